@@ -1,0 +1,1 @@
+"""Noise, noise levels, samplers and the networks that remove noise."""

@@ -1,0 +1,54 @@
+"""Noise levels: from denoising strength to σ, and the levels a pass steps through."""
+
+import math
+from collections.abc import Sequence
+from enum import StrEnum
+
+import numpy as np
+
+
+class Spacing(StrEnum):
+    """How the noise levels of a pass are spread."""
+
+    KARRAS = "karras"
+    UNIFORM = "uniform"
+
+
+def sigma_of(strength: float, knots: Sequence[tuple[float, float]]) -> float:
+    """Noise level at which a pass of this strength starts.
+
+    Straight lines in (strength, ln σ) between the knots of a model's card.
+
+    Parameters
+    ----------
+    strength : 0…1; 0 means no refinement and has no level.
+    knots : (strength, σ) in rising order, the first at strength 0, the last at 1.
+    """
+    if not 0 < strength <= 1:
+        raise ValueError(
+            f"strength {strength} has no noise level; it must be above 0 and at most 1"
+        )
+    strengths = [knot[0] for knot in knots]
+    return math.exp(float(np.interp(strength, strengths, [math.log(knot[1]) for knot in knots])))
+
+
+def levels(
+    start: float, end: float, steps: int, spacing: Spacing = Spacing.KARRAS, rho: float = 5.0
+) -> list[float]:
+    """The noise levels of a pass: ``steps`` levels falling from start to end, then 0.
+
+    Karras spacing is uniform in σ^(1/ρ) (Karras et al., "Elucidating the design space of
+    diffusion-based generative models", NeurIPS 2022, eq. 5); uniform spacing is uniform in σ.
+
+    Returns
+    -------
+    steps + 1 floats, strictly falling, the last 0.
+    """
+    if steps < 1:
+        raise ValueError(f"{steps} steps; at least 1 is needed")
+    end = min(end, start)
+    if steps == 1 or end == start:
+        return [start, 0.0]
+    power = rho if spacing is Spacing.KARRAS else 1.0
+    ramp = np.linspace(start ** (1 / power), end ** (1 / power), steps)
+    return [start, *(float(value) for value in ramp[1:] ** power), 0.0]

@@ -1,0 +1,31 @@
+"""How core says no: in one sentence for the person who can act on it."""
+
+from typing import Any
+
+
+class Refusal(ValueError):
+    """Something the artist gave can't be used; the message says what is wrong and what to do."""
+
+
+class FieldRefusal(Refusal):
+    """A named setting is out of its range. ``field`` is its path, as in ``coats[0].refine.steps``."""
+
+    def __init__(self, field: str, message: str) -> None:
+        super().__init__(f"{field}: {message}")
+        self.field = field
+        self.message = message
+
+    def under(self, prefix: str) -> "FieldRefusal":
+        """The same refusal, its path seen from one level further out."""
+        joint = "" if self.field.startswith("[") else "."
+        return FieldRefusal(f"{prefix}{joint}{self.field}", self.message)
+
+
+class Stopped(Exception):
+    """The artist, or a closing worker, asked the engine to stop. What was finished is kept."""
+
+
+def require(holds: bool, field: str, value: Any, expected: str) -> None:
+    """Refuse ``value`` for ``field`` unless ``holds``; ``expected`` completes 'must be …'."""
+    if not holds:
+        raise FieldRefusal(field, f"{value!r} can't be used; must be {expected}.")

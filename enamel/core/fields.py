@@ -1,0 +1,149 @@
+"""Settings that say their own range: one declaration gives the check, the JSON and the JSON Schema."""
+
+import dataclasses
+import types
+import typing
+from collections.abc import Mapping
+from enum import StrEnum
+from typing import Any, TypeVar
+
+from enamel.core.errors import FieldRefusal, require
+
+V = TypeVar("V")
+MISSING = dataclasses.MISSING
+
+
+def number(default: float, low: float, high: float, doc: str, unit: str = "") -> Any:
+    """A field for a real number from low to high."""
+    return dataclasses.field(
+        default=default, metadata={"low": low, "high": high, "doc": doc, "unit": unit}
+    )
+
+
+def integer(default: int, low: int, high: int, doc: str, unit: str = "") -> Any:
+    """A field for a whole number from low to high."""
+    return number(default, low, high, doc, unit)
+
+
+def setting(default: Any, doc: str) -> Any:
+    """A field for anything else, with its sentence."""
+    return dataclasses.field(default=default, metadata={"doc": doc})
+
+
+def check_fields(value: Any) -> None:
+    """Refuse the first field outside its declared range or type. For ``__post_init__``."""
+    for spec in dataclasses.fields(value):
+        given = getattr(value, spec.name)
+        if "low" not in spec.metadata or given is None:
+            continue
+        low, high, unit = (spec.metadata[key] for key in ("low", "high", "unit"))
+        whole = whole_number(spec)
+        kinds = int if whole else (int, float)
+        expected = (
+            f"{'a whole number' if whole else 'a number'} from {low} to {high} {unit}".rstrip()
+        )
+        fits = isinstance(given, kinds) and not isinstance(given, bool) and low <= given <= high
+        require(fits, spec.name, given, expected)
+
+
+def whole_number(spec: "dataclasses.Field[Any]") -> bool:
+    """Whether a field made by `integer` or `number` holds whole numbers."""
+    return spec.type is int or spec.type == (int | None)
+
+
+def to_json(value: Any) -> Any:
+    """Plain JSON of a settings value: every field, defaults too, so that a later default changes nothing."""
+    if dataclasses.is_dataclass(value) and not isinstance(value, type):
+        return {spec.name: to_json(getattr(value, spec.name)) for spec in dataclasses.fields(value)}
+    if isinstance(value, StrEnum):
+        return str(value)
+    if isinstance(value, tuple):
+        return [to_json(item) for item in value]
+    return value
+
+
+def from_json(kind: type[V], given: Any) -> V:
+    """A settings value from JSON.
+
+    Raises
+    ------
+    FieldRefusal
+        Naming the field by its path, when it is unknown, of the wrong kind or out of range.
+    """
+    if not isinstance(given, Mapping):
+        raise FieldRefusal("", f"must be an object, not {given!r}.")
+    hints = typing.get_type_hints(kind)
+    specs = {spec.name: spec for spec in dataclasses.fields(kind)}  # type: ignore[arg-type]
+    for name in given:
+        if name not in specs:
+            raise FieldRefusal(str(name), f"is not a setting. Known: {', '.join(specs)}.")
+    values = {name: _read(hints[name], name, given[name]) for name in specs if name in given}
+    return kind(**values)
+
+
+def _read(hint: Any, name: str, given: Any) -> Any:
+    optional = typing.get_origin(hint) in (typing.Union, types.UnionType)
+    if optional:
+        if given is None:
+            return None
+        hint = next(option for option in typing.get_args(hint) if option is not type(None))
+    if isinstance(hint, type) and issubclass(hint, StrEnum):
+        known = [str(member) for member in hint]
+        require(given in known, name, given, f"one of {', '.join(known)}")
+        return hint(given)
+    try:
+        if dataclasses.is_dataclass(hint):
+            return from_json(hint, given)  # type: ignore[arg-type]
+        if typing.get_origin(hint) is tuple:
+            require(isinstance(given, list | tuple), name, given, "a list")
+            item = typing.get_args(hint)[0]
+            return tuple(_read(item, f"[{number}]", entry) for number, entry in enumerate(given))
+    except FieldRefusal as refusal:
+        raise refusal.under(name) if refusal.field != name else refusal from None
+    if hint is float and isinstance(given, int) and not isinstance(given, bool):
+        return float(given)
+    require(isinstance(given, hint) and not (hint is int and isinstance(given, bool)), name, given,
+            {"str": "text", "int": "a whole number", "float": "a number", "bool": "true or false"}
+            [hint.__name__])  # fmt: skip
+    return given
+
+
+def json_schema(kind: type) -> dict[str, Any]:
+    """JSON Schema (draft 2020-12) of a settings class, from the same declarations as the checks."""
+    hints = typing.get_type_hints(kind)
+    required = []
+    properties = {}
+    for spec in dataclasses.fields(kind):
+        schema = _schema_of(hints[spec.name])
+        target = schema["anyOf"][0] if "anyOf" in schema else schema
+        if "low" in spec.metadata:
+            target |= {"minimum": spec.metadata["low"], "maximum": spec.metadata["high"]}
+        if "doc" in spec.metadata:
+            schema["description"] = spec.metadata["doc"]
+        if spec.default is not MISSING:
+            schema["default"] = to_json(spec.default)
+        elif spec.default_factory is MISSING:
+            required.append(spec.name)
+        properties[spec.name] = schema
+    whole: dict[str, Any] = {
+        "type": "object",
+        "properties": properties,
+        "additionalProperties": False,
+    }
+    return whole | ({"required": required} if required else {})
+
+
+def _schema_of(hint: Any) -> dict[str, Any]:
+    if typing.get_origin(hint) in (typing.Union, types.UnionType):
+        inner = next(option for option in typing.get_args(hint) if option is not type(None))
+        return {"anyOf": [_schema_of(inner), {"type": "null"}]}
+    if isinstance(hint, type) and issubclass(hint, StrEnum):
+        return {"enum": [str(member) for member in hint]}
+    if dataclasses.is_dataclass(hint):
+        return json_schema(hint)  # type: ignore[arg-type]
+    if typing.get_origin(hint) is tuple:
+        items = typing.get_args(hint)
+        fixed = {} if Ellipsis in items else {"minItems": len(items), "maxItems": len(items)}
+        return {"type": "array", "items": _schema_of(items[0]), **fixed}
+    names = {str: "string", int: "integer", float: "number", bool: "boolean"}
+    return {"type": names[hint]}

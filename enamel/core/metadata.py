@@ -1,0 +1,57 @@
+"""The words a picture file carries: PNG text, EXIF and XMP."""
+
+import PIL.ExifTags
+import PIL.Image
+
+MAX_TEXT = 100_000
+TEXT_AFTER_PIXELS = 20_000_000
+"""Largest PNG, in px, that is decoded just to find text at its end."""
+EXIF_IFD = 0x8769
+USER_COMMENT = 0x9286
+SKIPPED = {"icc_profile", "exif", "dpi", "gamma", "transparency", "srgb", "chromaticity"}
+
+
+def carried_text(image: PIL.Image.Image) -> dict[str, str]:
+    """Everything written in an opened file, by the name it is stored under.
+
+    Values are kept as they are, cut at 100 000 characters; what is not text is left out.
+    """
+    if image.format == "PNG" and image.width * image.height <= TEXT_AFTER_PIXELS:
+        image.load()  # text may also follow the pixels, which then have to be decoded
+    found: dict[str, str] = {}
+    for name, value in image.info.items():
+        if str(name).lower() in SKIPPED:
+            continue
+        text = _as_text(value)
+        if text:
+            found["XMP" if name in ("xmp", "XML:com.adobe.xmp") else str(name)] = text
+    exif = image.getexif()
+    for tag, value in [*exif.items(), *exif.get_ifd(EXIF_IFD).items()]:
+        text = _user_comment(value) if tag == USER_COMMENT else _as_text(value)
+        if text and tag not in (EXIF_IFD, 0x8825, 0x0112):
+            found.setdefault(f"EXIF {PIL.ExifTags.TAGS.get(tag, hex(tag))}", text)
+    return found
+
+
+def _as_text(value: object) -> str | None:
+    if isinstance(value, bytes):
+        try:
+            value = value.decode("utf-8")
+        except UnicodeDecodeError:
+            return None
+    if isinstance(value, str):
+        cleaned = value.replace("\x00", "").strip()
+        return cleaned[:MAX_TEXT] or None
+    return None
+
+
+def _user_comment(value: object) -> str | None:
+    """EXIF 2.32 §4.6.5: eight bytes name the character code of what follows."""
+    if not isinstance(value, bytes) or len(value) < 8:
+        return _as_text(value)
+    code, body = value[:8], value[8:]
+    if code == b"UNICODE\x00":
+        # writers disagree on byte order; text in the wrong one is mostly beyond Latin
+        options = [body.decode(order, "ignore") for order in ("utf-16-be", "utf-16-le")]
+        return _as_text(max(options, key=lambda text: sum(ord(c) < 0x250 for c in text)))
+    return _as_text(body.decode("utf-8", "replace"))

@@ -1,0 +1,230 @@
+"""Bringing picture files in: what they are, whether they can be trusted, their pixels as a canvas."""
+
+import io
+import struct
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from pathlib import Path
+
+import numpy as np
+import PIL.Image
+import pyvips
+
+from enamel.core.canvas import Canvas, SampleArray
+from enamel.core.errors import Refusal
+from enamel.core.geometry import Box, Size, blocks
+from enamel.core.metadata import carried_text
+
+PIL.Image.MAX_IMAGE_PIXELS = None  # `Limits` guards instead: it can be set, and its refusal teaches
+
+MEDIA_TYPES = {
+    "PNG": "image/png",
+    "JPEG": "image/jpeg",
+    "WEBP": "image/webp",
+    "TIFF": "image/tiff",
+}
+KNOWN = "PNG, JPEG, WebP or TIFF"
+BAND_ROWS = 512
+
+
+@dataclass(frozen=True, slots=True)
+class Limits:
+    """What a file may be. Settings of the installation."""
+
+    max_bytes: int = 200 * 10**6
+    max_megapixels: float = 300.0
+    min_side: int = 16
+
+
+@dataclass(frozen=True, slots=True)
+class FileFacts:
+    """What a picture file says of itself before its pixels are read."""
+
+    format: str
+    media_type: str
+    size: Size
+    """As seen, orientation applied."""
+    bits: int
+    mode: str
+    """Colour as stored, in words."""
+    has_alpha: bool
+    profile: str | None
+    """Name of the embedded colour profile."""
+    text: Mapping[str, str] = field(default_factory=dict)
+    """Everything written the file carries: PNG text, EXIF, XMP."""
+
+
+def examine(path: Path, limits: Limits | None = None) -> FileFacts:
+    """Find out from a file's content what it is, and refuse what can't be used, without decoding it.
+
+    Raises
+    ------
+    Refusal
+        Not a picture of a known type, too large, too small, animated, or broken.
+    """
+    limits = limits or Limits()
+    length = path.stat().st_size
+    if length == 0:
+        raise Refusal("This file is empty. Export or download the picture again.")
+    if length > limits.max_bytes:
+        raise Refusal(
+            f"This file has {length / 1e6:.0f} MB. Enamel takes files up to "
+            f"{limits.max_bytes / 1e6:.0f} MB; raise MAX_UPLOAD_MB in settings to allow more."
+        )
+    try:
+        with PIL.Image.open(path, formats=list(MEDIA_TYPES)) as image:
+            return _facts(image, limits)
+    except PIL.UnidentifiedImageError:
+        raise Refusal(f"This is not a picture that Enamel can read. Bring {KNOWN}.") from None
+    except (OSError, SyntaxError, ValueError, struct.error) as error:
+        if isinstance(error, Refusal):
+            raise
+        raise Refusal(f"This file is broken and can't be read ({error}).") from error
+
+
+def _facts(image: PIL.Image.Image, limits: Limits) -> FileFacts:
+    size = Size(*image.size)
+    if size.megapixels > limits.max_megapixels:
+        raise Refusal(
+            f"This file says it is {size}. Enamel opens pictures up to {limits.max_megapixels:g} "
+            "megapixels; raise MAX_MEGAPIXELS in settings to allow more."
+        )
+    if min(size) < limits.min_side:
+        raise Refusal(f"This picture is {size}; at least {limits.min_side} px a side are needed.")
+    frames = getattr(image, "n_frames", 1)
+    if frames > 1:
+        kind = "pages" if image.format == "TIFF" else "frames"
+        raise Refusal(f"This file holds {frames} {kind}. Bring a file with a single picture.")
+    exif = image.getexif()
+    if exif.get(0x0112, 1) in (5, 6, 7, 8):
+        size = Size(size.height, size.width)
+    assert image.format is not None
+    alpha = image.mode in ("RGBA", "LA", "PA", "RGBa") or "transparency" in image.info
+    return FileFacts(
+        image.format,
+        MEDIA_TYPES[image.format],
+        size,
+        _bits(image),
+        image.mode,
+        alpha,
+        profile_name(image.info.get("icc_profile")),
+        carried_text(image),
+    )
+
+
+def _bits(image: PIL.Image.Image) -> int:
+    """Bits per sample as stored; Pillow's own mode hides 16-bit colour."""
+    if image.mode.startswith("I;16") or image.mode == "I":
+        return 16
+    if image.mode == "F":
+        return 32
+    if image.mode == "1":
+        return 1
+    if image.format == "PNG":
+        with open(image.filename, "rb") as file:  # type: ignore[attr-defined]
+            return file.read(25)[24]  # bit depth in the IHDR chunk
+    if image.format == "TIFF":
+        return max(image.tag_v2.get(258, (8,)))  # type: ignore[attr-defined]
+    return 8
+
+
+def profile_name(profile: bytes | None) -> str | None:
+    """Description inside an ICC profile, or None without one."""
+    if not profile:
+        return None
+    from PIL import ImageCms
+
+    try:
+        return ImageCms.getProfileDescription(ImageCms.ImageCmsProfile(io.BytesIO(profile))).strip()
+    except (OSError, ImageCms.PyCMSError):
+        return "unreadable profile"
+
+
+LOADERS = {
+    "PNG": pyvips.Image.pngload,
+    "JPEG": pyvips.Image.jpegload,
+    "WEBP": pyvips.Image.webpload,
+    "TIFF": pyvips.Image.tiffload,
+}
+
+
+def read_canvas(path: Path, facts: FileFacts, into: Path) -> Canvas:
+    """Decode a file into a 16-bit sRGB canvas: orientation applied, embedded profile converted.
+
+    Raises
+    ------
+    Refusal
+        When the pixels turn out to be broken or cut short; ``into`` is then not left behind.
+    """
+    partial = into.with_suffix(".part")
+    try:
+        image = LOADERS[facts.format](str(path), fail_on="error", access="sequential")
+        if image.get_typeof("orientation") and image.get("orientation") > 1:
+            # turning needs all rows at once; decoded to a file of vips' own when large
+            image = LOADERS[facts.format](str(path), fail_on="error").autorot()
+        image = working_form(image)
+        size = Size(image.width, image.height)
+        with Canvas.create(partial, Box.whole(size), image.bands) as canvas:
+            for band in blocks(Box.whole(size), size.width, BAND_ROWS):
+                canvas.write(band, _samples(image.crop(0, band.y, band.width, band.height)))
+    except pyvips.Error as error:
+        partial.unlink(missing_ok=True)
+        raise Refusal(
+            "This file is broken: its pixels end early or can't be decoded. Nothing was brought "
+            f"in; export or download it again. ({_first_line(error)})"
+        ) from error
+    partial.rename(into)
+    return Canvas(into)
+
+
+def working_form(image: pyvips.Image) -> pyvips.Image:
+    """Any vips picture as 16-bit sRGB of three bands, or four with alpha."""
+    if image.format in ("float", "double", "complex", "dpcomplex"):
+        raise Refusal(
+            "This file holds floating-point pixels, whose black and white are not defined. "
+            "Export it with 8 or 16 bits."
+        )
+    alpha = None
+    if image.hasalpha():
+        alpha = image[image.bands - 1]
+        peak = 65535 if image.format == "ushort" else 255
+        alpha = alpha if peak == 65535 else alpha.cast("ushort") * 257
+        image = image.extract_band(0, n=image.bands - 1)
+    if image.get_typeof("icc-profile-data") or image.interpretation == "cmyk":
+        image = image.icc_transform(
+            "srgb",
+            embedded=True,
+            input_profile="cmyk" if image.interpretation == "cmyk" else "srgb",
+            intent="relative",
+            black_point_compensation=True,
+            depth=16,
+        )
+    elif image.format == "uchar" and image.interpretation in ("srgb", "b-w"):
+        image = image.cast("ushort") * 257
+        image = image.copy(interpretation="rgb16" if image.bands == 3 else "grey16")
+    image = image.colourspace("rgb16").cast("ushort")
+    return image.bandjoin(alpha.cast("ushort")) if alpha is not None else image
+
+
+def _samples(image: pyvips.Image) -> SampleArray:
+    shape = (image.height, image.width, image.bands)
+    return np.frombuffer(image.write_to_memory(), np.uint16).reshape(shape)
+
+
+def _first_line(error: Exception) -> str:
+    return str(getattr(error, "detail", error)).strip().splitlines()[-1][:120]
+
+
+def vips_image(canvas: Canvas) -> pyvips.Image:
+    """A canvas as a vips picture, read from its file as it is needed."""
+    size = canvas.region.size
+    image = pyvips.Image.rawload(
+        str(canvas.path),
+        size.width,
+        size.height,
+        canvas.channels,
+        offset=canvas.data_offset,
+        format="ushort",
+        interpretation="rgb16",
+    )
+    return image

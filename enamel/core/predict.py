@@ -1,0 +1,140 @@
+"""What a firing will take, before it runs: tiles, network work, time, memory, disk."""
+
+import os
+import statistics
+import time
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from enamel.core.canvas import BAND_BYTES, FILLERS
+from enamel.core.diffusion.denoiser import Condition, Denoiser
+from enamel.core.fire import BLOCK, Stage, stages
+from enamel.core.geometry import Box, Size
+from enamel.core.joint import margin_of
+from enamel.core.refine import count, tile_boxes
+from enamel.core.schedule import Mode, Schedule
+from enamel.core.separate import grid_of, join_tiles, network_tile, over_joins
+from enamel.core.tilework import AHEAD, plan
+
+SAMPLE_BYTES = 2
+STATE_BYTES = 4
+PROCESS_MB = 160.0
+"""The process with its libraries before any picture, measured."""
+BLOCK_BYTES_PER_PX = 100
+"""What a block takes while it is enlarged or joined, measured."""
+PLAIN_SECONDS_PER_MEGAPIXEL = 0.25
+"""Enlarging and writing, measured on two cores; corrected by the share seen in earlier firings."""
+
+
+@dataclass(frozen=True, slots=True)
+class CoatCost:
+    """What one coat takes."""
+
+    size: Size
+    tiles: int
+    tasks: int
+    """Pieces of work that progress counts: tiles, in joint mode for each evaluation."""
+    evaluations: int
+    """Times the network runs over the picture; Heun's steps count twice, guidance doubles."""
+    megapixel_steps: float
+    """Megapixels the network sees, over all tiles and evaluations."""
+    seconds: float
+    memory_mb: float
+    disk_mb: float
+
+
+@dataclass(frozen=True, slots=True)
+class Prediction:
+    """What a whole schedule takes: times add up, memory and disk are those of the hungriest coat."""
+
+    coats: tuple[CoatCost, ...] = field(default=())
+
+    @property
+    def seconds(self) -> float:
+        return sum(coat.seconds for coat in self.coats)
+
+    @property
+    def tiles(self) -> int:
+        return sum(coat.tiles for coat in self.coats)
+
+    @property
+    def megapixel_steps(self) -> float:
+        return sum(coat.megapixel_steps for coat in self.coats)
+
+    @property
+    def memory_mb(self) -> float:
+        return max(coat.memory_mb for coat in self.coats)
+
+    @property
+    def disk_mb(self) -> float:
+        """Layers stay, a coat's working files only while it runs."""
+        layers = sum(coat.size.megapixels * 3 * SAMPLE_BYTES for coat in self.coats)
+        return layers + max(coat.disk_mb for coat in self.coats)
+
+
+def measured_rate(denoiser: Denoiser) -> float:
+    """Megapixels per second that the network does here on a tile of its own size, median of three."""
+    side = denoiser.traits.native_tile
+    x = np.zeros((side, side, 3), np.float32)
+    seconds = []
+    for _ in range(4):
+        began = time.perf_counter()
+        denoiser.predict(x, denoiser.traits.sigma_min, Condition(x))
+        seconds.append(time.perf_counter() - began)
+    return side * side / 1e6 / statistics.median(seconds[1:])  # the first one warms up
+
+
+def predict(schedule: Schedule, base: Size, rate: float) -> Prediction:
+    """What firing the schedule on a base of that size takes.
+
+    Parameters
+    ----------
+    rate : megapixels per second of the network on this machine.
+    """
+    return Prediction(tuple(_cost(stage, rate) for stage in stages(schedule, base)))
+
+
+def _cost(stage: Stage, rate: float) -> CoatCost:
+    megapixels = stage.size.megapixels
+    enlarged = megapixels * 3 * SAMPLE_BYTES
+    plain = megapixels * PLAIN_SECONDS_PER_MEGAPIXEL
+    filling = min(os.cpu_count() or 1, FILLERS) * BLOCK * BLOCK * BLOCK_BYTES_PER_PX
+    memory = PROCESS_MB + (BAND_BYTES + filling) / 1e6
+    if stage.denoiser is None or stage.coat.refine is None:
+        return CoatCost(stage.size, 0, 0, 0, 0.0, plain, memory, enlarged)
+    settings, traits = stage.coat.refine, stage.denoiser.traits
+    boxes = tile_boxes(settings, traits, stage.size)
+    joint = settings.mode is Mode.JOINT
+    margin = margin_of(traits) if joint else 0
+    whole = Box.whole(stage.size)
+    per_step = 2 if settings.guidance != 1 else 1
+    passes = len(plan(settings, traits)) * per_step
+    seen = sum(box.grown(margin).intersection(whole).area for box in boxes) / 1e6
+    steps = seen * passes
+    kept = seen
+    if not joint and settings.joins is not None:
+        again = over_joins(settings)
+        over = join_tiles(settings, grid_of(settings, traits, stage.size), whole)
+        extra = sum(tile.box.area for tile in over) / 1e6
+        steps += extra * len(plan(again, traits)) * per_step
+        kept += extra
+    tile = network_tile(settings, traits)
+    widest = min(tile.width + 2 * margin, stage.size.width) * min(
+        tile.height + 2 * margin, stage.size.height
+    )
+    memory += widest * (traits.bytes_per_pixel + (AHEAD + 2) * 40) / 1e6
+    fields = max(evaluation.fields_out for evaluation in plan(settings, traits))
+    work = 2 * megapixels * 3 * fields * STATE_BYTES if joint else kept * 3 * SAMPLE_BYTES
+    copies = 1 + (settings.hold < 1) + (settings.guidance != 1) + settings.needs_base
+    copies += settings.joins is not None
+    return CoatCost(
+        stage.size,
+        len(boxes),
+        count(settings, traits, stage.size),
+        passes,
+        steps,
+        steps / rate + plain,
+        memory,
+        enlarged * copies + work,
+    )

@@ -1,0 +1,98 @@
+"""Print files: pixels that open elsewhere at the right physical size and colour."""
+
+import os
+from enum import StrEnum
+from pathlib import Path
+
+import pyvips
+
+from enamel.core.canvas import Canvas
+from enamel.core.errors import Refusal
+from enamel.core.pixels import vips_image
+from enamel.core.sizing import MM_PER_INCH, PRINT_PPI
+
+
+class FileFormat(StrEnum):
+    """What a print file can be."""
+
+    PNG = "png"
+    TIFF = "tiff"
+    JPEG = "jpeg"
+
+    @classmethod
+    def of(cls, path: Path) -> "FileFormat":
+        """The format that a file name asks for."""
+        known = {
+            ".png": cls.PNG,
+            ".tif": cls.TIFF,
+            ".tiff": cls.TIFF,
+            ".jpg": cls.JPEG,
+            ".jpeg": cls.JPEG,
+        }
+        try:
+            return known[path.suffix.lower()]
+        except KeyError:
+            raise Refusal(
+                f"{path.name} ends in {path.suffix or 'nothing'}; name it .png, .tif or .jpg."
+            ) from None
+
+
+def export(
+    canvas: Canvas,
+    path: Path,
+    *,
+    ppi: float = PRINT_PPI,
+    bits: int = 8,
+    file: FileFormat | None = None,
+) -> None:
+    """Write a canvas as a print file with resolution and sRGB profile in it.
+
+    Parameters
+    ----------
+    canvas : the pixels; all of its region is written.
+    path : where; the file is whole or not there.
+    ppi : resolution written into the file, in pixels per inch.
+    bits : 8 or 16 per sample; JPEG is always 8.
+    file : format, when the name does not tell.
+    """
+    chosen = file or FileFormat.of(path)
+    if bits not in (8, 16):
+        raise Refusal(f"{bits} bits per sample can't be written; choose 8 or 16.")
+    image = vips_image(canvas)
+    if bits == 8 or chosen is FileFormat.JPEG:
+        image = to_eight_bits(image)
+    per_mm = ppi / MM_PER_INCH
+    image = image.copy(xres=per_mm, yres=per_mm)
+    image.set_type(pyvips.GValue.blob_type, "icc-profile-data", srgb_profile())
+    partial = path.with_name(path.name + ".part")
+    try:
+        if chosen is FileFormat.PNG:
+            image.pngsave(str(partial), compression=6, bitdepth=bits)
+        elif chosen is FileFormat.TIFF:
+            image.tiffsave(
+                str(partial),
+                compression="deflate",
+                predictor="horizontal",
+                bigtiff=image.width * image.height * image.bands * bits / 8 > 3.9e9,
+                resunit="inch",
+                xres=per_mm,
+                yres=per_mm,
+            )
+        else:
+            if image.hasalpha():
+                image = image.flatten(background=[255, 255, 255])
+            image.jpegsave(str(partial), Q=95, subsample_mode="off", optimize_coding=True)
+        os.replace(partial, path)
+    finally:
+        partial.unlink(missing_ok=True)
+
+
+def srgb_profile() -> bytes:
+    """The ICC profile of the working form."""
+    profile: bytes = pyvips.Operation.call("profile_load", "srgb")
+    return profile
+
+
+def to_eight_bits(image: pyvips.Image) -> pyvips.Image:
+    """16-bit sRGB as 8-bit, each sample rounded to the nearest value."""
+    return (image / 257).rint().cast("uchar").copy(interpretation="srgb")

@@ -1,0 +1,237 @@
+"""Taking in an upscaler that an artist brings as an ONNX file.
+
+The graph is looked at and the network is run on probes, in a process of its own with limits on time
+and memory: a file from elsewhere may ask for anything. What comes of it is a card, or a `Refusal`
+that says what is missing.
+"""
+
+import json
+import math
+import resource
+import subprocess
+import sys
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import onnxruntime
+
+from enamel.core.canvas import FloatArray
+from enamel.core.errors import Refusal
+
+SECONDS = 120
+MEMORY_BYTES = 6 * 2**30
+LARGEST_BYTES = 400 * 10**6
+PROBE = 64
+FARTHEST = 96
+"""Largest receptive radius in px of the small picture that tiles are read with."""
+GRIDS = (1, 2, 4, 8, 16, 32, 64)
+FACTORS = (1, 2, 3, 4, 8)
+ALIKE = 0.12
+"""Most that a reduced result may differ from its source, as a share of the range."""
+
+
+def accept(path: Path) -> dict[str, Any]:
+    """What has to be known of an upscaler's file to run it: the ``upscaler`` part of a card, and its
+    ``factor``.
+
+    Raises
+    ------
+    Refusal
+        When the file is no upscaler that Enamel can run; the message says why.
+    """
+    if path.stat().st_size > LARGEST_BYTES:
+        raise Refusal(f"This file has more than {LARGEST_BYTES / 1e6:.0f} MB.")
+    command = [sys.executable, "-m", "enamel.core.upscale.accept", str(path)]
+    try:
+        probing = subprocess.run(
+            command, capture_output=True, text=True, timeout=SECONDS, preexec_fn=_limited
+        )
+    except subprocess.TimeoutExpired:
+        raise Refusal(
+            f"This network did not get through the probes in {SECONDS} s; it is too slow for "
+            "pictures of print size."
+        ) from None
+    try:
+        found = json.loads(probing.stdout)
+    except ValueError:
+        raise Refusal(
+            "This network broke off while it was tried, most likely for lack of memory."
+        ) from None
+    if "refused" in found:
+        raise Refusal(found["refused"])
+    return found
+
+
+def _limited() -> None:
+    resource.setrlimit(resource.RLIMIT_AS, (MEMORY_BYTES, MEMORY_BYTES))
+    resource.setrlimit(resource.RLIMIT_CPU, (2 * SECONDS, 2 * SECONDS))
+
+
+def inspected(path: Path) -> dict[str, Any]:
+    """Look at the graph and run the probes, in this process."""
+    try:
+        options = onnxruntime.SessionOptions()
+        options.log_severity_level = 4
+        network = onnxruntime.InferenceSession(
+            str(path), options, providers=["CPUExecutionProvider"]
+        )
+    except Exception as error:  # the runtime raises many kinds
+        reason = str(error).strip().splitlines()[-1][:160]
+        raise Refusal(f"This is not an ONNX file that can be run here ({reason}).") from None
+    probe = Probe(network)
+    factor = probe.factor()
+    return {
+        "factor": factor,
+        "upscaler": {
+            "input": probe.input,
+            "output": probe.output,
+            "layout": probe.layout,
+            "grid": probe.grid,
+            "fixed": probe.fixed,
+            "range": probe.range(factor),
+            "radius": probe.radius(factor),
+        },
+    }
+
+
+class Probe:
+    """A network on the bench."""
+
+    def __init__(self, network: Any) -> None:
+        self.network = network
+        inputs, outputs = network.get_inputs(), network.get_outputs()
+        if len(inputs) != 1 or len(outputs) != 1:
+            raise Refusal(
+                f"An upscaler takes one picture and gives one; this network has {len(inputs)} "
+                f"inputs and {len(outputs)} outputs."
+            )
+        (given,) = inputs
+        if given.type != "tensor(float)":
+            raise Refusal(f"Its input is {given.type}; Enamel runs networks on tensor(float).")
+        if len(given.shape) != 4:
+            raise Refusal(f"Its input has {len(given.shape)} dimensions; a picture has four.")
+        self.input, self.output = given.name, outputs[0].name
+        self.layout = self._layout(given.shape)
+        sides = given.shape[2:] if self.layout == "NCHW" else given.shape[1:3]
+        self.fixed = [int(side) for side in sides] if all(_known(side) for side in sides) else None
+        self.grid = self._grid()
+
+    def _layout(self, shape: list[Any]) -> str:
+        if shape[1] == 3:
+            return "NCHW"
+        if shape[3] == 3:
+            return "NHWC"
+        if shape[1] == 1 or shape[3] == 1:
+            raise Refusal("It works on one channel; Enamel needs networks for three, RGB.")
+        raise Refusal(f"Its input, {shape}, has no dimension of three channels.")
+
+    def run(self, picture: FloatArray) -> FloatArray:
+        """(height, width, 3) in, the same out at the larger size; None of it clipped."""
+        given = picture.transpose(2, 0, 1)[None] if self.layout == "NCHW" else picture[None]
+        (made,) = self.network.run(
+            [self.output], {self.input: np.ascontiguousarray(given, np.float32)}
+        )
+        if made.ndim != 4:
+            raise Refusal(f"Its output has {made.ndim} dimensions; a picture has four.")
+        return made[0].transpose(1, 2, 0) if self.layout == "NCHW" else made[0]
+
+    def _grid(self) -> int:
+        if self.fixed:
+            return 1
+        for grid in GRIDS:
+            try:
+                self.run(picture(PROBE + grid, PROBE + 2 * grid))
+            except Refusal:
+                raise
+            except Exception:
+                continue
+            return grid
+        raise Refusal(f"It runs on no size that is a multiple of {GRIDS[-1]} px.")
+
+    def size(self, least: int) -> tuple[int, int]:
+        """Height and width of a probe of that side or more, as far as the network takes any size."""
+        if self.fixed:
+            return self.fixed[0], self.fixed[1]
+        side = -(-least // self.grid) * self.grid
+        return side, side
+
+    def factor(self) -> int:
+        """How many times larger its results are."""
+        height, width = self.size(PROBE)
+        made = self.run(picture(height, width))
+        down, across = made.shape[0] / height, made.shape[1] / width
+        if made.shape[2] != 3 or down != across or down not in FACTORS:
+            raise Refusal(
+                f"From {width} × {height} px it makes {made.shape[1]} × {made.shape[0]} px with "
+                f"{made.shape[2]} channels; the factor has to be one of "
+                f"{', '.join(str(factor) for factor in FACTORS)}."
+            )
+        return int(down)
+
+    def range(self, factor: int) -> int:
+        """What white is: 1 or 255, told by which of them gives the picture back when reduced."""
+        source = picture(*self.size(PROBE))
+        errors = {}
+        for white in (1, 255):
+            made = self.run(source * np.float32(white)) / white
+            small = made.reshape(source.shape[0], factor, source.shape[1], factor, 3).mean((1, 3))
+            errors[white] = float(np.abs(small - source).mean())
+        best = min(errors, key=lambda white: errors[white])
+        if not errors[best] < ALIKE:
+            raise Refusal(
+                "Its results don't look like the picture they were made from, neither with values "
+                "from 0 to 1 nor from 0 to 255; it does not seem to be an upscaler."
+            )
+        return best
+
+    def radius(self, factor: int) -> int:
+        """How far a pixel of the small picture is felt, in px of it."""
+        height, width = self.size(2 * FARTHEST + 33)
+        white = self.range(factor)
+        source = picture(height, width) * np.float32(white)
+        y, x = height // 2, width // 2
+        before = self.run(source)
+        reach = 0
+        for change in (0.0, float(white)):
+            touched = source.copy()
+            touched[y, x] = change
+            felt = np.abs(self.run(touched) - before).max(axis=2) > 0
+            rows, columns = np.flatnonzero(felt.any(axis=1)), np.flatnonzero(felt.any(axis=0))
+            if not len(rows):
+                continue
+            edges = (
+                y - rows[0] / factor, (rows[-1] + 1) / factor - y - 1,
+                x - columns[0] / factor, (columns[-1] + 1) / factor - x - 1,
+            )  # fmt: skip
+            reach = max(reach, math.ceil(max(edges)))
+        if reach > FARTHEST:
+            raise Refusal(
+                f"It looks {reach} px far or at the whole picture; tiles can only be made without "
+                f"seams for networks that look at most {FARTHEST} px far."
+            )
+        return reach
+
+
+def _known(side: Any) -> bool:
+    return isinstance(side, int) and side > 0
+
+
+def picture(height: int, width: int) -> FloatArray:
+    """A probe with shapes and texture, (height, width, 3) in 0.1…0.9, always the same."""
+    y, x = np.mgrid[0:height, 0:width].astype(np.float32)
+    waves = [np.sin(x * 0.31 + y * 0.17), np.sin(x * 0.05 - y * 0.23), np.sin(np.hypot(x, y) * 0.4)]
+    rough = np.random.default_rng(7).uniform(-0.15, 0.15, (height, width, 3))
+    return (0.5 + 0.25 * np.stack(waves, axis=2) + rough).astype(np.float32)
+
+
+def main(path: str) -> None:
+    try:
+        found = inspected(Path(path))
+    except Refusal as refusal:
+        found = {"refused": str(refusal)}
+    print(json.dumps(found))
+
+
+if __name__ == "__main__":
+    main(sys.argv[1])

@@ -1,0 +1,86 @@
+"""The shipped models: each an ONNX file with a card that says what it is and how it is used."""
+
+import hashlib
+import json
+import os
+from dataclasses import dataclass
+from functools import lru_cache
+from pathlib import Path
+from typing import Any
+
+from enamel.core.diffusion.denoiser import Traits
+from enamel.core.errors import Refusal
+
+SHIPPED = Path(__file__).resolve().parent.parent / "weights"
+
+
+@dataclass(frozen=True)
+class Card:
+    """What a model's ``.json`` file says, and where its ``.onnx`` file is."""
+
+    name: str
+    kind: str
+    """``upscaler`` or ``refiner``."""
+    file: Path
+    facts: dict[str, Any]
+
+    @property
+    def factor(self) -> int | None:
+        factor: int | None = self.facts.get("factor")
+        return factor
+
+    @property
+    def digest(self) -> str:
+        """sha256 of the network's file."""
+        return _digest(self.file, self.file.stat().st_mtime_ns)
+
+    def verify(self, digest: str | None) -> None:
+        """Refuse when the file is not the one that was used before."""
+        if digest is not None and digest != self.digest:
+            raise Refusal(
+                f"The file of {self.name} has changed since this was started. "
+                "Fire again to use the new one, or put the old file back."
+            )
+
+    def traits(self) -> Traits:
+        """A refiner's traits as the engine wants them."""
+        refiner = self.facts["refiner"]
+        knots = tuple((float(s), float(sigma)) for s, sigma in refiner["strength_map"])
+        return Traits(
+            self.name,
+            self.digest,
+            int(refiner["grid"]),
+            int(refiner["native_tile"]),
+            refiner["radius"],
+            float(refiner["sigma_min"]),
+            float(refiner["rho"]),
+            knots,
+            float(refiner["softening"]),
+            float(refiner["bytes_per_pixel"]),
+            tuple(tuple(words) for words in refiner.get("vocabulary", ())),
+        )
+
+
+@lru_cache(maxsize=32)
+def _digest(file: Path, changed: int) -> str:
+    return hashlib.sha256(file.read_bytes()).hexdigest()
+
+
+def cards() -> list[Card]:
+    """Every model at hand, by name. ``ENAMEL_WEIGHTS`` names another folder than the shipped one."""
+    folder = Path(os.environ.get("ENAMEL_WEIGHTS", SHIPPED))
+    found = []
+    for path in sorted(folder.glob("*.json")):
+        facts = json.loads(path.read_text())
+        found.append(Card(facts["name"], facts["kind"], path.with_suffix(".onnx"), facts))
+    return found
+
+
+def card(name: str, kind: str) -> Card:
+    """The card of that name and kind, or a `Refusal` that lists what there is."""
+    known = [entry for entry in cards() if entry.kind == kind]
+    for entry in known:
+        if entry.name == name:
+            return entry
+    names = ", ".join(entry.name for entry in known) or "none"
+    raise Refusal(f"There is no {kind} named {name!r}. Known: {names}.")

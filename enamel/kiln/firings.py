@@ -1,0 +1,157 @@
+"""Asking for firings: frozen settings and a job, written in one transaction."""
+
+from dataclasses import asdict
+from functools import lru_cache
+from typing import Any
+
+from django.db import transaction
+
+from enamel.core.diffusion.onnx import refiner
+from enamel.core.errors import Refusal
+from enamel.core.fields import to_json
+from enamel.core.predict import Prediction, measured_rate, predict
+from enamel.core.schedule import Refine, Schedule
+from enamel.core.touchup import TouchUp
+from enamel.kiln.models import Firing, Layer
+from enamel.kiln.store import coat_on, let_go, piece_work, require_room
+from enamel.kiln.tasks import fire, prepare
+
+RECENT = 5
+"""Firings that this machine's rate is taken from."""
+
+
+def predict_schedule(start: Layer, schedule: Schedule) -> Prediction:
+    """What a schedule on a layer takes on this machine."""
+    return predict(schedule, start.size, machine_rate(schedule))
+
+
+def predict_touch_up(start: Layer, settings: TouchUp) -> Prediction:
+    """What a touch-up of a layer takes on this machine."""
+    settings.within(start.size)
+    schedule = settings.schedule(start.size)
+    return predict(schedule, settings.surroundings(start.size).size, machine_rate(schedule))
+
+
+def enqueue_schedule(start: Layer, schedule: Schedule) -> Firing:
+    """A firing of a schedule on a layer, waiting for a worker."""
+    prediction = predict_schedule(start, schedule)
+    laid = len(already_laid(start, schedule))
+    frozen = schedule.to_json()
+    return _enqueue(start, Firing.Work.SCHEDULE, frozen, schedule, prediction, laid)
+
+
+def enqueue_touch_up(start: Layer, settings: TouchUp) -> Firing:
+    """A firing of a touch-up on a layer, waiting for a worker."""
+    prediction = predict_touch_up(start, settings)
+    schedule = settings.schedule(start.size)
+    return _enqueue(start, Firing.Work.TOUCH_UP, to_json(settings), schedule, prediction)
+
+
+def enqueue_preparation(layer: Layer) -> None:
+    """Have a layer made ready to be looked at."""
+    prepare.defer(layer_id=str(layer.pk))
+
+
+def _enqueue(
+    start: Layer,
+    work: str,
+    frozen: Any,
+    schedule: Schedule,
+    prediction: Prediction,
+    laid: int = 0,
+) -> Firing:
+    require_room(prediction.disk_mb, piece_work(start.piece))
+    with transaction.atomic():
+        firing = Firing.objects.create(
+            piece=start.piece,
+            start=start,
+            work=work,
+            frozen=frozen,
+            models_used=model_digests(schedule),
+            predicted=prediction_as_json(prediction, laid),
+            total=sum(coat.tasks for coat in prediction.coats),
+        )
+        fire.defer(firing_id=str(firing.pk))
+    return firing
+
+
+def stop(firing: Firing, *, for_good: bool = False) -> None:
+    """Ask a firing to stop: at once when it waits, after the tile in hand when it runs.
+
+    For good: its finished tiles are let go then. Otherwise it can go on later.
+    """
+    with transaction.atomic():
+        held = Firing.objects.select_for_update().get(pk=firing.pk)
+        held.stop_asked = True
+        held.put_away = for_good
+        if held.state == Firing.State.QUEUED:
+            held.state = Firing.State.STOPPED
+        held.save(update_fields=["stop_asked", "state", "put_away"])
+
+
+def go_on(firing: Firing) -> None:
+    """Put a stopped or failed firing back in the queue; its finished tiles are kept."""
+    with transaction.atomic():
+        held = Firing.objects.select_for_update().get(pk=firing.pk)
+        if held.state not in (Firing.State.STOPPED, Firing.State.FAILED):
+            raise Refusal(f"This firing is {held.get_state_display().lower()}; it can't go on.")
+        held.state, held.stop_asked, held.error = Firing.State.QUEUED, False, ""
+        held.save(update_fields=["state", "stop_asked", "error"])
+        fire.defer(firing_id=str(held.pk))
+
+
+def put_away(firing: Firing) -> None:
+    """Let go of a firing that ended without a result, and of its finished tiles."""
+    if firing.open:
+        raise Refusal("This firing still runs; stop it first.")
+    firing.put_away = True
+    firing.save(update_fields=["put_away"])
+    let_go(firing.piece)
+
+
+def already_laid(start: Layer, schedule: Schedule) -> list[Layer]:
+    """The layers that firing the schedule would take as they are: the first coats', unbroken."""
+    found: list[Layer] = []
+    parent = start
+    for coat in schedule.laid:
+        _, name = coat_on(parent, coat)
+        layer = start.piece.layer_at(name)
+        if layer is None:
+            break
+        found.append(layer)
+        parent = layer
+    return found
+
+
+def model_digests(schedule: Schedule) -> dict[str, str]:
+    """sha256 of each refiner a schedule uses."""
+    used = [coat.refine for coat in schedule.laid if coat.refine and coat.refine.strength > 0]
+    return {refine.model: refiner(refine.model).traits.digest for refine in used}
+
+
+def prediction_as_json(prediction: Prediction, laid: int = 0) -> dict[str, Any]:
+    """The prediction as it is stored and shown; the first ``laid`` coats take no time."""
+    return {
+        "coats": [asdict(coat) for coat in prediction.coats],
+        "tiles": prediction.tiles,
+        "megapixel_steps": round(prediction.megapixel_steps, 2),
+        "seconds": round(Prediction(prediction.coats[laid:]).seconds, 2),
+        "memory_mb": round(prediction.memory_mb),
+        "disk_mb": round(prediction.disk_mb, 1),
+    }
+
+
+def machine_rate(schedule: Schedule) -> float:
+    """Megapixels per second of the schedule's refiner here: of the last firings, else measured."""
+    models = {coat.refine.model for coat in schedule.laid if coat.refine}
+    name = models.pop() if models else Refine().model
+    done = Firing.objects.filter(state=Firing.State.DONE, actual__rates__has_key=name)
+    rates = [firing.actual["rates"][name] for firing in done.order_by("-ended")[:RECENT]]
+    if rates:
+        return float(sorted(rates)[len(rates) // 2])
+    return _measured(name)
+
+
+@lru_cache(maxsize=8)
+def _measured(name: str) -> float:
+    return measured_rate(refiner(name))

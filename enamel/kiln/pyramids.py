@@ -1,0 +1,89 @@
+"""Deep-zoom pyramids of layers: built once, one file each, read tile by tile."""
+
+import zipfile
+from collections import OrderedDict
+from pathlib import Path
+from threading import Lock
+from typing import IO
+
+import cv2
+from django.core.files.storage import default_storage
+
+from enamel.core.canvas import Canvas, SampleArray
+from enamel.core.pixels import vips_image
+from enamel.core.printing import to_eight_bits
+
+TILE = 510
+OVERLAP = 1
+"""One px on each side, so that a magnified join of two pyramid tiles shows no hairline."""
+THUMBNAIL = 512
+OPEN_ARCHIVES = 24
+
+
+def build(canvas: Canvas, path: Path) -> None:
+    """Write the pyramid: an uncompressed zip of lossless PNG tiles in the Deep Zoom layout."""
+    image = to_eight_bits(vips_image(canvas))
+    image.dzsave(
+        str(path),
+        layout="dz",
+        container="zip",
+        suffix=".png[compression=2]",
+        tile_size=TILE,
+        overlap=OVERLAP,
+        depth="onepixel",
+    )
+
+
+def thumbnail(canvas: Canvas) -> bytes:
+    """A WebP of at most 512 px a side."""
+    image = to_eight_bits(vips_image(canvas)).thumbnail_image(THUMBNAIL, height=THUMBNAIL)
+    data: bytes = image.webpsave_buffer(Q=88)
+    return data
+
+
+class Archives:
+    """Pyramid files kept open, the least used closed first."""
+
+    def __init__(self) -> None:
+        self._open: OrderedDict[str, tuple[zipfile.ZipFile, dict[str, str]]] = OrderedDict()
+        self._lock = Lock()
+
+    def tile(self, name: str, level: int, column: int, row: int) -> bytes | None:
+        """PNG of one tile, or None when the pyramid has no such tile."""
+        with self._lock:
+            archive, entries = self._archive(name)
+            entry = entries.get(f"{level}/{column}_{row}.png")
+            return archive.read(entry) if entry else None
+
+    def _archive(self, name: str) -> tuple[zipfile.ZipFile, dict[str, str]]:
+        if name not in self._open:
+            file: IO[bytes] = default_storage.open(name, "rb")
+            archive = zipfile.ZipFile(file)
+            entries = {
+                "/".join(entry.rsplit("/", 2)[-2:]): entry
+                for entry in archive.namelist()
+                if entry.endswith(".png")
+            }
+            self._open[name] = (archive, entries)
+            if len(self._open) > OPEN_ARCHIVES:
+                _, (oldest, _) = self._open.popitem(last=False)
+                oldest.close()
+        self._open.move_to_end(name)
+        return self._open[name]
+
+
+archives = Archives()
+
+
+def preview(samples: SampleArray, longest: int) -> bytes:
+    """A WebP of a running tile, at most ``longest`` px a side."""
+    height, width, _ = samples.shape
+    eight = cv2.convertScaleAbs(samples[..., :3], alpha=1 / 257)
+    scale = min(1.0, longest / max(height, width))
+    if scale < 1:
+        fits = max(1, round(width * scale)), max(1, round(height * scale))
+        eight = cv2.resize(eight, fits, interpolation=cv2.INTER_AREA)
+    done, data = cv2.imencode(".webp", eight[..., ::-1], [cv2.IMWRITE_WEBP_QUALITY, 88])
+    if not done:
+        raise ValueError(f"a tile of {width} × {height} px could not be written as WebP")
+    return data.tobytes()

@@ -1,0 +1,267 @@
+"""A firing at work: coat after coat, each finished one kept as a layer, news after every tile."""
+
+import errno
+import logging
+import shutil
+import time
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from pathlib import Path
+from typing import Any
+from uuid import UUID
+
+from django.db import connection
+from django.utils import timezone
+
+from enamel.core import ENGINE_VERSION
+from enamel.core.canvas import Canvas
+from enamel.core.errors import Refusal, Stopped
+from enamel.core.fire import Fired, StageReport, fire, peak_memory_mb
+from enamel.core.progress import Progress
+from enamel.core.schedule import Coat, Schedule, address
+from enamel.core.touchup import touch_up
+from enamel.core.weights import card
+from enamel.kiln.models import Firing, Layer, TilePreview
+from enamel.kiln.pyramids import preview
+from enamel.kiln.store import add_layer, canvas_of, coat_on, let_go, piece_work, prepare
+
+logger = logging.getLogger(__name__)
+
+PREVIEW_MEGAPIXELS = 12.0
+"""All previews of a picture together: larger pictures get coarser ones."""
+ATTEMPTS = 8
+"""A firing whose worker died this often is not tried again by itself."""
+
+
+class Busy(Exception):
+    """Another worker is at this firing."""
+
+
+def run(firing_id: UUID, closing: Callable[[], bool], attempt: int = 0) -> bool:
+    """Carry out a firing, or the rest of one. False when the closing worker left it unfinished.
+
+    Raises
+    ------
+    Busy
+        When another worker holds it.
+    """
+    with _held(firing_id):
+        firing = Firing.objects.select_related("piece", "start").get(pk=firing_id)
+        if not firing.open:
+            return True
+        if attempt >= ATTEMPTS:
+            _end(firing, Firing.State.FAILED, "The kiln broke off several times during this "
+                 "firing, most likely for lack of memory. Finished tiles are kept; choose smaller "
+                 "tiles, or go on when other programs are closed.")  # fmt: skip
+            return True
+        firing.state = Firing.State.FIRING
+        firing.started = firing.started or timezone.now()
+        firing.save(update_fields=["state", "started"])
+        try:
+            Run(firing, closing).run()
+        except Stopped:
+            if closing():
+                Firing.objects.filter(pk=firing.pk).update(state=Firing.State.QUEUED)
+                return False
+            _end(firing, Firing.State.STOPPED)
+        except Refusal as refusal:
+            _end(firing, Firing.State.FAILED, str(refusal))
+        except OSError as error:
+            logger.exception("firing %s", firing.pk)
+            _end(firing, Firing.State.FAILED, _words(error))
+        except Exception:
+            logger.exception("firing %s", firing.pk)
+            _end(firing, Firing.State.FAILED, "Something went wrong inside Enamel; the kiln's log "
+                 "has the details. Finished tiles are kept, and going on tries again.")  # fmt: skip
+    return True
+
+
+def _words(error: OSError) -> str:
+    if error.errno == errno.ENOSPC:
+        return "The disk is full. Finished tiles are kept; make room, then go on."
+    return f"A file could not be read or written ({error.strerror}). Finished tiles are kept."
+
+
+def _end(firing: Firing, state: str, error: str = "") -> None:
+    firing.state, firing.error, firing.ended = state, error, timezone.now()
+    firing.seconds_left = None
+    firing.save(
+        update_fields=["state", "error", "ended", "seconds_left", "result", "actual", "done"]
+    )
+    firing.previews.all().delete()
+    if Firing.objects.filter(pk=firing.pk, put_away=True).exists():
+        let_go(firing.piece)
+
+
+@contextmanager
+def _held(firing_id: UUID) -> Iterator[None]:
+    """This firing for this worker alone. The lock falls with the connection, so never stays behind."""
+    key = firing_id.int & (2**63 - 1)
+    with connection.cursor() as cursor:
+        cursor.execute("SELECT pg_try_advisory_lock(%s)", [key])
+        if not cursor.fetchone()[0]:
+            raise Busy
+        try:
+            yield
+        finally:
+            cursor.execute("SELECT pg_advisory_unlock(%s)", [key])
+
+
+class Run:
+    """One firing, by one worker."""
+
+    def __init__(self, firing: Firing, closing: Callable[[], bool]) -> None:
+        self.firing = firing
+        self.closing = closing
+        self.work = piece_work(firing.piece)
+        self.coats: list[dict[str, Any]] = firing.predicted["coats"]
+        self.reports: list[tuple[int, StageReport]] = []
+        """What each coat took that was laid by this worker, with its number."""
+        self.coat = 0
+        self.began = time.monotonic()
+        self.coat_began = self.began
+        self.kept = 0
+        """Tiles of this coat that were there when the work on it began."""
+
+    def run(self) -> None:
+        for model, digest in self.firing.models_used.items():
+            card(model, "refiner").verify(digest)
+        if self.firing.work == Firing.Work.TOUCH_UP:
+            layer = self._touch_up()
+        else:
+            layer = self.firing.start
+            for number, coat in enumerate(self.firing.schedule().laid):
+                layer = self._lay(number, coat, layer)
+        self.firing.result = layer
+        self.firing.done = self.firing.total
+        self.firing.actual = self._actual()
+        _end(self.firing, Firing.State.DONE)
+
+    def _lay(self, number: int, coat: Coat, parent: Layer) -> Layer:
+        """One coat on a layer; a layer that has the same address is taken as it is."""
+        self._begin(number)
+        stage, name = coat_on(parent, coat)
+        recipe = stage.recipe
+        known = self.firing.piece.layer_at(name)
+        if known:
+            return known
+        began = time.monotonic()
+        with canvas_of(parent) as start, canvas_of(self.firing.piece.base) as origin:
+            fired = fire(
+                start, Schedule((coat,)), self.work,
+                listener=self._hear, stopping=self._should_stop, origin=origin,
+            )  # fmt: skip
+        self.reports += [(self.coat, report) for report in fired.reports]
+        refine = coat.refine if coat.refine and coat.refine.strength > 0 else None
+        return self._keep(
+            fired, fired.result,
+            kind=Layer.Kind.COAT, parent=parent, recipe=recipe, address=name,
+            model=refine.model if refine else "", model_sha256=recipe["refiner"] or "",
+            seed=refine.seed if refine else None, seconds=time.monotonic() - began,
+        )  # fmt: skip
+
+    def _touch_up(self) -> Layer:
+        self._begin(0)
+        settings, parent = self.firing.touch_up(), self.firing.start
+        digest = self.firing.models_used.get(settings.refine.model)
+        recipe = {"engine": ENGINE_VERSION, "touch_up": self.firing.frozen, "refiner": digest}
+        name = address(parent.sha256, recipe)
+        known = self.firing.piece.layer_at(name)
+        if known:
+            return known
+        began = time.monotonic()
+        into = self.work / f"{name[:32]}.npy"
+        with canvas_of(parent) as base:
+            fired = touch_up(
+                base, settings, self.work, into, listener=self._hear, stopping=self._should_stop
+            )
+        self.reports += [(self.coat, report) for report in fired.reports]
+        return self._keep(
+            fired, Canvas(into),
+            kind=Layer.Kind.TOUCH_UP, parent=parent, recipe=recipe, address=name,
+            model=settings.refine.model, model_sha256=digest or "", seed=settings.refine.seed,
+            seconds=time.monotonic() - began,
+        )  # fmt: skip
+
+    def _keep(self, fired: Fired, canvas: Canvas, **facts: Any) -> Layer:
+        layer = add_layer(self.firing.piece, canvas, **facts)
+        for laid in fired.layers:
+            laid.canvas.close()
+            shutil.rmtree(_folder_of(laid.canvas.path, self.work), ignore_errors=True)
+        prepare(layer)
+        return layer
+
+    # news -------------------------------------------------------------------------------------
+
+    def _begin(self, number: int) -> None:
+        self.coat = number
+        self.coat_began = time.monotonic()
+        self.kept = -1
+        self.firing.previews.all().delete()
+        self._tell(coat=number, done=self._done_before())
+
+    def _done_before(self) -> int:
+        return sum(coat["tasks"] for coat in self.coats[: self.coat])
+
+    def _hear(self, progress: Progress) -> None:
+        if self.kept < 0:
+            self.kept = progress.done - 1
+        done = self._done_before() + progress.done
+        size = self.coats[self.coat]["size"]
+        box = progress.box
+        longest = round(
+            max(box.size) * min(1.0, (PREVIEW_MEGAPIXELS * 1e6 / (size[0] * size[1])) ** 0.5)
+        )
+        TilePreview.objects.update_or_create(
+            firing=self.firing,
+            x=box.x / size[0],
+            y=box.y / size[1],
+            defaults={
+                "number": done,
+                "width": box.width / size[0],
+                "height": box.height / size[1],
+                "image": preview(progress.preview, longest),
+            },
+        )
+        self._tell(done=done, seconds_left=self._seconds_left(progress))
+
+    def _tell(self, **news: Any) -> None:
+        """Store what changed, and only that: the artist may be asking for a stop meanwhile."""
+        for name, value in news.items():
+            setattr(self.firing, name, value)
+        self.firing.save(update_fields=list(news))
+
+    def _seconds_left(self, progress: Progress) -> float:
+        """This coat at the pace of its tiles so far, later coats as predicted but at that pace."""
+        took = time.monotonic() - self.coat_began
+        share = (progress.done - self.kept) / progress.total
+        here = took / share
+        pace = here / max(self.coats[self.coat]["seconds"], 0.01)
+        later = sum(coat["seconds"] for coat in self.coats[self.coat + 1 :])
+        return here * (1 - progress.done / progress.total) + later * pace
+
+    def _should_stop(self) -> bool:
+        if self.closing():
+            return True
+        return Firing.objects.filter(pk=self.firing.pk, stop_asked=True).exists()
+
+    def _actual(self) -> dict[str, Any]:
+        """What it took, and the pace of each model for later predictions."""
+        rates = {}
+        for number, report in self.reports:
+            coat = self.coats[number]
+            if report.tiles and report.refine_seconds and len(self.firing.models_used) == 1:
+                (model,) = self.firing.models_used
+                seen = coat["megapixel_steps"] * report.tiles / coat["tasks"]
+                rates[model] = round(seen / report.refine_seconds, 4)
+        return {
+            "seconds": round(time.monotonic() - self.began, 2),
+            "model_seconds": round(sum(report.model_seconds for _, report in self.reports), 2),
+            "peak_memory_mb": round(peak_memory_mb()),
+            "rates": rates,
+        }
+
+
+def _folder_of(path: Path, work: Path) -> Path:
+    """The folder right under ``work`` that a file of the engine lies in."""
+    return work / path.relative_to(work).parts[0]

@@ -1,0 +1,31 @@
+"""The kiln's jobs: firings in one queue, chores that must never wait for them in another."""
+
+from uuid import UUID
+
+from procrastinate import JobContext, RetryStrategy
+from procrastinate.contrib.django import app
+from procrastinate.exceptions import JobAborted
+
+from enamel.kiln import running, store
+from enamel.kiln.models import Layer
+
+FIRINGS = "firings"
+CHORES = "chores"
+RETRY_SECONDS = 5
+
+
+@app.task(
+    queue=FIRINGS,
+    pass_context=True,
+    retry=RetryStrategy(wait=RETRY_SECONDS, retry_exceptions={running.Busy, JobAborted}),
+)
+def fire(context: JobContext, firing_id: str) -> None:
+    """Carry out a firing; a worker that has to close hands it back."""
+    if not running.run(UUID(firing_id), context.should_abort, context.job.attempts):
+        raise JobAborted
+
+
+@app.task(queue=CHORES)
+def prepare(layer_id: str) -> None:
+    """Make a layer ready to be looked at."""
+    store.prepare(Layer.objects.get(pk=UUID(layer_id)))

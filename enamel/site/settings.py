@@ -1,0 +1,141 @@
+"""Django settings. Everything an installation may change comes from the environment, ENAMEL_…"""
+
+import os
+from pathlib import Path
+
+from enamel.core.pixels import Limits
+
+ROOT = Path(__file__).resolve().parents[2]
+VAR = Path(os.environ.get("ENAMEL_VAR", ROOT / "var"))
+
+
+def _kept(name: str) -> str:
+    """What bin/setup and bin/cluster left under var/: secrets, the database's port."""
+    path = VAR / name
+    return path.read_text().strip() if path.exists() else ""
+
+
+def _flag(name: str) -> bool:
+    return os.environ.get(name, "").lower() in ("1", "true", "yes")
+
+
+SECRET_KEY = os.environ.get("ENAMEL_SECRET_KEY") or _kept("secrets/django") or "only-for-checks"
+DEBUG = _flag("ENAMEL_DEBUG")
+DEMO = _flag("ENAMEL_DEMO")
+"""Demo mode: the sign-in page offers the demo account with one click."""
+HTTPS = _flag("ENAMEL_HTTPS")
+
+ALLOWED_HOSTS = ["127.0.0.1", "localhost", "[::1]"]
+ALLOWED_HOSTS += [host for host in os.environ.get("ENAMEL_HOSTS", "").split(",") if host]
+CSRF_TRUSTED_ORIGINS = [f"https://{host}" for host in ALLOWED_HOSTS[3:]]
+
+INSTALLED_APPS = [
+    "django.contrib.auth",
+    "django.contrib.contenttypes",
+    "django.contrib.sessions",
+    "django.contrib.messages",
+    "django.contrib.staticfiles",
+    "csp",
+    "procrastinate.contrib.django",
+    "enamel.kiln",
+    "enamel.studio",
+]
+MIDDLEWARE = [
+    "django.middleware.security.SecurityMiddleware",
+    "whitenoise.middleware.WhiteNoiseMiddleware",
+    "django.contrib.sessions.middleware.SessionMiddleware",
+    "django.middleware.common.CommonMiddleware",
+    "django.middleware.csrf.CsrfViewMiddleware",
+    "django.contrib.auth.middleware.AuthenticationMiddleware",
+    "django.contrib.messages.middleware.MessageMiddleware",
+    "django.middleware.clickjacking.XFrameOptionsMiddleware",
+    "csp.middleware.CSPMiddleware",
+]
+ROOT_URLCONF = "enamel.site.urls"
+ASGI_APPLICATION = "enamel.site.asgi.application"
+TEMPLATES = [
+    {
+        "BACKEND": "django.template.backends.django.DjangoTemplates",
+        "APP_DIRS": True,
+        "OPTIONS": {
+            "context_processors": [
+                "django.template.context_processors.request",
+                "django.contrib.auth.context_processors.auth",
+                "django.contrib.messages.context_processors.messages",
+                "enamel.studio.context.installation",
+            ],
+        },
+    }
+]
+
+DATABASES = {
+    "default": {
+        "ENGINE": "django.db.backends.postgresql",
+        "NAME": os.environ.get("ENAMEL_DB_NAME", "enamel"),
+        "USER": os.environ.get("ENAMEL_DB_USER", "enamel"),
+        "PASSWORD": os.environ.get("ENAMEL_DB_PASSWORD") or _kept("secrets/postgres"),
+        "HOST": os.environ.get("ENAMEL_DB_HOST", "127.0.0.1"),
+        "PORT": os.environ.get("ENAMEL_DB_PORT") or _kept("postgres/port") or "5432",
+        "CONN_HEALTH_CHECKS": True,
+        "CONN_MAX_AGE": 60,
+    }
+}
+DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
+AUTH_PASSWORD_VALIDATORS = [
+    {"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator"},
+    {"NAME": "django.contrib.auth.password_validation.CommonPasswordValidator"},
+]
+LOGIN_URL = "sign-in"
+LOGIN_REDIRECT_URL = "pieces"
+LOGOUT_REDIRECT_URL = "sign-in"
+
+LANGUAGE_CODE = "en"
+TIME_ZONE = "UTC"
+USE_TZ = True
+
+STATIC_URL = "static/"
+STATIC_ROOT = VAR / "static"
+MEDIA_ROOT = Path(os.environ.get("ENAMEL_MEDIA", VAR / "pictures"))
+STORAGES = {
+    "default": {"BACKEND": "django.core.files.storage.FileSystemStorage"},
+    "staticfiles": {"BACKEND": "enamel.site.static.StaticStorage"},
+}
+if DEBUG or _flag("ENAMEL_PLAIN_STATIC"):
+    STORAGES["staticfiles"]["BACKEND"] = "django.contrib.staticfiles.storage.StaticFilesStorage"
+    WHITENOISE_USE_FINDERS = True
+
+KILN_WORK = Path(os.environ.get("ENAMEL_WORK", VAR / "kiln"))
+"""Finished tiles of running firings. Workers on several machines have to share it."""
+MAX_MEGAPIXELS = float(os.environ.get("ENAMEL_MAX_MEGAPIXELS", "300"))
+MAX_UPLOAD_MB = float(os.environ.get("ENAMEL_MAX_UPLOAD_MB", "200"))
+IMPORT_LIMITS = Limits(max_bytes=int(MAX_UPLOAD_MB * 1e6), max_megapixels=MAX_MEGAPIXELS)
+FILE_UPLOAD_HANDLERS = ["django.core.files.uploadhandler.TemporaryFileUploadHandler"]
+
+SESSION_COOKIE_HTTPONLY = True
+SESSION_COOKIE_SAMESITE = "Lax"
+SESSION_COOKIE_SECURE = CSRF_COOKIE_SECURE = SECURE_SSL_REDIRECT = HTTPS
+SECURE_REFERRER_POLICY = "same-origin"
+SECURE_CROSS_ORIGIN_OPENER_POLICY = "same-origin"
+X_FRAME_OPTIONS = "DENY"
+CONTENT_SECURITY_POLICY = {
+    "DIRECTIVES": {
+        "default-src": ["'none'"],
+        "script-src": ["'self'"],
+        # the hash is that of the few rules the picture viewer adds for touch screens
+        "style-src": ["'self'", "'sha256-9xTiqzfwFaL2SGb1rmr8gysEwVVjIvqWAgmZgqFqpEE='"],
+        "img-src": ["'self'", "data:", "blob:"],
+        "font-src": ["'self'"],
+        "connect-src": ["'self'"],
+        "form-action": ["'self'"],
+        "base-uri": ["'none'"],
+        "frame-ancestors": ["'none'"],
+    }
+}
+LOGGING = {
+    "version": 1,
+    "disable_existing_loggers": False,
+    "formatters": {"line": {"format": "%(asctime)s %(levelname)s %(name)s: %(message)s"}},
+    "handlers": {"stderr": {"class": "logging.StreamHandler", "formatter": "line"}},
+    "root": {"handlers": ["stderr"], "level": "INFO"},
+    "loggers": {name: {"level": "WARNING"} for name in ("procrastinate", "pyvips")},
+}

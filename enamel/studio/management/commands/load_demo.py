@@ -1,0 +1,43 @@
+"""Makes the demo account with the six Kestrel Vale pieces, unless they are there."""
+
+from pathlib import Path
+from typing import Any
+
+from django.conf import settings
+from django.contrib.auth import get_user_model
+from django.core.files import File
+from django.core.management.base import BaseCommand
+
+from enamel.kiln import store
+from enamel.kiln.models import Piece
+from enamel.studio.views.account import DEMO_NAME
+
+PICTURES = Path(settings.ROOT) / "demo" / "pictures"
+TITLES = {
+    "signal-lamp.jpg": "The signal lamp",
+    "tea-car.jpg": "In the tea car",
+    "emblem.png": "Locomotive emblem",
+    "platform.png": "The crowded platform",
+    "night-mail.png": "Night mail on the viaduct",
+    "stationmaster.png": "The stationmaster",
+}
+
+
+class Command(BaseCommand):
+    help = __doc__
+
+    def handle(self, *args: Any, **options: Any) -> None:
+        people = get_user_model()
+        owner, made = people.objects.get_or_create(username=DEMO_NAME)
+        if made:
+            owner.set_unusable_password()
+            owner.save()
+        known = set(Piece.objects.filter(owner=owner).values_list("base_name", flat=True))
+        for name, title in TITLES.items():
+            if name in known:
+                continue
+            with (PICTURES / name).open("rb") as file:
+                piece = store.bring_in(owner, File(file), name)
+            piece.title = title
+            piece.save(update_fields=["title"])
+            store.prepare(piece.base)

@@ -1,0 +1,26 @@
+// main.js: gives each element with data-module="…" its modules.
+import * as bench from "./bench.js";
+import * as drop from "./drop.js";
+import * as firing from "./firing.js";
+import * as printSize from "./print-size.js";
+import * as ready from "./ready.js";
+import * as settings from "./settings.js";
+import * as submitOnChange from "./submit-on-change.js";
+import * as touchUp from "./touch-up.js";
+import * as wordRegions from "./word-regions.js";
+
+const modules = {
+  bench,
+  drop,
+  firing,
+  "print-size": printSize,
+  ready,
+  settings,
+  "submit-on-change": submitOnChange,
+  "touch-up": touchUp,
+  "word-regions": wordRegions,
+};
+
+for (const root of document.querySelectorAll("[data-module]")) {
+  for (const name of root.dataset.module.split(" ")) modules[name].init(root);
+}

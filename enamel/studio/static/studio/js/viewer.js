@@ -1,0 +1,45 @@
+// viewer.js: the one deep-zoom viewer of a page, and a way for other modules to wait for it.
+let resolve;
+const opened = new Promise((settle) => { resolve = settle; });
+
+// calls back with { viewer, layer } once the picture is open
+export function whenOpen(callback) {
+  opened.then(callback);
+}
+
+export function announce(viewer, layer) {
+  resolve({ viewer, layer });
+}
+
+export function openViewer(element, layers) {
+  return window.OpenSeadragon({
+    element,
+    drawer: "canvas",
+    tileSources: layers.map((layer) => ({ tileSource: source(layer), x: 0, y: 0, width: 1 })),
+    showNavigationControl: false,
+    showNavigator: true,
+    navigatorPosition: "BOTTOM_RIGHT",
+    navigatorSizeRatio: 0.14,
+    navigatorBackground: "#777777",
+    navigatorBorderColor: "#1b1d22",
+    navigatorDisplayRegionColor: "#f4f1e8",
+    navigatorAutoFade: true,
+    gestureSettingsMouse: { clickToZoom: false, dblClickToZoom: true },
+    animationTime: 0.25,
+    maxZoomPixelRatio: 16,
+    minZoomImageRatio: 0.7,
+    visibilityRatio: 0.3,
+    preserveImageSizeOnResize: true,
+    maxImageCacheCount: 300,
+  });
+}
+
+function source({ width, height, tileSize, overlap, url }) {
+  return {
+    width,
+    height,
+    tileSize,
+    tileOverlap: overlap,
+    getTileUrl: (level, column, row) => `${url}${level}/${column}_${row}.png`,
+  };
+}

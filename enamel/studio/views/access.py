@@ -1,0 +1,29 @@
+"""Whose is it: everything of another person's is not found, as if it were not there."""
+
+from typing import cast
+from uuid import UUID
+
+from django.contrib.auth.base_user import AbstractBaseUser
+from django.http import HttpRequest
+from django.shortcuts import get_object_or_404
+
+from enamel.kiln.models import Firing, Layer, Piece
+
+
+def person(request: HttpRequest) -> AbstractBaseUser:
+    """Who asks. For views behind `login_required`."""
+    return cast(AbstractBaseUser, request.user)
+
+
+def own_piece(request: HttpRequest, piece_id: UUID) -> Piece:
+    return get_object_or_404(Piece.objects.of(request.user), pk=piece_id)
+
+
+def own_layer(request: HttpRequest, layer_id: UUID) -> Layer:
+    return get_object_or_404(Layer.objects.of(request.user).select_related("piece"), pk=layer_id)
+
+
+def own_firing(request: HttpRequest, firing_id: UUID) -> Firing:
+    return get_object_or_404(
+        Firing.objects.of(request.user).select_related("piece", "start"), pk=firing_id
+    )

@@ -1,0 +1,84 @@
+"""A firing while it runs: its news, its tiles, stop and go on."""
+
+from uuid import UUID
+
+from django.contrib.auth.decorators import login_required
+from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
+from django.shortcuts import redirect
+from django.urls import reverse
+from django.views.decorators.cache import cache_control
+from django.views.decorators.http import require_GET, require_POST
+
+from enamel.kiln import firings
+from enamel.kiln.models import Firing, TilePreview
+from enamel.studio.views.access import own_firing
+
+
+@require_GET
+@login_required
+def state(request: HttpRequest, firing_id: UUID) -> JsonResponse:
+    """Progress, and the tiles that changed after number ``after``."""
+    firing = own_firing(request, firing_id)
+    after = request.GET.get("after", "0")
+    fresh = firing.previews.filter(number__gt=int(after) if after.isdecimal() else 0)
+    return JsonResponse(
+        {
+            "state": firing.state,
+            "coat": firing.coat,
+            "done": firing.done,
+            "total": firing.total,
+            "secondsLeft": firing.seconds_left,
+            "shown": _result_url(firing),
+            "tiles": [_news(firing, preview) for preview in fresh.defer("image")],
+        }
+    )
+
+
+def _result_url(firing: Firing) -> str | None:
+    """Where the result is looked at, against what it was made from."""
+    if firing.result_id is None:
+        return None
+    return f"{firing.piece.get_absolute_url()}?layer={firing.result_id}&against={firing.start_id}"
+
+
+def _news(firing: Firing, preview: TilePreview) -> dict[str, object]:
+    return {
+        "number": preview.number,
+        "box": [preview.x, preview.y, preview.width, preview.height],
+        "url": reverse("firing-tile", args=[firing.pk, preview.number]),
+    }
+
+
+@require_GET
+@login_required
+@cache_control(private=True, max_age=600)
+def tile(request: HttpRequest, firing_id: UUID, number: int) -> HttpResponse:
+    preview = own_firing(request, firing_id).previews.filter(number=number).first()
+    if preview is None:
+        raise Http404
+    return HttpResponse(bytes(preview.image), content_type="image/webp")
+
+
+@require_POST
+@login_required
+def stop(request: HttpRequest, firing_id: UUID) -> HttpResponse:
+    firing = own_firing(request, firing_id)
+    firings.stop(firing, for_good="for-good" in request.POST)
+    return redirect(firing.piece)
+
+
+@require_POST
+@login_required
+def go_on(request: HttpRequest, firing_id: UUID) -> HttpResponse:
+    firing = own_firing(request, firing_id)
+    firings.go_on(firing)
+    return redirect(firing.piece)
+
+
+@require_POST
+@login_required
+def put_away(request: HttpRequest, firing_id: UUID) -> HttpResponse:
+    """Stop showing a firing that ended without a result. Its finished tiles are let go."""
+    firing = own_firing(request, firing_id)
+    firings.put_away(firing)
+    return redirect(firing.piece)

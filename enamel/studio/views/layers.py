@@ -1,0 +1,72 @@
+"""Layers as files: pyramid tiles to look at, print files to take away."""
+
+import tempfile
+from pathlib import Path
+from uuid import UUID
+
+from django.contrib.auth.decorators import login_required
+from django.http import FileResponse, Http404, HttpRequest, HttpResponse, JsonResponse
+from django.shortcuts import render
+from django.views.decorators.cache import cache_control
+from django.views.decorators.http import require_GET
+
+from enamel.core.printing import FileFormat
+from enamel.kiln import store
+from enamel.kiln.pyramids import archives
+from enamel.studio.forms import PrintFileForm
+from enamel.studio.views.access import own_layer
+
+A_MONTH = 30 * 24 * 3600
+"""Layers never change, so a browser may keep what it has seen of them."""
+
+
+@require_GET
+@login_required
+@cache_control(private=True, max_age=A_MONTH, immutable=True)
+def tile(request: HttpRequest, layer_id: UUID, level: int, column: int, row: int) -> HttpResponse:
+    layer = own_layer(request, layer_id)
+    png = archives.tile(layer.pyramid.name, level, column, row) if layer.ready else None
+    if png is None:
+        raise Http404
+    return HttpResponse(png, content_type="image/png")
+
+
+@require_GET
+@login_required
+@cache_control(private=True, max_age=A_MONTH, immutable=True)
+def thumbnail(request: HttpRequest, layer_id: UUID) -> FileResponse:
+    layer = own_layer(request, layer_id)
+    if not layer.thumbnail:
+        raise Http404
+    return FileResponse(layer.thumbnail.open("rb"), content_type="image/webp")
+
+
+@require_GET
+@login_required
+def state(request: HttpRequest, layer_id: UUID) -> JsonResponse:
+    """Whether a layer can be looked at yet."""
+    return JsonResponse({"ready": own_layer(request, layer_id).ready})
+
+
+@require_GET
+@login_required
+def print_file(request: HttpRequest, layer_id: UUID) -> HttpResponse | FileResponse:
+    """The layer as a file that opens elsewhere at the right physical size."""
+    layer = own_layer(request, layer_id)
+    form = PrintFileForm(request.GET)
+    if not form.is_valid():
+        return render(request, "studio/print_file_refused.html", {"form": form, "layer": layer},
+                      status=422)  # fmt: skip
+    chosen = FileFormat(form.cleaned_data["format"])
+    folder = tempfile.TemporaryDirectory(prefix="enamel-print-")
+    path = store.print_file(
+        layer, chosen, form.cleaned_data["ppi"], form.cleaned_data["bits"], Path(folder.name)
+    )
+    response = FileResponse(
+        path.open("rb"),
+        as_attachment=True,
+        filename=path.name,
+        content_type=f"image/{chosen}",
+    )
+    folder.cleanup()  # the open file keeps its bytes until it is sent
+    return response

@@ -1,0 +1,141 @@
+"""A piece's workspace: the picture, its section, the settings of what is done next."""
+
+from urllib.parse import urlencode
+from uuid import UUID
+
+from django.contrib.auth.decorators import login_required
+from django.forms import Form
+from django.http import HttpRequest, HttpResponse, QueryDict
+from django.shortcuts import redirect, render
+from django.views.decorators.http import require_GET, require_POST
+
+from enamel.core.errors import Refusal
+from enamel.core.planning import propose
+from enamel.core.schedule import Schedule
+from enamel.kiln import firings
+from enamel.kiln.models import Layer, Piece
+from enamel.studio.bench import Bench, draft_of, schedule_cost, start_of
+from enamel.studio.forms import CoatForm, PlanForm, TouchUpForm
+from enamel.studio.schedules import EDITS, Draft
+from enamel.studio.views.access import own_layer, own_piece
+
+
+@require_GET
+@login_required
+def piece(request: HttpRequest, piece_id: UUID) -> HttpResponse:
+    bench = Bench(own_piece(request, piece_id), request.GET)
+    return render(request, "studio/piece.html", bench.shown())
+
+
+@require_POST
+@login_required
+def schedule(request: HttpRequest, piece_id: UUID) -> HttpResponse:
+    """Keep the coat in hand, then do what the button says: edit the schedule, or fire."""
+    piece = own_piece(request, piece_id)
+    draft, form = _in_hand(request, piece)
+    if not form.is_valid():
+        return _again(request, piece, "coat", form)
+    wanted = request.POST.get("do", "")
+    try:
+        draft = draft.with_coat(form.coat())
+        if wanted in EDITS:
+            draft = getattr(draft, wanted)()
+        piece.keep_schedule(draft.schedule)
+        if wanted.startswith("fire"):
+            _fire(request, piece, draft, wanted, form.cleaned_data["run_of"])
+            return redirect(piece)
+    except Refusal as refusal:
+        form.add_error(None, str(refusal))
+        return _again(request, piece, "coat", form)
+    picked = {"layer": request.POST.get("layer", ""), "task": "coat", "coat": draft.number}
+    return redirect(f"{piece.get_absolute_url()}?{urlencode(picked)}")
+
+
+def _in_hand(request: HttpRequest, piece: Piece) -> tuple[Draft, CoatForm]:
+    """The schedule with the coat that was sent, and the form of that coat."""
+    draft = draft_of(piece, request.POST.get("coat"))
+    return draft, CoatForm(request.POST, start=start_of(draft, piece.base.size))
+
+
+def _fire(request: HttpRequest, piece: Piece, draft: Draft, wanted: str, seeds: int) -> None:
+    """The whole schedule from the base; or, on the layer that is shown, this coat, this one and
+    those after it, or this one with a run of seeds."""
+    if wanted == "fire":
+        firings.enqueue_schedule(piece.base, draft.schedule)
+        return
+    layer = own_layer(request, UUID(request.POST["layer"]))
+    if wanted == "fire-seeds":
+        chosen = draft.seeds(seeds)
+    else:
+        chosen = [draft.onward() if wanted == "fire-onward" else draft.alone()]
+    for schedule in chosen:
+        firings.enqueue_schedule(layer, schedule)
+
+
+@require_POST
+@login_required
+def schedule_cost_view(request: HttpRequest, piece_id: UUID) -> HttpResponse:
+    """Keep a change of the coat in hand, and show what follows from it, as a piece of page."""
+    piece = own_piece(request, piece_id)
+    draft, form = _in_hand(request, piece)
+    if not form.is_valid():
+        return render(request, "studio/refused.html", {"form": form})
+    draft = draft.with_coat(form.coat())
+    try:
+        shown = schedule_cost(piece, draft)
+    except Refusal as refusal:
+        form.add_error(None, str(refusal))
+        return render(request, "studio/refused.html", {"form": form})
+    piece.keep_schedule(draft.schedule)
+    return render(request, "studio/schedule_cost.html", shown)
+
+
+@require_POST
+@login_required
+def use_plan(request: HttpRequest, piece_id: UUID) -> HttpResponse:
+    """Put the proposed coats in the place of the schedule."""
+    piece = own_piece(request, piece_id)
+    form = PlanForm(request.POST, start=piece.base.size)
+    if not form.is_valid():
+        return _again(request, piece, "plan", form)
+    planned = propose(piece.base.size, form.size(), piece.schedule.coats[0].refine)
+    piece.keep_schedule(Schedule(tuple(stage.coat for stage in planned)))
+    return redirect(f"{piece.get_absolute_url()}?task=coat")
+
+
+@require_POST
+@login_required
+def fire_touch_up(request: HttpRequest, layer_id: UUID) -> HttpResponse:
+    layer = own_layer(request, layer_id)
+    form = TouchUpForm(request.POST, start=layer.size)
+    if not form.is_valid():
+        return _again(request, layer.piece, "touch-up", form, layer)
+    try:
+        firings.enqueue_touch_up(layer, form.touch_up())
+    except Refusal as refusal:
+        form.add_error(None, str(refusal))
+        return _again(request, layer.piece, "touch-up", form, layer)
+    return redirect(layer.piece)
+
+
+@require_POST
+@login_required
+def touch_up_cost(request: HttpRequest, layer_id: UUID) -> HttpResponse:
+    """What the touch-up in hand would take, as a piece of page."""
+    layer = own_layer(request, layer_id)
+    form = TouchUpForm(request.POST, start=layer.size)
+    if not form.is_valid():
+        return render(request, "studio/refused.html", {"form": form})
+    cost = firings.predict_touch_up(layer, form.touch_up())
+    return render(request, "studio/touch_up_cost.html", {"cost": cost})
+
+
+def _again(
+    request: HttpRequest, piece: Piece, task: str, form: Form, layer: Layer | None = None
+) -> HttpResponse:
+    """The workspace with a form that can't be used as it is."""
+    picked = QueryDict(mutable=True)
+    picked.update({"task": task, "coat": request.POST.get("coat", "")})
+    picked["layer"] = str(layer.pk) if layer else request.POST.get("layer", "")
+    bench = Bench(piece, picked, form)
+    return render(request, "studio/piece.html", bench.shown(), status=422)

@@ -1,0 +1,114 @@
+"""Real Chromium, a live server, a kiln in a process of its own."""
+
+import json
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+import pytest
+from django.contrib.auth.models import User
+from pytest_django.live_server_helper import LiveServer
+from selenium import webdriver
+from selenium.common.exceptions import WebDriverException
+from selenium.webdriver.common.by import By
+from selenium.webdriver.remote.webelement import WebElement
+from selenium.webdriver.support import expected_conditions as expect
+from selenium.webdriver.support.wait import WebDriverWait
+
+from tests.kiln.workers import worker
+
+PATIENCE = 180
+AXE = Path(__file__).parents[2] / "node_modules" / "axe-core" / "axe.min.js"
+
+
+class Browser:
+    """Chromium with the words a test needs."""
+
+    def __init__(self, address: str, downloads: Path) -> None:
+        options = webdriver.ChromeOptions()
+        for argument in ("--headless=new", "--no-sandbox", "--disable-dev-shm-usage",
+                         "--window-size=1280,800", "--force-device-scale-factor=1"):  # fmt: skip
+            options.add_argument(argument)
+        options.add_experimental_option("prefs", {"download.default_directory": str(downloads)})
+        options.set_capability("goog:loggingPrefs", {"browser": "ALL"})
+        service = webdriver.ChromeService("/usr/bin/chromedriver")
+        self.driver = webdriver.Chrome(options=options, service=service)
+        outer = self.driver.execute_script("return window.outerHeight - window.innerHeight")
+        self.driver.set_window_size(1280, 800 + outer)
+        self.address = address
+
+    def open(self, path: str = "/") -> None:
+        self.driver.get(self.address + path)
+
+    def find(self, selector: str, seconds: float = PATIENCE) -> WebElement:
+        """The first such element, once it is there and visible."""
+        visible = expect.visibility_of_element_located((By.CSS_SELECTOR, selector))
+        found: WebElement = self.wait(visible, seconds)
+        return found
+
+    def wait(self, condition: Any, seconds: float = PATIENCE) -> Any:
+        # while a page gives way to the next, the driver may complain in many ways
+        return WebDriverWait(self.driver, seconds, 0.1, [WebDriverException]).until(condition)
+
+    def button(self, words: str) -> WebElement:
+        return self.driver.find_element(By.XPATH, f"//button[contains(., '{words}')]")
+
+    def link(self, words: str) -> WebElement:
+        return self.driver.find_element(By.PARTIAL_LINK_TEXT, words)
+
+    def fill(self, name: str, value: object) -> None:
+        field = self.find(f"[name='{name}']")
+        self.driver.execute_script("arguments[0].scrollIntoView({block: 'center'})", field)
+        field.clear()
+        field.send_keys(str(value))
+
+    def number(self, name: str) -> int:
+        """What a number field holds."""
+        return int(self.find(f"[name='{name}']").get_attribute("value") or 0)
+
+    def run(self, script: str, *arguments: Any) -> Any:
+        return self.driver.execute_script(script, *arguments)
+
+    def complaints(self) -> list[str]:
+        """What the browser itself found wrong: errors, and breaches of the content policy."""
+        return [
+            entry["message"]
+            for entry in self.driver.get_log("browser")  # type: ignore[no-untyped-call]
+            if entry["level"] == "SEVERE"
+        ]
+
+    def barriers(self) -> list[str]:
+        """What axe-core holds against the page (WCAG 2 A and AA)."""
+        self.run(AXE.read_text())
+        found = self.driver.execute_async_script(
+            "const done = arguments[0];"
+            "axe.run({runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa']}).then(done)"
+        )
+        return [
+            f"{entry['id']}: {json.dumps([node['html'][:120] for node in entry['nodes']])}"
+            for entry in found["violations"]
+        ]
+
+
+@pytest.fixture
+def browser(live_server: LiveServer, tmp_path: Path) -> Iterator[Browser]:
+    shown = Browser(live_server.url, tmp_path)
+    yield shown
+    shown.driver.quit()
+
+
+@pytest.fixture
+def kiln(live_server: LiveServer) -> Iterator[None]:
+    process = worker()
+    yield
+    process.terminate()
+    process.wait(30)
+
+
+@pytest.fixture
+def signed_in(browser: Browser, transactional_db: None) -> Browser:
+    User.objects.create_user("kestrel-vale")
+    browser.open()
+    browser.button("Enter the Kestrel Vale print shop").click()
+    browser.find("#files")
+    return browser

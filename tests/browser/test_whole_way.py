@@ -1,0 +1,218 @@
+"""From a file on the artist's disk to a print file, in a real browser."""
+
+from pathlib import Path
+
+import numpy as np
+import PIL.Image
+import pytest
+from selenium.webdriver.common.action_chains import ActionChains
+from selenium.webdriver.common.keys import Keys
+
+from enamel.kiln.models import Firing, Layer
+from tests.browser.conftest import Browser
+from tests.pictures import STATIONMASTER
+
+LIVE_TILES = "return document.querySelector('[data-live-tiles]')?.dataset.tiles > 0"
+pytestmark = pytest.mark.django_db(transaction=True)
+
+
+@pytest.fixture
+def face_file(tmp_path: Path) -> Path:
+    """The stationmaster's face, small."""
+    path = tmp_path / "face.png"
+    with PIL.Image.open(STATIONMASTER) as image:
+        image.crop((200, 130, 680, 770)).resize((240, 320)).save(path)
+    return path
+
+
+def share_left_of_line(browser: Browser) -> float:
+    return float(browser.find("[data-wipe]").get_attribute("aria-valuenow") or "nan")
+
+
+def test_sign_in_upload_set_fire_watch_mend_wipe_download(
+    signed_in: Browser, kiln: None, face_file: Path, tmp_path: Path
+) -> None:
+    browser = signed_in
+    # upload
+    browser.find("#files").send_keys(str(face_file))
+    browser.button("Bring in").click()
+    browser.find("[data-module='bench'][data-open]")
+    assert browser.find("h1").text == "face"
+
+    # set: the cost follows
+    browser.fill("strength", 0.5)
+    browser.fill("steps", 24)
+    browser.fill("seed", 12)
+    browser.fill("tile_width", 128)
+    browser.fill("tile_height", 128)
+    browser.fill("overlap", 32)
+    browser.wait(lambda _: "35 tiles" in browser.find("[data-cost]").text)
+    assert "480 × 640 px" in browser.find("[data-cost]").text
+
+    # fire and watch tiles arrive on the picture
+    browser.button("Fire this coat").click()
+    browser.wait(lambda _: browser.run(LIVE_TILES))
+    assert "of 35 tiles" in browser.find("[data-module='firing']").text
+    painted = browser.run(
+        "const c = document.querySelector('[data-live-tiles]');"
+        "const d = c.getContext('2d').getImageData(0, 0, c.width, c.height).data;"
+        "return d.some((value, place) => place % 4 === 3 && value > 0)"
+    )
+    assert painted
+    browser.wait(lambda _: "layer=" in browser.driver.current_url)
+    browser.find("[data-module='bench'][data-open]")
+    coat = Layer.objects.get(kind="coat")
+    assert coat.seed == 12
+    assert coat.recipe["coat"]["refine"]["tile"] == [128, 128]
+
+    # wipe at fit, 100 % and 200 %, by mouse and by key
+    zoom = browser.find("[data-zoom-now]")
+    for choice, shown in (("1", "100 %"), ("2", "200 %")):
+        browser.find(f"[data-zoom='{choice}']").click()
+        browser.wait(lambda _, shown=shown: zoom.text == shown)
+    browser.find("[data-zoom='fit']").click()
+    line = browser.find("[data-wipe]")
+    assert share_left_of_line(browser) == 50
+    ActionChains(browser.driver).drag_and_drop_by_offset(line, 120, 0).perform()
+    assert share_left_of_line(browser) > 60
+    line.send_keys(Keys.HOME)
+    assert share_left_of_line(browser) == 0
+    line.send_keys(Keys.SHIFT, Keys.ARROW_RIGHT)
+    assert share_left_of_line(browser) == 10
+
+    # mend a face
+    browser.link("Touch-up").click()
+    browser.find("[data-face]").click()
+    chosen = [browser.number(name) for name in ("x", "width")]
+    assert coat.faces
+    assert chosen == [coat.faces[0][0], coat.faces[0][2]]
+    browser.fill("working", 256)
+    browser.fill("steps", 3)
+    browser.wait(lambda _: "WORKS AT" in browser.find("[data-cost]").text)
+    browser.button("Mend this region").click()
+    browser.wait(lambda _: Layer.objects.filter(kind="touch-up").exists())
+    touch_up = Layer.objects.get(kind="touch-up")
+    assert touch_up.parent == coat
+    browser.wait(lambda _: str(touch_up.pk) in browser.driver.current_url)
+
+    # download
+    browser.link("Print file").click()
+    browser.fill("ppi", 240)
+    assert "51 × 68 mm" in browser.find("[data-print-size]").text
+    browser.button("Download the print file").click()
+    path = tmp_path / "face-touch-up-480x640.tif"
+    browser.wait(lambda _: path.exists())
+    with PIL.Image.open(path) as made:
+        assert made.size == (480, 640)
+        assert made.info["dpi"] == pytest.approx((240, 240), abs=0.1)
+        assert b"RGB" in made.info["icc_profile"][:32]
+        assert np.asarray(made).std() > 20
+    assert browser.complaints() == []
+
+
+def test_stop_then_go_on(signed_in: Browser, kiln: None, face_file: Path) -> None:
+    browser = signed_in
+    browser.find("#files").send_keys(str(face_file))
+    browser.button("Bring in").click()
+    browser.find("[data-module='bench'][data-open]")
+    browser.fill("steps", 12)
+    browser.fill("tile_width", 128)
+    browser.fill("tile_height", 128)
+    browser.button("Fire this coat").click()
+    browser.wait(lambda _: Firing.objects.get().done > 0)
+    browser.button("Pause").click()
+    browser.wait(lambda _: Firing.objects.get().state == Firing.State.STOPPED)
+    browser.wait(lambda _: "Firing paused" in browser.find("aside h2[data-state-name]").text)
+    assert "Finished tiles are kept" in browser.find("main").text
+    browser.button("Go on").click()
+    browser.wait(lambda _: "layer=" in browser.driver.current_url)
+    assert Firing.objects.get().state == Firing.State.DONE
+
+
+def test_a_file_that_can_not_be_used_is_refused_where_it_was_dropped(
+    signed_in: Browser, tmp_path: Path
+) -> None:
+    path = tmp_path / "notes.png"
+    path.write_text("words, not pixels")
+    signed_in.find("#files").send_keys(str(path))
+    signed_in.button("Bring in").click()
+    refused = signed_in.find("[data-drop-refused]")
+    signed_in.wait(lambda _: "notes.png: This is not a picture" in refused.text)
+
+
+def test_a_box_can_be_drawn_on_the_picture(signed_in: Browser, kiln: None, face_file: Path) -> None:
+    browser = signed_in
+    browser.find("#files").send_keys(str(face_file))
+    browser.button("Bring in").click()
+    browser.find("[data-module='bench'][data-open]")
+    browser.link("Touch-up").click()
+    browser.find("[data-module='bench'][data-open]")
+    browser.button("Draw a box").click()
+    stage = browser.find("[data-regions]")
+    ActionChains(browser.driver).move_to_element_with_offset(stage, -60, -40).click_and_hold() \
+        .move_by_offset(80, 100).release().perform()  # fmt: skip
+    names = ("x", "y", "width", "height")
+    x, y, width, height = (browser.number(name) for name in names)
+    scale = browser.find("[data-regions]").size["height"] / 320
+    assert width == pytest.approx(80 / scale, abs=2)
+    assert height == pytest.approx(100 / scale, abs=2)
+    assert x == pytest.approx(120 - 60 / scale, abs=2)
+    assert y == pytest.approx(160 - 40 / scale, abs=2)
+
+
+def test_the_screens_have_no_barriers(signed_in: Browser, kiln: None, face_file: Path) -> None:
+    browser = signed_in
+    assert browser.barriers() == []
+    browser.find("#files").send_keys(str(face_file))
+    browser.button("Bring in").click()
+    browser.find("[data-module='bench'][data-open]")
+    for task in ("Plan", "Coats", "Touch-up", "Print file", "Base"):
+        browser.link(task).click()
+        browser.find("[data-module='bench'][data-open]")
+        assert browser.barriers() == [], task
+    browser.button("Sign out").click()
+    browser.find("[name='username']")
+    assert browser.barriers() == []
+
+
+def test_a_plan_becomes_coats_that_are_edited_and_words_are_drawn(
+    signed_in: Browser, kiln: None, face_file: Path
+) -> None:
+    browser = signed_in
+    browser.find("#files").send_keys(str(face_file))
+    browser.button("Bring in").click()
+    browser.find("[data-module='bench'][data-open]")
+    browser.link("Plan").click()
+    browser.wait(lambda _: browser.driver.find_element("css selector", "[value='pixels']")).click()
+    browser.fill("width", 1200)
+    browser.button("Propose coats").click()
+    browser.wait(lambda _: "1200 × 1600 px" in browser.find("main").text)
+    assert browser.find("main").text.count("of the work") == 3
+    browser.button("Use this plan").click()
+    browser.find("[data-module='bench'][data-open]")
+    rows = browser.find("[data-part='coats']")
+    assert rows.text.count("strength") == 3
+
+    browser.driver.find_element("link text", "Coats").click()
+    browser.find("[data-module='bench'][data-open]")
+    browser.driver.find_element("css selector", "[data-part='coats'] li:nth-child(2) a").click()
+    browser.wait(lambda _: "Coat 2" in browser.find("main").text)
+    browser.find("[data-module='bench'][data-open]")
+    browser.fill("strength", 0.15)
+    browser.wait(lambda _: "strength 0.15" in browser.find("[data-part='coats']").text)
+
+    browser.run("for (const part of document.querySelectorAll('details')) part.open = true")
+    browser.fill("prompt", "brick, wool")
+    browser.wait(lambda _: "understands no words" in browser.find("[data-part='words']").text)
+    browser.button("Draw a part").click()
+    stage = browser.find("[data-regions]")
+    ActionChains(browser.driver).move_to_element_with_offset(stage, -40, -40).click_and_hold() \
+        .move_by_offset(80, 80).release().perform()  # fmt: skip
+    browser.driver.switch_to.active_element.send_keys("brass badge")
+    browser.wait(lambda _: "brass badge" in browser.find("[data-part='words']").text)
+
+    browser.button("Remove").click()
+    browser.wait(lambda _: browser.find("[data-part='coats']").text.count("strength") == 2)
+    browser.button("Add").click()
+    browser.wait(lambda _: browser.find("[data-part='coats']").text.count("strength") == 3)
+    assert browser.complaints() == []

@@ -1,0 +1,51 @@
+"""An artist, another one, and a piece with a base."""
+
+import shutil
+from collections.abc import Iterator
+from pathlib import Path
+
+import PIL.Image
+import pytest
+from django.conf import settings
+from django.contrib.auth.models import User
+from django.core.files import File
+
+from enamel.kiln import store
+from enamel.kiln.models import Piece
+from tests.pictures import STATIONMASTER
+
+SIZE = (112, 88)
+
+
+@pytest.fixture
+def artist(db: None) -> User:
+    return User.objects.create_user("artist", password="verdigris-27")
+
+
+@pytest.fixture
+def stranger(db: None) -> User:
+    return User.objects.create_user("stranger", password="verdigris-28")
+
+
+@pytest.fixture
+def picture_file(tmp_path: Path) -> Path:
+    """A small part of the stationmaster as a PNG."""
+    path = tmp_path / "eye.png"
+    with PIL.Image.open(STATIONMASTER) as image:
+        image.crop((290, 300, 290 + SIZE[0], 300 + SIZE[1])).save(path)
+    return path
+
+
+@pytest.fixture
+def piece(artist: User, picture_file: Path) -> Piece:
+    with picture_file.open("rb") as file:
+        made = store.bring_in(artist, File(file), picture_file.name)
+    store.prepare(made.base)
+    return made
+
+
+@pytest.fixture(autouse=True)
+def clean_folders() -> Iterator[None]:
+    yield
+    for folder in (settings.MEDIA_ROOT, settings.KILN_WORK):
+        shutil.rmtree(folder, ignore_errors=True)

@@ -1,0 +1,93 @@
+"""Running schedules: what is reused, reported, predicted and refused."""
+
+from collections.abc import Callable
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from enamel.core.canvas import Pixels
+from enamel.core.errors import Refusal
+from enamel.core.fire import Fired
+from enamel.core.geometry import Box, Size
+from enamel.core.predict import predict
+from enamel.core.progress import Progress
+from enamel.core.schedule import Coat, Mode, Schedule
+from tests.core.conftest import MODES
+from tests.pictures import assert_same_pixels, portrait, whole
+from tests.schedules import coat, quick
+
+Fire = Callable[..., Fired]
+
+
+def test_a_coat_whose_settings_have_not_changed_is_not_computed_again(
+    fired: Fire, tmp_path: Path
+) -> None:
+    first = Coat(factor=2, refine=quick(steps=1))
+    fired(Schedule((first, Coat(factor=1.5, refine=None))), work=tmp_path / "shared")
+    later = fired(
+        Schedule((first, Coat(factor=1.5, refine=quick(steps=1)))), work=tmp_path / "shared"
+    )
+    assert [report.reused for report in later.reports] == [True, False]
+    assert later.reports[0].tiles == 0
+
+
+@pytest.mark.parametrize("mode", MODES)
+def test_progress_counts_every_tile_as_predicted(fired: Fire, mode: Mode) -> None:
+    heard: list[Progress] = []
+    schedule = coat(mode=mode)
+    result = fired(schedule, listener=heard.append)
+    (cost,) = predict(schedule, portrait().size, 1.0).coats
+    assert [news.done for news in heard] == list(range(1, cost.tasks + 1))
+    assert {news.total for news in heard} == {cost.tasks}
+    assert result.reports[0].tiles == cost.tasks
+    for news in heard:
+        assert news.preview.shape == (news.box.height, news.box.width, 3)
+        assert Box.whole(result.result.size).contains(news.box)
+
+
+def test_the_report_tells_time_tiles_memory_and_sizes(fired: Fire) -> None:
+    report = fired(coat()).to_json()
+    (stage,) = report["stages"]
+    assert stage["size"] == [224, 176]
+    assert stage["tiles"] == 9
+    assert 0 < stage["model_seconds"] <= stage["refine_seconds"] <= report["seconds"]
+    assert report["peak_memory_mb"] > 50
+    assert stage["recipe"]["coat"]["refine"]["seed"] == 5
+
+
+def test_nothing_is_left_in_the_folder_but_the_layer(fired: Fire, tmp_path: Path) -> None:
+    fired(coat(mode=Mode.JOINT, hold=0.5), work=tmp_path / "work")
+    left = [path.name for path in (tmp_path / "work").rglob("*") if path.is_file()]
+    assert left == ["layer.npy"]
+
+
+def test_alpha_is_carried_beside_the_refined_colour(fired: Fire) -> None:
+    colour = whole(portrait())
+    alpha = np.full((*colour.shape[:2], 1), 65535, np.uint16)
+    alpha[:40] = 1234
+    with_alpha = fired(coat(), base=Pixels(np.concatenate([colour, alpha], 2))).result
+    without = fired(coat()).result
+    assert_same_pixels(whole(with_alpha)[..., :3], whole(without))
+    assert (whole(with_alpha)[:70, :, 3] == 1234).all()
+
+
+def test_prediction_grows_with_what_is_asked() -> None:
+    plain = predict(coat(), Size(512, 512), 1.0)
+    assert predict(coat(steps=6), Size(512, 512), 1.0).seconds > 1.5 * plain.seconds
+    assert predict(coat(overlap=48), Size(512, 512), 1.0).tiles > plain.tiles
+    assert predict(coat(tile=(512, 512)), Size(512, 512), 1.0).memory_mb > plain.memory_mb
+    larger = predict(coat(), Size(2048, 2048), 1.0)
+    assert larger.memory_mb == plain.memory_mb
+    assert larger.disk_mb > 10 * plain.disk_mb
+
+
+@pytest.mark.parametrize("window", [Box(200, 0, 50, 50), Box(0, 0, 0, 10), Box(-4, 0, 8, 8)])
+def test_a_window_outside_the_result_is_refused(fired: Fire, window: Box) -> None:
+    with pytest.raises(Refusal, match="does not lie inside"):
+        fired(coat(), window)
+
+
+def test_a_model_that_is_not_there_is_refused_with_the_names_there_are(fired: Fire) -> None:
+    with pytest.raises(Refusal, match="starter"):
+        fired(coat(model="nobody"))

@@ -1,0 +1,101 @@
+"""Samplers against a closed form: pictures that are normally distributed have an exact answer.
+
+For pixels ~ N(m, s²) the clean estimate at x is (s² x + σ² m) / (s² + σ²), and the ODE leads from
+(x, σ) to m + (x − m) √((s² + σ'²) / (s² + σ²)).
+"""
+
+import math
+
+import numpy as np
+import pytest
+
+from enamel.core.canvas import FloatArray
+from enamel.core.diffusion.samplers import Sampler, State, evaluations
+from enamel.core.diffusion.sigmas import Spacing, levels, sigma_of
+
+MEAN, SPREAD = 0.2, 0.5
+START, END = 1.0, 0.02
+
+
+def estimate(x: FloatArray, sigma: float) -> FloatArray:
+    return ((SPREAD**2 * x + sigma**2 * MEAN) / (SPREAD**2 + sigma**2)).astype(np.float32)
+
+
+def exact(x: float, sigma: float, following: float) -> float:
+    return MEAN + (x - MEAN) * math.sqrt((SPREAD**2 + following**2) / (SPREAD**2 + sigma**2))
+
+
+def sampled(sampler: Sampler, sigmas: list[float], x: FloatArray, seed: int = 0) -> FloatArray:
+    """Where a sampler arrives at the last level above 0."""
+    rng = np.random.default_rng(seed)
+    state: State = (x,)
+    for evaluation in evaluations(sampler, sigmas):
+        if evaluation.sigma == sigmas[-2] and evaluation.fields_out == 1:
+            break
+        state = evaluation.advance(
+            state,
+            estimate(state[0], evaluation.sigma),
+            lambda step: rng.standard_normal(x.shape).astype(np.float32),
+        )
+    return state[0]
+
+
+def error(sampler: Sampler, steps: int, spacing: Spacing) -> float:
+    x = np.full((1, 1, 3), 1.7, np.float32)
+    arrived = sampled(sampler, levels(START, END, steps, spacing, 3.0), x)
+    return abs(float(arrived[0, 0, 0]) - exact(1.7, START, END))
+
+
+@pytest.mark.parametrize("spacing", Spacing)
+@pytest.mark.parametrize(
+    ("sampler", "order"), [(Sampler.EULER, 1), (Sampler.HEUN, 2), (Sampler.DPMPP_2M, 2)]
+)
+def test_converges_at_its_order(sampler: Sampler, order: int, spacing: Spacing) -> None:
+    coarse, fine = error(sampler, 17, spacing), error(sampler, 33, spacing)
+    measured = math.log2(coarse / fine)
+    assert order - 0.3 < measured < order + 0.6, f"order {measured:.2f}"
+
+
+def test_heun_and_dpm_beat_euler_at_the_same_steps() -> None:
+    errors = {sampler: error(sampler, 9, Spacing.KARRAS) for sampler in Sampler}
+    assert errors[Sampler.HEUN] < errors[Sampler.EULER] / 3
+    assert errors[Sampler.DPMPP_2M] < errors[Sampler.EULER] / 2
+
+
+def test_ancestral_sampling_gives_the_right_distribution() -> None:
+    rng = np.random.default_rng(5)
+    spread = math.hypot(SPREAD, START)
+    x = (MEAN + spread * rng.standard_normal((128, 128, 3))).astype(np.float32)
+    arrived = sampled(Sampler.EULER_ANCESTRAL, levels(START, END, 200), x, seed=9)
+    assert abs(arrived.mean() - MEAN) < 0.01
+    assert abs(arrived.std() - math.hypot(SPREAD, END)) < 0.02
+
+
+@pytest.mark.parametrize("sampler", Sampler)
+def test_a_perfect_estimate_is_reached_exactly(sampler: Sampler) -> None:
+    target = np.full((2, 2, 3), 0.25, np.float32)
+    state: State = (target + 1,)
+    for evaluation in evaluations(sampler, levels(1.0, 0.01, 5)):
+        assert len(state) == evaluation.fields_in
+        state = evaluation.advance(state, target, lambda step: np.zeros_like(target))
+        assert len(state) == evaluation.fields_out
+    np.testing.assert_array_equal(state[0], target)
+
+
+@pytest.mark.parametrize("spacing", Spacing)
+def test_levels_fall_from_start_to_zero(spacing: Spacing) -> None:
+    found = levels(0.6, 0.01, 8, spacing)
+    assert len(found) == 9
+    assert found[0] == 0.6
+    assert found[-2] == pytest.approx(0.01)
+    assert found[-1] == 0
+    assert all(before > after for before, after in zip(found, found[1:], strict=False))
+
+
+def test_strength_grows_with_sigma_and_has_no_level_at_zero() -> None:
+    knots = ((0.0, 0.02), (1.0, 1.0))
+    found = [sigma_of(strength, knots) for strength in (0.1, 0.3, 0.5, 1.0)]
+    assert found == sorted(found)
+    assert found[-1] == pytest.approx(1.0)
+    with pytest.raises(ValueError, match="no noise level"):
+        sigma_of(0, knots)

@@ -1,0 +1,21 @@
+"""Puts pictures and tiles of the tests in a folder of their own. Loaded before Django's settings."""
+
+import atexit
+import os
+import shutil
+import tempfile
+
+import hypothesis
+
+FOLDER = tempfile.mkdtemp(prefix="enamel-tests-")
+atexit.register(shutil.rmtree, FOLDER, ignore_errors=True)
+os.environ |= {
+    "ENAMEL_MEDIA": f"{FOLDER}/pictures",
+    "ENAMEL_WORK": f"{FOLDER}/kiln",
+    "ENAMEL_PLAIN_STATIC": "1",
+    "ENAMEL_DEMO": "1",
+}
+
+# shared machines are at times slow; how long an example takes is not what these tests are about
+hypothesis.settings.register_profile("enamel", deadline=None)
+hypothesis.settings.load_profile("enamel")

@@ -1,0 +1,250 @@
+"""Firings: asked for in one transaction, carried out, stopped, resumed, and lost by no crash."""
+
+import signal
+from pathlib import Path
+from typing import Any
+
+import pytest
+from django.conf import settings
+from django.db import transaction
+from procrastinate.contrib.django.models import ProcrastinateJob
+
+from enamel.core.canvas import Canvas
+from enamel.core.errors import Refusal
+from enamel.core.fire import fire
+from enamel.core.schedule import Coat, Schedule
+from enamel.core.touchup import TouchUp
+from enamel.kiln import firings, running, store
+from enamel.kiln.models import Firing, Layer, Piece
+from tests.kiln.workers import wait_for, worker
+from tests.pictures import assert_same_pixels, whole
+from tests.schedules import coat
+
+
+def never() -> bool:
+    return False
+
+
+def carried_out(firing: Firing) -> Firing:
+    assert running.run(firing.pk, never)
+    firing.refresh_from_db()
+    return firing
+
+
+def pixels_of(layer: Layer) -> Any:
+    with store.canvas_of(layer) as canvas:
+        return whole(canvas)
+
+
+def test_a_firing_and_its_job_are_written_together_or_not_at_all(piece: Piece) -> None:
+    with transaction.atomic():
+        firings.enqueue_schedule(piece.base, coat())
+        transaction.set_rollback(True)
+    assert Firing.objects.count() == ProcrastinateJob.objects.count() == 0
+    firing = firings.enqueue_schedule(piece.base, coat())
+    (job,) = ProcrastinateJob.objects.all()
+    assert job.args == {"firing_id": str(firing.pk)}
+    assert job.queue_name == "firings"
+
+
+def test_the_result_is_what_core_makes_and_knows_how_it_was_made(
+    piece: Piece, tmp_path: Path
+) -> None:
+    firing = carried_out(firings.enqueue_schedule(piece.base, coat()))
+    assert firing.state == Firing.State.DONE
+    layer = firing.result
+    assert layer is not None
+    with store.canvas_of(piece.base) as base:
+        assert_same_pixels(pixels_of(layer), whole(fire(base, coat(), tmp_path).result))
+    assert layer.parent == piece.base
+    assert layer.seed == 5
+    assert layer.model == "starter"
+    assert len(layer.model_sha256) == len(layer.sha256) == len(layer.address) == 64
+    assert layer.recipe["coat"]["refine"]["tile"] == [96, 96]
+    assert layer.recipe["coat"]["refine"]["sampler"] == "euler"  # defaults are spelt out too
+    assert layer.seconds > 0
+    assert layer.ready
+    assert firing.done == firing.total == 9
+    assert firing.actual["rates"]["starter"] > 0
+    assert not firing.previews.exists()
+
+
+def test_the_base_is_kept_byte_for_byte(piece: Piece, picture_file: Path) -> None:
+    carried_out(firings.enqueue_schedule(piece.base, coat()))
+    with piece.base_file.open("rb") as kept:
+        assert kept.read() == picture_file.read_bytes()
+
+
+def test_equal_settings_are_never_computed_twice(piece: Piece) -> None:
+    first = carried_out(firings.enqueue_schedule(piece.base, coat()))
+    again = carried_out(firings.enqueue_schedule(piece.base, coat()))
+    other = carried_out(firings.enqueue_schedule(piece.base, coat(seed=6)))
+    assert again.result == first.result
+    assert other.result != first.result
+    assert piece.layers.count() == 3
+
+
+def test_each_coat_becomes_a_layer_on_the_last(piece: Piece) -> None:
+    schedule = Schedule((*coat(steps=1).coats, Coat(size=(300, 236), upscaler="bicubic")))
+    firing = carried_out(firings.enqueue_schedule(piece.base, schedule))
+    assert firing.result is not None
+    assert firing.result.size == (300, 236)
+    assert firing.result.parent is not None
+    assert firing.result.parent.size == (224, 176)
+    assert firing.result.parent.parent == piece.base
+
+
+def test_a_touch_up_becomes_a_layer(piece: Piece) -> None:
+    settings_of = TouchUp(box=(30, 20, 48, 40), working=128, feather=8)
+    firing = carried_out(firings.enqueue_touch_up(piece.base, settings_of))
+    assert firing.state == Firing.State.DONE, firing.error
+    assert firing.result is not None
+    assert firing.result.kind == Layer.Kind.TOUCH_UP
+    before, after = pixels_of(piece.base), pixels_of(firing.result)
+    assert (before != after).any()
+    assert_same_pixels(after[:20], before[:20])
+
+
+class StopAfter:
+    """Asks the firing to stop through the database, as the page does, after some tiles."""
+
+    def __init__(self, firing: Firing, tiles: int) -> None:
+        self.firing, self.tiles = firing, tiles
+
+    def __call__(self) -> bool:
+        if Firing.objects.get(pk=self.firing.pk).done >= self.tiles:
+            firings.stop(self.firing)
+        return False
+
+
+def test_stopped_and_gone_on_gives_the_same_pixels(piece: Piece) -> None:
+    schedule = coat(tile=(64, 64), overlap=16)
+    firing = firings.enqueue_schedule(piece.base, schedule)
+    running.run(firing.pk, StopAfter(firing, 3))
+    firing.refresh_from_db()
+    assert firing.state == Firing.State.STOPPED
+    assert 3 <= firing.done < 20
+    assert piece.layers.count() == 1
+    firings.go_on(firing)
+    stopped_at = firing.done
+    carried_out(firing)
+    assert firing.result is not None
+    resumed = pixels_of(firing.result)
+    assert firing.actual["model_seconds"] > 0
+    assert stopped_at > 0
+    firing.result.delete()
+    undisturbed = carried_out(firings.enqueue_schedule(piece.base, schedule)).result
+    assert undisturbed is not None
+    assert_same_pixels(resumed, pixels_of(undisturbed))
+
+
+def test_a_closing_worker_hands_the_firing_back(piece: Piece) -> None:
+    firing = firings.enqueue_schedule(piece.base, coat())
+    assert not running.run(firing.pk, lambda: True)
+    firing.refresh_from_db()
+    assert firing.state == Firing.State.QUEUED
+    assert carried_out(firing).state == Firing.State.DONE
+
+
+def test_a_waiting_firing_stops_at_once_and_is_not_run(piece: Piece) -> None:
+    firing = firings.enqueue_schedule(piece.base, coat())
+    firings.stop(firing)
+    assert carried_out(firing).state == Firing.State.STOPPED
+    assert piece.layers.count() == 1
+
+
+def test_what_fails_says_so_in_words_and_can_go_on(
+    piece: Piece, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    firing = firings.enqueue_schedule(piece.base, coat())
+    with monkeypatch.context() as patched:
+
+        def full(*args: object, **more: object) -> None:
+            raise OSError(28, "No space left on device")
+
+        patched.setattr(running, "fire", full)
+        carried_out(firing)
+    assert firing.state == Firing.State.FAILED
+    assert "disk is full" in firing.error
+    firings.go_on(firing)
+    assert carried_out(firing).state == Firing.State.DONE
+
+
+def test_another_model_file_than_at_the_start_is_refused(piece: Piece) -> None:
+    firing = firings.enqueue_schedule(piece.base, coat())
+    Firing.objects.filter(pk=firing.pk).update(models_used={"starter": "0" * 64})
+    assert carried_out(firing).state == Firing.State.FAILED
+    assert "has changed since this was started" in firing.error
+
+
+def test_a_firing_whose_worker_dies_every_time_is_given_up(piece: Piece) -> None:
+    firing = firings.enqueue_schedule(piece.base, coat())
+    running.run(firing.pk, never, attempt=running.ATTEMPTS)
+    firing.refresh_from_db()
+    assert firing.state == Firing.State.FAILED
+    assert "smaller tiles" in firing.error
+
+
+def test_work_the_disk_can_not_hold_is_refused_before_it_starts(
+    piece: Piece, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr("shutil.disk_usage", lambda folder: type("", (), {"free": 10_000})())
+    with pytest.raises(Refusal, match="of disk"):
+        firings.enqueue_schedule(piece.base, coat())
+    assert Firing.objects.count() == 0
+
+
+@pytest.mark.django_db(transaction=True)
+def test_a_killed_worker_leaves_a_firing_that_another_continues(piece: Piece) -> None:
+    schedule = coat(steps=25, tile=(64, 64), overlap=16)
+    firing = firings.enqueue_schedule(piece.base, schedule)
+    first = worker("firings", ENAMEL_THREADS="1")
+    try:
+        wait_for(
+            lambda: Firing.objects.get(pk=firing.pk).done >= 2, 180, "the first worker's tiles"
+        )
+        first.send_signal(signal.SIGKILL)
+        first.wait()
+        left = Firing.objects.get(pk=firing.pk)
+        assert left.state == Firing.State.FIRING
+        assert left.done < left.total
+        kept = len(list(Path(settings.KILN_WORK).rglob("tiles/*.npy")))
+        assert kept >= 2
+        second = worker("firings")
+        try:
+            wait_for(lambda: not Firing.objects.get(pk=firing.pk).open, 300, "the second worker")
+        finally:
+            second.terminate()
+            second.wait(20)
+    finally:
+        first.kill()
+    firing.refresh_from_db()
+    assert firing.state == Firing.State.DONE, firing.error
+    assert firing.result is not None
+    resumed = pixels_of(firing.result)
+    firing.result.delete()
+    assert_same_pixels(resumed, pixels_of_undisturbed(piece, schedule))
+
+
+def pixels_of_undisturbed(piece: Piece, schedule: Schedule) -> Any:
+    result = carried_out(firings.enqueue_schedule(piece.base, schedule)).result
+    assert result is not None
+    return pixels_of(result)
+
+
+def test_pyramids_hold_the_picture_tile_by_tile(piece: Piece) -> None:
+    from enamel.kiln.pyramids import archives
+
+    base = piece.base
+    top = 7  # 112 × 88 px need levels 0 to 7
+    tile = archives.tile(base.pyramid.name, top, 0, 0)
+    assert tile is not None
+    assert tile.startswith(b"\x89PNG")
+    assert archives.tile(base.pyramid.name, 0, 0, 0) is not None
+    assert archives.tile(base.pyramid.name, top + 1, 0, 0) is None
+    with base.thumbnail.open("rb") as thumbnail:
+        assert thumbnail.read(4) == b"RIFF"
+    assert isinstance(base.faces, list)
+    with store.canvas_of(base) as canvas:
+        assert isinstance(canvas, Canvas)
+        assert canvas.digest() == base.sha256

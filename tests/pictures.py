@@ -1,0 +1,45 @@
+"""Real pictures for the tests: parts of the demo bases, small enough to be refined in a moment."""
+
+from functools import lru_cache
+from pathlib import Path
+
+import numpy as np
+import PIL.Image
+from numpy.testing import assert_array_equal
+
+from enamel.core.canvas import Picture, Pixels, SampleArray
+from enamel.core.geometry import Box
+
+DEMO = Path(__file__).parent.parent / "demo" / "pictures"
+STATIONMASTER = DEMO / "stationmaster.png"
+STATIONMASTER_TRUTH = DEMO / "stationmaster.truth.jpg"
+PLATFORM = DEMO / "platform.png"
+SIGNAL_LAMP = DEMO / "signal-lamp.jpg"
+
+
+@lru_cache(maxsize=8)
+def part(path: Path, box: Box) -> Pixels:
+    """A part of a demo base as 16-bit samples."""
+    with PIL.Image.open(path) as image:
+        crop = image.convert("RGB").crop((box.x, box.y, box.right, box.bottom))
+    return Pixels(np.asarray(crop).astype(np.uint16) * 257)
+
+
+def portrait(width: int = 112, height: int = 88) -> Pixels:
+    """An eye and some wall of the stationmaster."""
+    return part(STATIONMASTER, Box(290, 300, width, height))
+
+
+def whole(picture: Picture) -> SampleArray:
+    return picture.read(Box.whole(picture.size))
+
+
+def assert_same_pixels(one: SampleArray, other: SampleArray) -> None:
+    """Equal bit for bit, or a failure that counts what differs."""
+    assert_array_equal(one, other)
+
+
+def distance(one: Picture, other: Picture) -> float:
+    """Root mean square difference, in shares of white."""
+    difference = whole(one).astype(float) - whole(other)
+    return float(np.sqrt((difference**2).mean()) / 65535)

@@ -1,0 +1,112 @@
+"""What belongs to one artist is not there for another."""
+
+from pathlib import Path
+from typing import Any
+
+import pytest
+from django.contrib.auth.models import User
+from django.test import Client
+from django.urls import reverse
+
+from enamel.kiln import firings
+from enamel.kiln.models import Firing, Piece
+from enamel.studio import urls
+from tests.schedules import coat
+
+PUBLIC = {"sign-in", "sign-in-demo", "sign-out"}
+WITHOUT_OWNER = {"pieces", "bring-in"}
+
+
+def addresses(piece: Piece, firing: Firing) -> dict[str, str]:
+    """Every address of the studio that shows or changes what someone owns."""
+    parts: dict[str, dict[str, Any]] = {
+        "piece": {"piece_id": piece.pk},
+        "layer": {"layer_id": piece.base.pk},
+        "firing": {"firing_id": firing.pk},
+    }
+    extra = {"layer-tile": {"level": 7, "column": 0, "row": 0}, "firing-tile": {"number": 1}}
+    found = {}
+    for pattern in urls.urlpatterns:
+        name = str(pattern.name)
+        if name in PUBLIC | WITHOUT_OWNER:
+            continue
+        owner = str(pattern.pattern).split("<uuid:")[1].split("_id>")[0]
+        found[name] = reverse(name, kwargs=parts[owner] | extra.get(name, {}))
+    return found
+
+
+@pytest.fixture
+def firing(piece: Piece) -> Firing:
+    return firings.enqueue_schedule(piece.base, coat())
+
+
+def test_another_account_gets_404_everywhere(
+    client: Client, piece: Piece, firing: Firing, stranger: User
+) -> None:
+    client.force_login(stranger)
+    for name, address in addresses(piece, firing).items():
+        codes = {client.get(address).status_code, client.post(address).status_code}
+        assert codes <= {404, 405}, name
+        assert 404 in codes, name
+    firing.refresh_from_db()
+    assert firing.state == Firing.State.QUEUED
+    assert not firing.stop_asked
+
+
+def test_nobody_gets_in_without_signing_in(client: Client, piece: Piece, firing: Firing) -> None:
+    listed = addresses(piece, firing) | {name: reverse(name) for name in WITHOUT_OWNER}
+    for name, address in listed.items():
+        for answer in (client.get(address), client.post(address)):
+            refused = answer.status_code in (405,) or answer.headers.get("Location", "").startswith(
+                reverse("sign-in")
+            )
+            assert refused, name
+
+
+def test_the_list_holds_only_ones_own_pieces(
+    client: Client, piece: Piece, artist: User, stranger: User
+) -> None:
+    client.force_login(stranger)
+    assert piece.title not in client.get(reverse("pieces")).content.decode()
+    client.force_login(artist)
+    assert piece.title in client.get(reverse("pieces")).content.decode()
+
+
+def test_the_demo_account_is_one_click_away_in_demo_mode_only(
+    client: Client, settings: Any, db: None
+) -> None:
+    User.objects.create_user("kestrel-vale")
+    settings.DEMO = False
+    assert client.post(reverse("sign-in-demo")).status_code == 404
+    assert "Kestrel Vale" not in client.get(reverse("sign-in")).content.decode()
+    settings.DEMO = True
+    assert "Kestrel Vale" in client.get(reverse("sign-in")).content.decode()
+    assert (
+        client.post(reverse("sign-in-demo"), follow=True).context["user"].username == "kestrel-vale"
+    )
+
+
+def test_forms_need_their_token(piece: Piece, firing: Firing, artist: User) -> None:
+    strict = Client(enforce_csrf_checks=True)
+    strict.force_login(artist)
+    answer = strict.post(reverse("stop-firing", args=[firing.pk]))
+    assert answer.status_code == 403
+    assert "load the page again" in answer.content.decode()
+
+
+def test_pages_allow_no_script_or_style_but_our_own(client: Client, db: None) -> None:
+    policy = client.get(reverse("sign-in")).headers["Content-Security-Policy"]
+    assert "default-src 'none'" in policy
+    assert "script-src 'self'" in policy
+    assert "unsafe" not in policy
+    for template in Path("enamel/studio/templates").rglob("*.html"):
+        text = template.read_text()
+        assert " style=" not in text, template
+        assert "onclick" not in text, template
+
+
+def test_a_page_that_is_not_there_says_so_in_the_house_style(client: Client, artist: User) -> None:
+    client.force_login(artist)
+    answer = client.get("/nowhere/")
+    assert answer.status_code == 404
+    assert "belongs to another account" in answer.content.decode()

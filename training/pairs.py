@@ -1,0 +1,101 @@
+"""Patches to learn from: a sharp one, and the small one that a generator or a file would have left.
+
+Loading never waits: a thread decodes and degrades ahead of the training step.
+"""
+
+import queue
+import threading
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+from pathlib import Path
+
+import cv2
+import numpy as np
+
+from training.sources import CACHE
+
+REDUCERS = (cv2.INTER_AREA, cv2.INTER_CUBIC, cv2.INTER_LANCZOS4)
+
+
+@dataclass(frozen=True)
+class Faults:
+    """How a sharp patch becomes a small one."""
+
+    factor: int
+    blur: float = 0.0
+    """Largest standard deviation of a blur before reducing, in px of the small picture."""
+    noise: float = 0.0
+    """Largest standard deviation of noise, in 8-bit values."""
+    jpeg: tuple[int, int] | None = None
+    """Range of JPEG quality, or None."""
+    share: float = 1.0
+    """Share of the patches that get blur, noise and compression; the rest are just reduced."""
+
+
+def reduced(sharp: np.ndarray, faults: Faults, rng: np.random.Generator) -> np.ndarray:
+    """The small picture of a sharp one, uint8 both."""
+    height, width = (side // faults.factor for side in sharp.shape[:2])
+    ruined = rng.random() < faults.share
+    picture = sharp
+    if ruined and faults.blur:
+        sigma = rng.uniform(0, faults.blur) * faults.factor
+        if sigma > 0.2:
+            picture = cv2.GaussianBlur(picture, (0, 0), sigma)
+    how = REDUCERS[rng.integers(len(REDUCERS))]
+    if how != cv2.INTER_AREA:
+        # these don't widen their kernel when they reduce, so a little blur stands in for it
+        picture = cv2.GaussianBlur(picture, (0, 0), 0.32 * faults.factor)
+    small = cv2.resize(picture, (width, height), interpolation=how)
+    if ruined and faults.noise:
+        level = rng.uniform(0, faults.noise)
+        small = np.clip(small + rng.normal(0, level, small.shape), 0, 255).astype(np.uint8)
+    if ruined and faults.jpeg:
+        quality = int(rng.integers(faults.jpeg[0], faults.jpeg[1] + 1))
+        _, coded = cv2.imencode(".jpg", small, [cv2.IMWRITE_JPEG_QUALITY, quality])
+        small = cv2.imdecode(coded, cv2.IMREAD_COLOR)
+    return small
+
+
+class Pictures:
+    """All arrays of a split, read by position so that memory holds only what is looked at."""
+
+    def __init__(self, split: str, shares: dict[str, float]) -> None:
+        self.paths = {
+            kind: sorted((CACHE / "arrays" / split / kind).glob("*.npy")) for kind in shares
+        }
+        for kind, paths in self.paths.items():
+            if not paths:
+                raise SystemExit(f"No {kind} pictures; run python -m training.sources first.")
+        self.kinds = list(shares)
+        self.weights = np.array([shares[kind] for kind in self.kinds])
+        self.weights /= self.weights.sum()
+
+    def patch(self, side: int, rng: np.random.Generator) -> tuple[np.ndarray, Path]:
+        """A random square of a random picture, turned and mirrored at random."""
+        while True:
+            kind = self.kinds[rng.choice(len(self.kinds), p=self.weights)]
+            path = self.paths[kind][rng.integers(len(self.paths[kind]))]
+            pixels = np.load(path, mmap_mode="r")
+            height, width = pixels.shape[:2]
+            if min(height, width) < side:
+                continue
+            y, x = rng.integers(height - side + 1), rng.integers(width - side + 1)
+            patch = np.array(pixels[y : y + side, x : x + side])
+            if patch.std() < 3 and rng.random() < 0.8:
+                continue  # flat sky and paper teach little
+            patch = np.rot90(patch, rng.integers(4))
+            return np.ascontiguousarray(patch[:, ::-1] if rng.random() < 0.5 else patch), path
+
+
+def batches(make: Callable[[np.random.Generator], tuple[np.ndarray, ...]], seed: int) -> Iterator:
+    """Batches made ahead by a thread. The seed names the sequence."""
+    ready: queue.Queue[tuple[np.ndarray, ...]] = queue.Queue(maxsize=6)
+
+    def work() -> None:
+        rng = np.random.default_rng(seed)
+        while True:
+            ready.put(make(rng))
+
+    threading.Thread(target=work, daemon=True).start()
+    while True:
+        yield ready.get()

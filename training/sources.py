@@ -1,0 +1,141 @@
+"""The pictures that the networks learn from: files inside Debian's packages.
+
+`python -m training.sources` downloads the packages (never installs them), unpacks them under
+``training/cache`` and stores every usable picture as an array. Photographs are halved first, to take
+away the softness of their own cameras and compression. The split into training and test goes by
+source file, so that no part of a test picture is ever learnt from.
+"""
+
+import hashlib
+import re
+import subprocess
+from collections.abc import Iterator
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+import pyvips
+
+CACHE = Path(__file__).parent / "cache"
+TEST_SHARE = 0.08
+LONGEST = 2400
+"""Longer sides are cut to this, from the middle; more of one file teaches little more."""
+SMALLEST = 160
+
+
+@dataclass(frozen=True)
+class Package:
+    """A package, what its pictures are, and which of its files count."""
+
+    name: str
+    kind: str
+    """photo, texture or drawing."""
+    wanted: str
+    halved: bool
+
+
+PACKAGES = (
+    Package("plasma-workspace-wallpapers", "photo", r"images/.*\.(jpg|png)$", True),
+    Package("gnome-backgrounds", "photo", r"\.(jpg|jpeg|png|webp|jxl)$", True),
+    Package("mate-backgrounds", "photo", r"\.(jpg|jpeg|png)$", True),
+    Package("lomiri-wallpapers-16.04", "photo", r"\.(jpg|jpeg|png)$", True),
+    Package("lomiri-wallpapers-20.04", "photo", r"\.(jpg|jpeg|png)$", True),
+    Package("ukui-wallpapers", "photo", r"\.(jpg|jpeg|png)$", True),
+    Package("supertuxkart-data", "texture", r"textures?/.*\.(jpg|jpeg|png)$", False),
+    Package("nexuiz-textures", "texture", r"\.(jpg|jpeg|png)$", False),
+    Package("openclipart-svg", "drawing", r"\.svg$", False),
+)
+SKIPPED = re.compile(
+    r"(norm|_nm|gloss|_bump|_height|specular|_local|screenshot|thumb|preview)", re.I
+)
+DRAWINGS = 1200
+"""Drawings taken, every so-many-th of the collection."""
+DRAWN_SIDE = 768
+
+
+def unpacked(package: Package) -> Path:
+    """Folder with a package's files, downloaded at the first call."""
+    folder = CACHE / "packages" / package.name
+    if not folder.exists():
+        download = CACHE / "downloads"
+        download.mkdir(parents=True, exist_ok=True)
+        subprocess.run(["apt-get", "download", package.name], cwd=download, check=True)
+        (archive,) = download.glob(f"{package.name}_*.deb")
+        folder.parent.mkdir(parents=True, exist_ok=True)
+        subprocess.run(["dpkg-deb", "-x", str(archive), str(folder)], check=True)
+        archive.unlink()
+    return folder
+
+
+def is_test(path: str) -> bool:
+    """Whether a source file belongs to the test split, by the hash of its path in the package."""
+    return int(hashlib.sha256(path.encode()).hexdigest()[:8], 16) / 2**32 < TEST_SHARE
+
+
+def files(package: Package) -> Iterator[tuple[str, Path]]:
+    """The package's usable files with their path inside it."""
+    folder = unpacked(package)
+    found = [
+        (str(path.relative_to(folder)), path)
+        for path in sorted(folder.rglob("*"))
+        if path.is_file() and not path.is_symlink()
+    ]
+    chosen = [
+        (name, path)
+        for name, path in found
+        if re.search(package.wanted, name, re.I) and not SKIPPED.search(name)
+    ]
+    step = max(1, len(chosen) // DRAWINGS) if package.kind == "drawing" else 1
+    yield from chosen[::step]
+
+
+def decoded(path: Path, package: Package) -> "np.ndarray | None":
+    """Pixels of a file, (height, width, 3) uint8, or None when it is of no use."""
+    try:
+        if package.kind == "drawing":
+            image = pyvips.Image.thumbnail(str(path), DRAWN_SIDE, height=DRAWN_SIDE)
+        else:
+            image = pyvips.Image.new_from_file(str(path))
+            if image.width * image.height > 60e6 or min(image.width, image.height) < 256:
+                return None
+            if package.halved:
+                image = image.resize(0.5, kernel="lanczos3")
+        if image.hasalpha():
+            image = image.flatten(background=[255, 255, 255])
+        image = image.colourspace("srgb").cast("uchar")
+        if image.bands != 3:
+            return None
+        left = max(0, (image.width - LONGEST) // 2)
+        top = max(0, (image.height - LONGEST) // 2)
+        image = image.crop(left, top, min(LONGEST, image.width), min(LONGEST, image.height))
+        pixels = np.frombuffer(image.write_to_memory(), np.uint8)
+        pixels = pixels.reshape(image.height, image.width, 3)
+    except pyvips.Error:
+        return None
+    if min(pixels.shape[:2]) < SMALLEST or pixels.std() < 4:
+        return None
+    return pixels
+
+
+def prepare() -> None:
+    """Store every usable picture as ``cache/arrays/SPLIT/KIND/NAME.npy``."""
+    for package in PACKAGES:
+        kept = 0
+        for name, path in files(package):
+            split = "test" if is_test(name) else "train"
+            flat = f"{package.name}--{re.sub(r'[^A-Za-z0-9.]+', '_', name)[-120:]}.npy"
+            target = CACHE / "arrays" / split / package.kind / flat
+            if target.exists():
+                kept += 1
+                continue
+            pixels = decoded(path, package)
+            if pixels is None:
+                continue
+            target.parent.mkdir(parents=True, exist_ok=True)
+            np.save(target, pixels)
+            kept += 1
+        print(f"{package.name}: {kept} pictures", flush=True)
+
+
+if __name__ == "__main__":
+    prepare()
