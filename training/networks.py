@@ -4,6 +4,9 @@ import torch
 from torch import Tensor, nn
 from torch.nn import functional
 
+SIGMA_DATA = 0.1
+"""Size of the detail that is missing in an enlarged source, as a standard deviation in −1…1."""
+
 
 class Residual(nn.Module):
     """Two 3 × 3 convolutions around a rectifier, added to what came in."""
@@ -18,11 +21,28 @@ class Residual(nn.Module):
         return x + self.second(functional.relu(self.first(x)))
 
 
+def bicubic_weights(factor: int) -> Tensor:
+    """Bicubic enlarging as a 5 × 5 convolution before a pixel shuffle, (3 · factor², 3, 5, 5).
+
+    Read off the interpolation itself, by enlarging a single white pixel.
+    """
+    impulse = torch.zeros(1, 1, 9, 9)
+    impulse[..., 4, 4] = 1
+    large = functional.interpolate(
+        impulse, scale_factor=factor, mode="bicubic", align_corners=False
+    )
+    phases = functional.pixel_unshuffle(large, factor)[0, :, 2:7, 2:7].flip(1, 2)
+    weights = torch.zeros(3, factor**2, 3, 5, 5)
+    for channel in range(3):
+        weights[channel, :, channel] = phases
+    return weights.flatten(0, 1)
+
+
 class Upscaler(nn.Module):
     """Residual blocks at the small size, then a shuffle to the large one, on top of bicubic.
 
     Input and output are sRGB in 0…1. The receptive radius in px of the small picture is
-    2 + 2 · blocks, one for each 3 × 3 convolution, and 2 for bicubic.
+    2 + 2 · blocks, one for each 3 × 3 convolution, and at least bicubic's 2.
     """
 
     def __init__(self, factor: int, width: int, blocks: int) -> None:
@@ -33,20 +53,133 @@ class Upscaler(nn.Module):
         self.tail = nn.Conv2d(width, 3 * factor**2, 3, padding=1)
         nn.init.zeros_(self.tail.weight)
         nn.init.zeros_(self.tail.bias)
+        self.register_buffer("plain", bicubic_weights(factor), persistent=False)
 
     @property
     def radius(self) -> int:
         return 2 + 2 * len(self.body)
 
     def forward(self, x: Tensor) -> Tensor:
-        plain = functional.interpolate(
-            x, scale_factor=self.factor, mode="bicubic", align_corners=False
-        )
+        plain = functional.conv2d(functional.pad(x, (2, 2, 2, 2), mode="replicate"), self.plain)
         added = self.tail(self.body(functional.relu(self.head(x))))
-        return plain + functional.pixel_shuffle(added, self.factor)
+        return functional.pixel_shuffle(plain + added, self.factor)
+
+
+class Steered(nn.Module):
+    """A residual block whose middle is scaled and shifted by the noise level and the words."""
+
+    def __init__(self, width: int, led_by: int) -> None:
+        super().__init__()
+        self.first = nn.Conv2d(width, width, 3, padding=1)
+        self.second = nn.Conv2d(width, width, 3, padding=1)
+        self.steer = nn.Linear(led_by, 2 * width)
+        nn.init.zeros_(self.second.weight)
+        nn.init.zeros_(self.steer.weight)
+        nn.init.zeros_(self.steer.bias)
+
+    def forward(self, x: Tensor, lead: Tensor) -> Tensor:
+        scale, shift = self.steer(lead)[:, :, None, None].chunk(2, dim=1)
+        middle = functional.relu(self.first(x) * (1 + scale) + shift)
+        return x + self.second(middle)
+
+
+class Refiner(nn.Module):
+    """Conditional diffusion in pixel space: estimates the clean picture from a noisy one.
+
+    A U-Net over half, quarter and eighth size that estimates the residual over the enlarged source,
+    preconditioned as in Karras et al., "Elucidating the design space of diffusion-based generative
+    models", 2022, with the residual in the place of the picture.
+
+    Inputs ``x``, ``cond`` (n, 3, h, w) in −1…1, ``sigma`` (n), ``words`` (n, words), weights that sum
+    to 1 or are all 0; output like x. Sides are multiples of 8.
+    """
+
+    radius = 80
+    """Receptive radius in px: 7 convolutions at half size, 8 at a quarter and 4 at an eighth, each
+    reaching one px of its own size, and what changing sizes adds."""
+
+    def __init__(self, words: int, width: int, middle: int, deep: int) -> None:
+        super().__init__()
+        lead = 96
+        self.lead = nn.Sequential(nn.Linear(16, lead), nn.ReLU(), nn.Linear(lead, lead))
+        self.words = nn.Linear(words, lead, bias=False)
+        nn.init.normal_(self.words.weight, std=0.02)
+        self.enter = nn.Conv2d(24, width, 3, padding=1)
+        self.half_down = Steered(width, lead)
+        self.to_quarter = nn.Conv2d(width, middle, 2, stride=2)
+        self.quarter = nn.ModuleList(Steered(middle, lead) for _ in range(2))
+        self.to_eighth = nn.Conv2d(middle, deep, 2, stride=2)
+        self.eighth = nn.ModuleList(Steered(deep, lead) for _ in range(2))
+        self.from_eighth = nn.ConvTranspose2d(deep, middle, 2, stride=2)
+        self.quarter_again = nn.ModuleList(Steered(middle, lead) for _ in range(2))
+        self.from_quarter = nn.ConvTranspose2d(middle, width, 2, stride=2)
+        self.half_up = Steered(width, lead)
+        self.leave = nn.Conv2d(width, 12, 3, padding=1)
+        nn.init.zeros_(self.leave.weight)
+        nn.init.zeros_(self.leave.bias)
+
+    def forward(self, x: Tensor, cond: Tensor, sigma: Tensor, words: Tensor) -> Tensor:
+        variance = sigma**2 + SIGMA_DATA**2
+        lead = functional.relu(self.lead(fourier(sigma)) + self.words(words))
+        spread = variance.rsqrt()[:, None, None, None]
+        residual = x - cond
+        given = functional.pixel_unshuffle(torch.cat([residual * spread, cond], 1), 2)
+        half = self.half_down(self.enter(given), lead)
+        quarter = self.to_quarter(half)
+        for block in self.quarter:
+            quarter = block(quarter, lead)
+        eighth = self.to_eighth(quarter)
+        for block in self.eighth:
+            eighth = block(eighth, lead)
+        quarter = quarter + self.from_eighth(eighth)
+        for block in self.quarter_again:
+            quarter = block(quarter, lead)
+        half = self.half_up(half + self.from_quarter(quarter), lead)
+        change = functional.pixel_shuffle(self.leave(functional.relu(half)), 2)
+        keep = (SIGMA_DATA**2 / variance)[:, None, None, None]
+        return cond + keep * residual + (sigma[:, None, None, None] * SIGMA_DATA * spread) * change
+
+
+def fourier(sigma: Tensor) -> Tensor:
+    """The noise level as 16 smooth features of its logarithm."""
+    rates = torch.tensor([0.25, 0.5, 0.75, 1.0, 1.5, 2.0, 3.0, 4.0])
+    phase = sigma.log()[:, None] * rates
+    return torch.cat([phase.cos(), phase.sin()], 1)
+
+
+class Critic(nn.Module):
+    """Tells sharp patches from made ones, patch by patch, given what they were made from and the words.
+
+    Strided convolutions with spectral norm (Miyato et al., 2018); words by projection (Miyato and
+    Koyama, 2018). Only the training uses it.
+    """
+
+    def __init__(self, words: int = 0, width: int = 32) -> None:
+        super().__init__()
+        norm = nn.utils.parametrizations.spectral_norm
+        self.layers = nn.Sequential(
+            norm(nn.Conv2d(6, width, 3, padding=1)),
+            nn.LeakyReLU(0.2),
+            norm(nn.Conv2d(width, 2 * width, 4, stride=2, padding=1)),
+            nn.LeakyReLU(0.2),
+            norm(nn.Conv2d(2 * width, 2 * width, 3, padding=1)),
+            nn.LeakyReLU(0.2),
+            norm(nn.Conv2d(2 * width, 3 * width, 4, stride=2, padding=1)),
+            nn.LeakyReLU(0.2),
+        )
+        self.verdict = norm(nn.Conv2d(3 * width, 1, 3, padding=1))
+        self.words = norm(nn.Linear(words, 3 * width, bias=False)) if words else None
+
+    def forward(self, picture: Tensor, source: Tensor, words: Tensor | None = None) -> Tensor:
+        """One number for each 4 × 4 px; larger is sharper. Pictures in −1…1, at the same size."""
+        seen = self.layers(torch.cat([picture, picture - source], 1))
+        verdict = self.verdict(seen)
+        if self.words is not None and words is not None:
+            verdict = verdict + (seen * self.words(words)[:, :, None, None]).sum(1, keepdim=True)
+        return verdict
 
 
 def make(kind: str, **sizes: int) -> nn.Module:
     """A network by its kind."""
-    kinds: dict[str, type[nn.Module]] = {"upscaler": Upscaler}
+    kinds: dict[str, type[nn.Module]] = {"upscaler": Upscaler, "refiner": Refiner}
     return kinds[kind](**sizes).to(memory_format=torch.channels_last)

@@ -12,6 +12,7 @@ from pathlib import Path
 import cv2
 import numpy as np
 
+from training.materials import MATERIALS, words_of
 from training.sources import CACHE
 
 REDUCERS = (cv2.INTER_AREA, cv2.INTER_CUBIC, cv2.INTER_LANCZOS4)
@@ -70,11 +71,24 @@ class Pictures:
         self.weights = np.array([shares[kind] for kind in self.kinds])
         self.weights /= self.weights.sum()
 
-    def patch(self, side: int, rng: np.random.Generator) -> tuple[np.ndarray, Path]:
-        """A random square of a random picture, turned and mirrored at random."""
+        self.named = [
+            [path for path in self.paths.get("texture", ()) if material.is_in(path.name)]
+            for material in MATERIALS
+        ]
+        self.named = [paths for paths in self.named if paths]
+
+    def picture(self, rng: np.random.Generator) -> tuple[str, Path]:
+        """A random picture's kind and file; half of the textures by a material, so that rare ones count."""
+        kind = self.kinds[rng.choice(len(self.kinds), p=self.weights)]
+        paths = self.paths[kind]
+        if kind == "texture" and rng.random() < 0.5:
+            paths = self.named[rng.integers(len(self.named))]
+        return kind, paths[rng.integers(len(paths))]
+
+    def patch(self, side: int, rng: np.random.Generator) -> tuple[np.ndarray, np.ndarray]:
+        """A random square of a random picture, turned and mirrored at random, and its words."""
         while True:
-            kind = self.kinds[rng.choice(len(self.kinds), p=self.weights)]
-            path = self.paths[kind][rng.integers(len(self.paths[kind]))]
+            kind, path = self.picture(rng)
             pixels = np.load(path, mmap_mode="r")
             height, width = pixels.shape[:2]
             if min(height, width) < side:
@@ -84,7 +98,8 @@ class Pictures:
             if patch.std() < 3 and rng.random() < 0.8:
                 continue  # flat sky and paper teach little
             patch = np.rot90(patch, rng.integers(4))
-            return np.ascontiguousarray(patch[:, ::-1] if rng.random() < 0.5 else patch), path
+            patch = np.ascontiguousarray(patch[:, ::-1] if rng.random() < 0.5 else patch)
+            return patch, words_of(kind, path.name)
 
 
 def batches(make: Callable[[np.random.Generator], tuple[np.ndarray, ...]], seed: int) -> Iterator:

@@ -2,25 +2,37 @@
 
 from dataclasses import dataclass, field
 
+from training.materials import MATERIALS
 from training.pairs import Faults
 
 
 @dataclass(frozen=True)
 class Recipe:
-    """How a model is trained. Patch sides in px of the small picture."""
+    """How a model is trained. Patch sides in px of the small picture, for refiners of the large one."""
 
     name: str
     summary: str
     network: dict[str, int]
     kind: str = "upscaler"
-    faults: Faults = field(default_factory=lambda: Faults(4))
+    faults: tuple[Faults, ...] = (Faults(4),)
+    """One of these, by chance, makes a patch's source."""
     shares: dict[str, float] = field(default_factory=lambda: {"photo": 0.6, "texture": 0.4})
-    patch: int = 48
-    batch: int = 16
+    patch: int = 32
+    batch: int = 8
     rate: float = 1e-3
-    steps: int = 60_000
+    steps: int = 2500
     seed: int = 1
+    starts_from: str | None = None
+    """A recipe of the same network, whose weights this one goes on from."""
+    critic: float = 0.0
+    """Weight of the adversarial loss; 0 trains to the mean, above it for crisp grain."""
+    led_by: str | None = None
+    """An upscaler that makes some of a refiner's conditions."""
+    ships: bool = True
 
+
+REFINER = {"words": len(MATERIALS), "width": 32, "middle": 64, "deep": 96}
+ENLARGED = (Faults(2, 0.3, 1.0, (80, 98), 0.3), Faults(2, 0.3), Faults(4, 0.3, 1.0, (80, 98), 0.3))
 
 RECIPES = {
     recipe.name: recipe
@@ -28,34 +40,79 @@ RECIPES = {
         Recipe(
             "vitreous",
             "Faithful, all-round: photographs and painted pictures, 4×.",
-            {"factor": 4, "width": 64, "blocks": 10},
-            faults=Faults(4, blur=0.35, noise=1.0, jpeg=(85, 98), share=0.4),
+            {"factor": 4, "width": 64, "blocks": 8},
+            faults=(Faults(4, blur=0.35, noise=1.0, jpeg=(85, 98), share=0.4),),
             shares={"photo": 0.6, "texture": 0.3, "drawing": 0.1},
+            steps=4000,
         ),
         Recipe(
             "cloisonne",
             "Line art, flat colours and lettering, 4×.",
-            {"factor": 4, "width": 64, "blocks": 8},
-            faults=Faults(4, blur=0.3, noise=1.0, jpeg=(80, 98), share=0.4),
+            {"factor": 4, "width": 64, "blocks": 6},
+            faults=(Faults(4, blur=0.3, noise=1.0, jpeg=(80, 98), share=0.4),),
             shares={"drawing": 1.0},
             seed=2,
         ),
         Recipe(
             "mend",
             "Compressed and noisy sources, 2×.",
-            {"factor": 2, "width": 64, "blocks": 8},
-            faults=Faults(2, blur=0.5, noise=4.0, jpeg=(25, 75)),
+            {"factor": 2, "width": 64, "blocks": 6},
+            faults=(Faults(2, blur=0.5, noise=4.0, jpeg=(25, 75)),),
             shares={"photo": 0.6, "texture": 0.25, "drawing": 0.15},
             seed=3,
         ),
         Recipe(
             "brisk",
             "Small and fast, 2×.",
-            {"factor": 2, "width": 32, "blocks": 3},
-            faults=Faults(2, blur=0.3, noise=1.0, jpeg=(85, 98), share=0.3),
+            {"factor": 2, "width": 32, "blocks": 1},
+            faults=(Faults(2, blur=0.3, noise=1.0, jpeg=(85, 98), share=0.3),),
             shares={"photo": 0.5, "texture": 0.3, "drawing": 0.2},
-            steps=30_000,
+            batch=16,
+            steps=5000,
             seed=4,
+        ),
+        Recipe(
+            "stipple",
+            "Rich in texture: stone, foliage, cloth, brushwork, with crisp grain, 4×.",
+            {"factor": 4, "width": 64, "blocks": 8},
+            faults=(Faults(4, blur=0.3, noise=1.0, jpeg=(85, 98), share=0.3),),
+            shares={"photo": 0.4, "texture": 0.6},
+            patch=24,
+            rate=2e-4,
+            steps=1000,
+            seed=5,
+            starts_from="vitreous",
+            critic=0.1,
+        ),
+        Recipe(
+            "grisaille-ground",
+            "What Grisaille goes on from: trained to the mean, before the critic.",
+            REFINER,
+            kind="refiner",
+            faults=ENLARGED,
+            shares={"photo": 0.4, "texture": 0.45, "drawing": 0.15},
+            patch=64,
+            batch=16,
+            rate=1.2e-3,
+            steps=6500,
+            seed=6,
+            ships=False,
+        ),
+        Recipe(
+            "grisaille",
+            "Refines at any size: brings out the texture that the words name, holds the structure.",
+            REFINER,
+            kind="refiner",
+            faults=ENLARGED,
+            shares={"photo": 0.4, "texture": 0.45, "drawing": 0.15},
+            patch=64,
+            batch=12,
+            rate=2e-4,
+            steps=1500,
+            seed=7,
+            starts_from="grisaille-ground",
+            critic=0.1,
+            led_by="vitreous",
         ),
     )
 }

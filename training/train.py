@@ -1,8 +1,8 @@
 """Trains a model: `nice -n 19 python -m training.train NAME [--minutes N]`.
 
 Goes on from ``training/runs/NAME.pt`` where there is one, and writes it every few minutes and at the
-end. The curve is appended to ``training/runs/NAME.csv``: step, minutes, dB over bicubic on patches of
-held-out files.
+end. The curve is appended to ``training/runs/NAME.csv``: step, minutes, dB over the enlarged source on
+patches of held-out files.
 """
 
 import argparse
@@ -11,6 +11,7 @@ import csv
 import math
 import os
 import time
+from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
@@ -18,91 +19,93 @@ import torch
 from torch import Tensor
 from torch.nn import functional
 
-from training.networks import make
-from training.pairs import Pictures, batches, reduced
+from training.lessons import Batch, Enlarging, Refining, crisp, planes, to_the_mean
+from training.networks import Critic, make
+from training.pairs import Pictures, batches
 from training.recipes import RECIPES, Recipe
 
 RUNS = Path(__file__).parent / "runs"
 SAVE_SECONDS = 180
-JUDGE_STEPS = 400
-HELD_OUT = 96
-AVERAGE = 0.999
+JUDGE_STEPS = 250
+HELD_OUT = 64
+AVERAGE = 0.998
 """Decay of the averaged weights, which are the ones that ship."""
 
 
-def batch_of(
-    recipe: Recipe, pictures: Pictures, count: int, rng: np.random.Generator
-) -> tuple[np.ndarray, ...]:
-    """Small and sharp patches, (count, 3, side, side) float32 in 0…1 each."""
-    smalls, sharps = [], []
-    for _ in range(count):
-        sharp, _ = pictures.patch(recipe.patch * recipe.faults.factor, rng)
-        smalls.append(reduced(sharp, recipe.faults, rng))
-        sharps.append(sharp)
-    return tuple(
-        np.ascontiguousarray(np.stack(patches).transpose(0, 3, 1, 2)).astype(np.float32) / 255
-        for patches in (smalls, sharps)
-    )
-
-
-def psnr_y(one: Tensor, other: Tensor) -> float:
-    """Mean PSNR of luma over patches, in dB."""
-    weights = torch.tensor([0.2126, 0.7152, 0.0722]).view(1, 3, 1, 1)
-    error = (((one - other) * weights).sum(1) ** 2).mean((1, 2)).clamp_min(1e-8)
-    return float((-10 * torch.log10(error)).mean())
-
-
 class Run:
-    """A training under way: network, its average, optimiser, step."""
+    """A training under way: network, its average, critic, optimisers, step."""
 
     def __init__(self, recipe: Recipe) -> None:
         self.recipe = recipe
         torch.manual_seed(recipe.seed)
         self.network = make(recipe.kind, **recipe.network)
+        if recipe.starts_from is not None:
+            self.network.load_state_dict(Run(RECIPES[recipe.starts_from]).average.state_dict())
         self.average = copy.deepcopy(self.network).requires_grad_(False)
         self.optimiser = torch.optim.AdamW(
             self.network.parameters(), recipe.rate, betas=(0.9, 0.99)
+        )
+        self.critic = Critic(recipe.network.get("words", 0)) if recipe.critic else None
+        self.critic_optimiser = self.critic and torch.optim.AdamW(
+            self.critic.parameters(), 2 * recipe.rate, betas=(0.5, 0.99)
         )
         self.step = 0
         self.minutes = 0.0
         self.file = RUNS / f"{recipe.name}.pt"
         if self.file.exists():
-            kept = torch.load(self.file, weights_only=True)
-            self.network.load_state_dict(kept["network"])
-            self.average.load_state_dict(kept["average"])
-            if "optimiser" in kept:
-                self.optimiser.load_state_dict(kept["optimiser"])
-            self.step, self.minutes = kept["step"], kept["minutes"]
+            self._load(torch.load(self.file, weights_only=True))
+
+    @property
+    def _parts(self) -> dict[str, torch.nn.Module | torch.optim.Optimizer | None]:
+        return {
+            "optimiser": self.optimiser,
+            "critic": self.critic,
+            "critic_optimiser": self.critic_optimiser,
+        }
+
+    def _load(self, kept: dict) -> None:
+        self.network.load_state_dict(kept["network"])
+        self.average.load_state_dict(kept["average"])
+        for name, part in self._parts.items():
+            if part is not None and name in kept:
+                part.load_state_dict(kept[name])
+        self.step, self.minutes = kept["step"], kept["minutes"]
 
     def save(self, *, slim: bool = False) -> None:
-        """Write the checkpoint, whole or not at all. Slim: without the optimiser's moments."""
+        """Write the checkpoint, whole or not at all. Slim: the averaged weights, to go on from, only."""
+        chosen = self.average if slim else self.network
         kept = {
-            "network": self.network.state_dict(),
+            "network": chosen.state_dict(),
             "average": self.average.state_dict(),
             "step": self.step,
             "minutes": self.minutes,
         }
         if not slim:
-            kept["optimiser"] = self.optimiser.state_dict()
+            kept |= {name: part.state_dict() for name, part in self._parts.items() if part}
         partial = self.file.with_suffix(".part")
         torch.save(kept, partial)
         os.replace(partial, self.file)
 
     def rate(self) -> float:
-        """Learning rate: a short rise, then a cosine to a twentieth."""
-        warm = min(1.0, (self.step + 1) / 500)
+        """Share of the learning rate: a short rise, then a cosine to a twentieth."""
+        warm = min(1.0, (self.step + 1) / 200)
         share = min(1.0, self.step / self.recipe.steps)
-        return self.recipe.rate * warm * (0.05 + 0.95 * 0.5 * (1 + math.cos(math.pi * share)))
+        return warm * (0.05 + 0.95 * 0.5 * (1 + math.cos(math.pi * share)))
 
-    def learn(self, small: Tensor, sharp: Tensor) -> float:
-        for group in self.optimiser.param_groups:
-            group["lr"] = self.rate()
-        guess = self.network(small)
-        loss = functional.l1_loss(guess, sharp)
-        self.optimiser.zero_grad(set_to_none=True)
-        loss.backward()
-        torch.nn.utils.clip_grad_norm_(self.network.parameters(), 0.5)
-        self.optimiser.step()
+    def learn(self, lesson: Enlarging | Refining, batch: Batch) -> None:
+        guess, source, weight = lesson.guess(self.network, batch)
+        truth = lesson.truth(batch)
+        if self.critic is None or self.critic_optimiser is None:
+            loss = to_the_mean(guess, truth, weight, self.recipe.kind)
+        else:
+            words = lesson.words(batch)
+            real = self.critic(truth, source, words)
+            made = self.critic(guess.detach(), source, words)
+            # hinge loss, Lim and Ye, "Geometric GAN", 2017
+            doubt = functional.relu(1 - real).mean() + functional.relu(1 + made).mean()
+            self._step(self.critic_optimiser, doubt, 2 * self.recipe.rate)
+            loss = crisp(guess, truth, self.critic(guess, source, words), self.recipe.critic)
+        self._step(self.optimiser, loss, self.recipe.rate)
         self.step += 1
         with torch.no_grad():
             decay = min(AVERAGE, (self.step + 1) / (self.step + 10))
@@ -110,33 +113,59 @@ class Run:
                 self.average.parameters(), self.network.parameters(), strict=True
             ):
                 kept.lerp_(fresh, 1 - decay)
-        return float(loss.detach())
+
+    def _step(self, optimiser: torch.optim.Optimizer, loss: Tensor, rate: float) -> None:
+        for group in optimiser.param_groups:
+            group["lr"] = rate * self.rate()
+        optimiser.zero_grad(set_to_none=True)
+        loss.backward()
+        parameters = [p for group in optimiser.param_groups for p in group["params"]]
+        torch.nn.utils.clip_grad_norm_(parameters, 0.5)
+        optimiser.step()
+
+
+def enlarger(name: str) -> Callable[[np.ndarray], np.ndarray]:
+    """A trained upscaler as a function of uint8 patches, to make conditions with."""
+    network = Run(RECIPES[name]).average.eval()
+
+    def enlarge(small: np.ndarray) -> np.ndarray:
+        with torch.inference_mode():
+            large = network(torch.from_numpy(planes([small])))[0].clamp(0, 1)
+        return (large.permute(1, 2, 0) * 255).round().to(torch.uint8).numpy()
+
+    return enlarge
+
+
+def lesson_of(recipe: Recipe, split: str) -> Enlarging | Refining:
+    pictures = Pictures(split, recipe.shares)
+    if recipe.kind == "upscaler":
+        return Enlarging(recipe, pictures)
+    return Refining(recipe, pictures, enlarger(recipe.led_by) if recipe.led_by else None)
+
+
+def tensors(arrays: tuple[np.ndarray, ...]) -> Batch:
+    """Arrays as tensors, pictures with their channels last, which trains faster."""
+    return tuple(
+        part.contiguous(memory_format=torch.channels_last) if part.ndim == 4 else part
+        for part in map(torch.from_numpy, arrays)
+    )
 
 
 def train(recipe: Recipe, minutes: float) -> None:
     torch.set_flush_denormal(True)
     RUNS.mkdir(exist_ok=True)
     run = Run(recipe)
-    pictures = Pictures("train", recipe.shares)
-    held = batch_of(recipe, Pictures("test", recipe.shares), HELD_OUT, np.random.default_rng(99))
-    small, sharp = (torch.from_numpy(patches) for patches in held)
-    plain = functional.interpolate(
-        small, scale_factor=recipe.faults.factor, mode="bicubic", align_corners=False
-    )
-    ground = psnr_y(plain.clamp(0, 1), sharp)
+    lesson = lesson_of(recipe, "train")
+    held = tensors(lesson_of(recipe, "test").batch(np.random.default_rng(99), HELD_OUT))
     began = saved = time.monotonic()
     earlier = run.minutes
-    source = batches(
-        lambda rng: batch_of(recipe, pictures, recipe.batch, rng), recipe.seed * 1000 + run.step
-    )
+    source = batches(lambda rng: lesson.batch(rng, recipe.batch), recipe.seed * 1000 + run.step)
     while run.step < recipe.steps and time.monotonic() - began < minutes * 60:
-        patches = (torch.from_numpy(part) for part in next(source))
-        run.learn(*(part.contiguous(memory_format=torch.channels_last) for part in patches))
+        run.learn(lesson, tensors(next(source)))
         run.minutes = earlier + (time.monotonic() - began) / 60
-        if run.step % JUDGE_STEPS == 0:
-            with torch.no_grad():
-                guesses = [run.average(part) for part in small.split(16)]
-            gain = psnr_y(torch.cat(guesses).clamp(0, 1), sharp) - ground
+        if run.step % JUDGE_STEPS == 0 or run.step == recipe.steps:
+            with torch.inference_mode():
+                gain = lesson.judge(run.average, held)
             with (RUNS / f"{recipe.name}.csv").open("a", newline="") as file:
                 csv.writer(file).writerow([run.step, f"{run.minutes:.1f}", f"{gain:.3f}"])
             print(
