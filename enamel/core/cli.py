@@ -18,6 +18,7 @@ from enamel.core.canvas import Canvas
 from enamel.core.errors import Refusal, Stopped
 from enamel.core.fire import fire
 from enamel.core.geometry import Box, Size
+from enamel.core.intake import take_in
 from enamel.core.pixels import Limits, examine, read_canvas
 from enamel.core.planning import propose
 from enamel.core.printing import FileFormat, export
@@ -68,8 +69,10 @@ def parser() -> argparse.ArgumentParser:
     output_options(command)
     command.set_defaults(run=run_upscale)
 
-    command = commands.add_parser("models", help="list upscalers and refiners")
+    command = commands.add_parser("models", help="list upscalers and refiners, or take one in")
     command.add_argument("--json", action="store_true")
+    command.add_argument("--take-in", type=Path, metavar="FILE.onnx", help="one of your own")
+    command.add_argument("--name", help="what to call it; the file's name when left out")
     command.set_defaults(run=run_models)
 
     command = commands.add_parser("plan", help="propose the coats to a size")
@@ -133,6 +136,11 @@ def run_upscale(chosen: argparse.Namespace) -> None:
 
 
 def run_models(chosen: argparse.Namespace) -> None:
+    if chosen.take_in is not None:
+        if not chosen.take_in.is_file():
+            raise Refusal(f"There is no file {chosen.take_in}.")
+        taken = take_in(chosen.take_in, chosen.name or chosen.take_in.stem.lower())
+        print(f"{taken.name} is taken in as {taken.kind}.", file=sys.stderr)
     found: list[dict[str, Any]] = [
         {"name": name, "kind": "upscaler", "factor": None, "summary": "Plain interpolation."}
         for name in FILTERS
@@ -144,6 +152,8 @@ def run_models(chosen: argparse.Namespace) -> None:
                 "kind": card.kind,
                 "factor": card.factor,
                 "summary": card.facts["summary"],
+                "radius": card.radius,
+                "own": card.own,
                 "sha256": card.digest,
             }
         )

@@ -92,13 +92,18 @@ def predict(schedule: Schedule, base: Size, rate: float) -> Prediction:
     ----------
     rate : megapixels per second of the network on this machine.
     """
-    return Prediction(tuple(_cost(stage, rate) for stage in stages(schedule, base)))
+    found, start = [], base
+    for stage in stages(schedule, base):
+        enlarging = stage.upscaler.seconds(start, stage.size)
+        found.append(_cost(stage, rate, enlarging))
+        start = stage.size
+    return Prediction(tuple(found))
 
 
-def _cost(stage: Stage, rate: float) -> CoatCost:
+def _cost(stage: Stage, rate: float, enlarging: float) -> CoatCost:
     megapixels = stage.size.megapixels
     enlarged = megapixels * 3 * SAMPLE_BYTES
-    plain = megapixels * PLAIN_SECONDS_PER_MEGAPIXEL
+    plain = megapixels * PLAIN_SECONDS_PER_MEGAPIXEL + enlarging
     filling = min(os.cpu_count() or 1, FILLERS) * BLOCK * BLOCK * BLOCK_BYTES_PER_PX
     memory = PROCESS_MB + (BAND_BYTES + filling) / 1e6
     if stage.denoiser is None or stage.coat.refine is None:

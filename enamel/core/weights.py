@@ -1,4 +1,8 @@
-"""The shipped models: each an ONNX file with a card that says what it is and how it is used."""
+"""The models at hand: each an ONNX file with a card that says what it is and how it is used.
+
+The shipped ones lie in ``enamel/weights``, or where ``ENAMEL_WEIGHTS`` says; the artist's own in the
+folder that ``ENAMEL_MODELS`` names.
+"""
 
 import hashlib
 import json
@@ -28,6 +32,17 @@ class Card:
     def factor(self) -> int | None:
         factor: int | None = self.facts.get("factor")
         return factor
+
+    @property
+    def own(self) -> bool:
+        """Whether an artist brought it."""
+        return self.file.parent == own_folder()
+
+    @property
+    def radius(self) -> int | None:
+        """How far it looks, in px of what it is given; None if it sees the whole tile."""
+        radius: int | None = self.facts[self.kind]["radius"]
+        return radius
 
     @property
     def digest(self) -> str:
@@ -66,14 +81,26 @@ def _digest(file: Path, changed: int) -> str:
     return hashlib.sha256(file.read_bytes()).hexdigest()
 
 
+def own_folder() -> Path | None:
+    """Folder of the models that artists brought, if there is one."""
+    named = os.environ.get("ENAMEL_MODELS")
+    return Path(named) if named else None
+
+
 def cards() -> list[Card]:
-    """Every model at hand, by name. ``ENAMEL_WEIGHTS`` names another folder than the shipped one."""
-    folder = Path(os.environ.get("ENAMEL_WEIGHTS", SHIPPED))
-    found = []
-    for path in sorted(folder.glob("*.json")):
-        facts = json.loads(path.read_text())
-        found.append(Card(facts["name"], facts["kind"], path.with_suffix(".onnx"), facts))
-    return found
+    """Every model at hand: the shipped ones by name, then the artist's own."""
+    shipped = Path(os.environ.get("ENAMEL_WEIGHTS", SHIPPED))
+    paths = sorted(shipped.glob("*.json"))
+    own = own_folder()
+    if own is not None:
+        paths += sorted(own.glob("*.json"))
+    return [_card(path, path.stat().st_mtime_ns) for path in paths]
+
+
+@lru_cache(maxsize=64)
+def _card(path: Path, changed: int) -> Card:
+    facts = json.loads(path.read_text())
+    return Card(facts["name"], facts["kind"], path.with_suffix(".onnx"), facts)
 
 
 def card(name: str, kind: str) -> Card:

@@ -13,9 +13,9 @@ from enamel.core.canvas import Pixels
 from enamel.core.errors import Refusal
 from enamel.core.fire import fire
 from enamel.core.geometry import Box, Size
+from enamel.core.intake import accept
 from enamel.core.schedule import Coat, Mix, Schedule
 from enamel.core.upscale import Enlarged, upscaler, upscaler_names
-from enamel.core.upscale.accept import accept
 from enamel.core.upscale.onnx import CELL
 from tests.pictures import STATIONMASTER, assert_same_pixels, part, portrait, whole
 
@@ -82,6 +82,7 @@ def network(
 
 def test_a_network_is_understood_by_looking_and_by_trying(tmp_path: Path) -> None:
     assert accept(network(tmp_path / "a.onnx")) == {
+        "kind": "upscaler",
         "factor": 2,
         "upscaler": {
             "input": "small", "output": "large", "layout": "NCHW", "grid": 1, "fixed": None,
@@ -129,7 +130,7 @@ def shelf(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Path:
         "soft": {}, "fixed": {"sides": (128, 112), "layout": "NHWC"}, "far": {"bias": 4.0},
     }.items():  # fmt: skip
         path = network(folder / f"{name}.onnx", **more)  # type: ignore[arg-type]
-        card = {"name": name, "kind": "upscaler", "summary": "Made up."} | accept(path)
+        card = {"name": name, "summary": "Made up."} | accept(path)
         path.with_suffix(".json").write_text(json.dumps(card))
     monkeypatch.setenv("ENAMEL_WEIGHTS", str(folder))
     return folder

@@ -22,6 +22,10 @@ class Upscaler(Protocol):
         ...
 
     def reach(self, size_in: Size, size_out: Size, box: Box) -> Box: ...
+    def seconds(self, size_in: Size, size_out: Size) -> float:
+        """Time that its networks take on this machine, measured; 0 for interpolation."""
+        ...
+
     def enlarged(self, source: Picture, size: Size) -> Picture:
         """The source at another size, computed where it is read."""
         ...
@@ -54,6 +58,9 @@ class Interpolation:
 
     def reach(self, size_in: Size, size_out: Size, box: Box) -> Box:
         return reach(self.name, size_in, size_out, box)
+
+    def seconds(self, size_in: Size, size_out: Size) -> float:
+        return 0.0
 
     def enlarged(self, source: Picture, size: Size) -> Picture:
         return Resampled(source, size, self.name)
@@ -100,6 +107,9 @@ class Mixture:
     def reach(self, size_in: Size, size_out: Size, box: Box) -> Box:
         one = self.first.reach(size_in, size_out, box)
         return one.around(self.second.reach(size_in, size_out, box))
+
+    def seconds(self, size_in: Size, size_out: Size) -> float:
+        return self.first.seconds(size_in, size_out) + self.second.seconds(size_in, size_out)
 
     def enlarged(self, source: Picture, size: Size) -> Picture:
         return mixed(

@@ -1,27 +1,13 @@
-"""Taking in an upscaler that an artist brings as an ONNX file.
+"""Trying out an upscaler's network: what it takes, what it gives, how far it looks."""
 
-The graph is looked at and the network is run on probes, in a process of its own with limits on time
-and memory: a file from elsewhere may ask for anything. What comes of it is a card, or a `Refusal`
-that says what is missing.
-"""
-
-import json
-import math
-import resource
-import subprocess
-import sys
-from pathlib import Path
 from typing import Any
 
 import numpy as np
-import onnxruntime
 
 from enamel.core.canvas import FloatArray
 from enamel.core.errors import Refusal
+from enamel.core.probes import felt, picture
 
-SECONDS = 120
-MEMORY_BYTES = 6 * 2**30
-LARGEST_BYTES = 400 * 10**6
 PROBE = 64
 FARTHEST = 96
 """Largest receptive radius in px of the small picture that tiles are read with."""
@@ -31,71 +17,7 @@ ALIKE = 0.12
 """Most that a reduced result may differ from its source, as a share of the range."""
 
 
-def accept(path: Path) -> dict[str, Any]:
-    """What has to be known of an upscaler's file to run it: the ``upscaler`` part of a card, and its
-    ``factor``.
-
-    Raises
-    ------
-    Refusal
-        When the file is no upscaler that Enamel can run; the message says why.
-    """
-    if path.stat().st_size > LARGEST_BYTES:
-        raise Refusal(f"This file has more than {LARGEST_BYTES / 1e6:.0f} MB.")
-    command = [sys.executable, "-m", "enamel.core.upscale.accept", str(path)]
-    try:
-        probing = subprocess.run(
-            command, capture_output=True, text=True, timeout=SECONDS, preexec_fn=_limited
-        )
-    except subprocess.TimeoutExpired:
-        raise Refusal(
-            f"This network did not get through the probes in {SECONDS} s; it is too slow for "
-            "pictures of print size."
-        ) from None
-    try:
-        found = json.loads(probing.stdout)
-    except ValueError:
-        raise Refusal(
-            "This network broke off while it was tried, most likely for lack of memory."
-        ) from None
-    if "refused" in found:
-        raise Refusal(found["refused"])
-    return found
-
-
-def _limited() -> None:
-    resource.setrlimit(resource.RLIMIT_AS, (MEMORY_BYTES, MEMORY_BYTES))
-    resource.setrlimit(resource.RLIMIT_CPU, (2 * SECONDS, 2 * SECONDS))
-
-
-def inspected(path: Path) -> dict[str, Any]:
-    """Look at the graph and run the probes, in this process."""
-    try:
-        options = onnxruntime.SessionOptions()
-        options.log_severity_level = 4
-        network = onnxruntime.InferenceSession(
-            str(path), options, providers=["CPUExecutionProvider"]
-        )
-    except Exception as error:  # the runtime raises many kinds
-        reason = str(error).strip().splitlines()[-1][:160]
-        raise Refusal(f"This is not an ONNX file that can be run here ({reason}).") from None
-    probe = Probe(network)
-    factor = probe.factor()
-    return {
-        "factor": factor,
-        "upscaler": {
-            "input": probe.input,
-            "output": probe.output,
-            "layout": probe.layout,
-            "grid": probe.grid,
-            "fixed": probe.fixed,
-            "range": probe.range(factor),
-            "radius": probe.radius(factor),
-        },
-    }
-
-
-class Probe:
+class UpscalerProbe:
     """A network on the bench."""
 
     def __init__(self, network: Any) -> None:
@@ -116,6 +38,23 @@ class Probe:
         sides = given.shape[2:] if self.layout == "NCHW" else given.shape[1:3]
         self.fixed = [int(side) for side in sides] if all(_known(side) for side in sides) else None
         self.grid = self._grid()
+
+    def facts(self) -> dict[str, Any]:
+        """Kind, factor and the ``upscaler`` part of a card."""
+        factor = self.factor()
+        return {
+            "kind": "upscaler",
+            "factor": factor,
+            "upscaler": {
+                "input": self.input,
+                "output": self.output,
+                "layout": self.layout,
+                "grid": self.grid,
+                "fixed": self.fixed,
+                "range": self.range(factor),
+                "radius": self.radius(factor),
+            },
+        }
 
     def _layout(self, shape: list[Any]) -> str:
         if shape[1] == 3:
@@ -196,15 +135,7 @@ class Probe:
         for change in (0.0, float(white)):
             touched = source.copy()
             touched[y, x] = change
-            felt = np.abs(self.run(touched) - before).max(axis=2) > 0
-            rows, columns = np.flatnonzero(felt.any(axis=1)), np.flatnonzero(felt.any(axis=0))
-            if not len(rows):
-                continue
-            edges = (
-                y - rows[0] / factor, (rows[-1] + 1) / factor - y - 1,
-                x - columns[0] / factor, (columns[-1] + 1) / factor - x - 1,
-            )  # fmt: skip
-            reach = max(reach, math.ceil(max(edges)))
+            reach = max(reach, *felt(before, self.run(touched), y, x, factor))
         if reach > FARTHEST:
             raise Refusal(
                 f"It looks {reach} px far or at the whole picture; tiles can only be made without "
@@ -215,23 +146,3 @@ class Probe:
 
 def _known(side: Any) -> bool:
     return isinstance(side, int) and side > 0
-
-
-def picture(height: int, width: int) -> FloatArray:
-    """A probe with shapes and texture, (height, width, 3) in 0.1…0.9, always the same."""
-    y, x = np.mgrid[0:height, 0:width].astype(np.float32)
-    waves = [np.sin(x * 0.31 + y * 0.17), np.sin(x * 0.05 - y * 0.23), np.sin(np.hypot(x, y) * 0.4)]
-    rough = np.random.default_rng(7).uniform(-0.15, 0.15, (height, width, 3))
-    return (0.5 + 0.25 * np.stack(waves, axis=2) + rough).astype(np.float32)
-
-
-def main(path: str) -> None:
-    try:
-        found = inspected(Path(path))
-    except Refusal as refusal:
-        found = {"refused": str(refusal)}
-    print(json.dumps(found))
-
-
-if __name__ == "__main__":
-    main(sys.argv[1])

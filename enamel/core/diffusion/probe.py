@@ -1,0 +1,161 @@
+"""Trying out a refiner's network by the contract of docs/models.md."""
+
+import json
+import resource
+from typing import Any
+
+import numpy as np
+
+from enamel.core.canvas import FloatArray
+from enamel.core.errors import Refusal
+from enamel.core.probes import felt, picture
+
+CONTRACT = {"x", "cond", "sigma"}
+NATIVE = 512
+FARTHEST = 128
+"""Largest receptive radius in px that tiles are read with; beyond it the network counts as one that
+sees its whole tile."""
+GRIDS = (1, 2, 4, 8, 16, 32, 64)
+LEVELS = (0.05, 0.3)
+"""Noise levels at which the estimate is compared with the truth."""
+ASSUMED: dict[str, Any] = {
+    "sigma_min": 0.01, "rho": 5.0, "strength_map": [[0, 0.02], [1, 1.0]], "softening": 1.2,
+}  # fmt: skip
+"""What can't be measured, unless the file's metadata says it."""
+
+
+class RefinerProbe:
+    """A refiner's network on the bench."""
+
+    def __init__(self, network: Any) -> None:
+        self.network = network
+        self.inputs = {given.name: given for given in network.get_inputs()}
+        unknown = set(self.inputs) - CONTRACT - {"words"}
+        if unknown:
+            raise Refusal(
+                f"A refiner takes x, cond, sigma and, if it knows words, words; this network also "
+                f"wants {', '.join(sorted(unknown))}."
+            )
+        if [made.name for made in network.get_outputs()] != ["x0"]:
+            raise Refusal("A refiner gives one output, x0, the estimate of the clean picture.")
+        self.said = network.get_modelmeta().custom_metadata_map
+        self.vocabulary = self._vocabulary()
+        self.grid = self._grid()
+
+    @staticmethod
+    def fits(network: Any) -> bool:
+        """Whether a network is meant as a refiner: whether it has the contract's inputs."""
+        return {given.name for given in network.get_inputs()} >= CONTRACT
+
+    def facts(self) -> dict[str, Any]:
+        """Kind and the ``refiner`` part of a card."""
+        memory = self._bytes_per_pixel()  # first, before larger probes raise the peak
+        self._cleans()
+        return {
+            "kind": "refiner",
+            "factor": None,
+            "refiner": {
+                "grid": self.grid,
+                "native_tile": NATIVE,
+                "radius": self._radius(),
+                "bytes_per_pixel": memory,
+                "vocabulary": self.vocabulary,
+                **{name: self._read(name, value) for name, value in ASSUMED.items()},
+            },
+        }
+
+    def _read(self, name: str, otherwise: Any) -> Any:
+        """A fact from the file's metadata, as JSON."""
+        if name not in self.said:
+            return otherwise
+        try:
+            return json.loads(self.said[name])
+        except ValueError:
+            raise Refusal(f"The file's metadata entry {name} is not JSON.") from None
+
+    def _vocabulary(self) -> list[list[str]]:
+        if "words" not in self.inputs:
+            return []
+        words = self.inputs["words"].shape[-1]
+        found = self._read("vocabulary", None)
+        right = isinstance(found, list) and all(
+            isinstance(group, list) and group and all(isinstance(word, str) for word in group)
+            for group in found
+        )
+        if not right or len(found) != words:
+            raise Refusal(
+                f"This network takes {words} words, but its metadata entry vocabulary does not list "
+                f"as many, each as a list of the word and its synonyms."
+            )
+        return [[str(word) for word in group] for group in found]
+
+    def run(self, x: FloatArray, cond: FloatArray, sigma: float) -> FloatArray:
+        """The estimate, (height, width, 3); pictures in −1…1."""
+        given = {
+            "x": np.ascontiguousarray(x.transpose(2, 0, 1)[None]),
+            "cond": np.ascontiguousarray(cond.transpose(2, 0, 1)[None]),
+            "sigma": np.array([sigma], np.float32),
+        }
+        if self.vocabulary:
+            given["words"] = np.zeros((1, len(self.vocabulary)), np.float32)
+        (made,) = self.network.run(["x0"], given)
+        if made.shape != given["x"].shape:
+            raise Refusal(f"From {list(given['x'].shape)} it makes {list(made.shape)}.")
+        estimate: FloatArray = made[0].transpose(1, 2, 0)
+        return estimate
+
+    def _grid(self) -> int:
+        for grid in GRIDS:
+            sides = -(-64 // grid) * grid + grid, -(-64 // grid) * grid + 2 * grid
+            given = picture(*sides) * np.float32(2) - np.float32(1)
+            try:
+                self.run(given, given, 0.1)
+            except Refusal:
+                raise
+            except Exception:  # the runtime raises many kinds
+                continue
+            return grid
+        raise Refusal(f"It runs on no size that is a multiple of {GRIDS[-1]} px.")
+
+    def _cleans(self) -> None:
+        """Refuse a network whose estimate is farther from the picture than what it was given."""
+        side = -(-128 // self.grid) * self.grid
+        truth = picture(side, side) * np.float32(2) - np.float32(1)
+        noise = np.random.default_rng(3).standard_normal(truth.shape).astype(np.float32)
+        for sigma in LEVELS:
+            estimate = self.run(truth + np.float32(sigma) * noise, truth, sigma)
+            error = float(np.sqrt(((estimate - truth) ** 2).mean()))
+            if not error < sigma:
+                raise Refusal(
+                    f"At noise of {sigma} its estimate is {error:.2f} from the clean picture it was "
+                    "led by: it takes no noise away, so it does not seem to be a refiner."
+                )
+
+    def _radius(self) -> int | None:
+        """The margin that a tile on the grid has to be read with, a multiple of the grid.
+
+        What lies beyond the margin ends at a corner of a grid cell: so from a cell's first pixel it
+        counts how far it is felt up and left, from its last one how far down and right.
+        """
+        side = -(-(2 * FARTHEST + 65) // self.grid) * self.grid
+        given = picture(side, side) * np.float32(2) - np.float32(1)
+        first = side // 2 // self.grid * self.grid
+        last = first + self.grid - 1
+        before = self.run(given, given, 0.3)
+        reach = 0
+        for which in range(2):
+            for place, sides in ((first, (0, 2)), (last, (1, 3))):
+                x, cond = given.copy(), given.copy()
+                (x, cond)[which][place, place] = 1.0
+                far = felt(before, self.run(x, cond, 0.3), place, place)
+                reach = max(reach, *(far[side] for side in sides))
+        return None if reach > FARTHEST else -(-reach // self.grid) * self.grid
+
+    def _bytes_per_pixel(self) -> int:
+        """Memory that a tile takes, by the process's peak before and after one of the native size."""
+        side = -(-NATIVE // self.grid) * self.grid
+        before = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
+        given = np.zeros((side, side, 3), np.float32)
+        self.run(given, given, 0.1)
+        grown = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss - before
+        return max(50, round(grown * 1024 / side**2))

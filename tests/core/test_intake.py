@@ -1,0 +1,135 @@
+"""Models of one's own: refiners tried by the contract, names and files kept whole or not at all."""
+
+import json
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import onnx
+import pytest
+from onnx import TensorProto, helper, numpy_helper
+
+from enamel.core import cli
+from enamel.core.diffusion.denoiser import Condition
+from enamel.core.diffusion.onnx import refiner
+from enamel.core.errors import Refusal
+from enamel.core.intake import accept, take_in, waiting
+from enamel.core.weights import card, cards
+from tests.core.test_onnx_upscalers import network
+
+
+def refiner_network(
+    path: Path, *, keep: float = 0.3, words: int = 0, said: dict[str, Any] | None = None
+) -> Path:
+    """A made-up refiner: a share of the noise stays, the rest is the condition, softly blurred."""
+    kernel = np.zeros((3, 3, 5, 5), np.float32)
+    for channel in range(3):
+        kernel[channel, channel] = 0.002
+        kernel[channel, channel, 2, 2] = 0.952
+    nodes = [
+        helper.make_node("Sub", ["x", "cond"], ["noise"]),
+        helper.make_node("Mul", ["noise", "keep"], ["kept"]),
+        helper.make_node("Conv", ["cond", "kernel"], ["soft"], pads=[2, 2, 2, 2]),
+        helper.make_node("Add", ["soft", "kept"], ["x0"]),
+    ]
+    picture = ["n", 3, "height", "width"]
+    given = [
+        helper.make_tensor_value_info("x", TensorProto.FLOAT, picture),
+        helper.make_tensor_value_info("cond", TensorProto.FLOAT, picture),
+        helper.make_tensor_value_info("sigma", TensorProto.FLOAT, ["n"]),
+    ]
+    if words:
+        given.append(helper.make_tensor_value_info("words", TensorProto.FLOAT, ["n", words]))
+    made = [helper.make_tensor_value_info("x0", TensorProto.FLOAT, picture)]
+    constants = [
+        numpy_helper.from_array(kernel, "kernel"),
+        numpy_helper.from_array(np.array([keep], np.float32), "keep"),
+    ]
+    graph = helper.make_graph(nodes, "made-up", given, made, constants)
+    model = helper.make_model(graph, opset_imports=[helper.make_opsetid("", 17)], ir_version=8)
+    for name, value in (said or {}).items():
+        model.metadata_props.add(key=name, value=json.dumps(value))
+    onnx.save(model, path)
+    return path
+
+
+@pytest.fixture
+def own(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Path:
+    folder = tmp_path / "own"
+    monkeypatch.setenv("ENAMEL_MODELS", str(folder))
+    return folder
+
+
+def test_a_refiner_is_understood_by_trying(tmp_path: Path) -> None:
+    found = accept(refiner_network(tmp_path / "a.onnx"))
+    assert found["kind"] == "refiner"
+    assert found["refiner"]["grid"] == 1
+    assert found["refiner"]["radius"] == 2
+    assert found["refiner"]["bytes_per_pixel"] >= 50
+
+
+def test_what_a_file_says_of_itself_is_used(tmp_path: Path) -> None:
+    said = {"vocabulary": [["stone", "rock"], ["cloth"]], "rho": 7.0, "sigma_min": 0.02}
+    found = accept(refiner_network(tmp_path / "a.onnx", words=2, said=said))["refiner"]
+    assert found["vocabulary"] == [["stone", "rock"], ["cloth"]]
+    assert (found["rho"], found["sigma_min"]) == (7.0, 0.02)
+
+
+@pytest.mark.parametrize(
+    ("more", "words"),
+    [
+        ({"keep": 1.2}, "takes no noise away"),
+        ({"words": 2}, "vocabulary does not list"),
+        ({"words": 2, "said": {"vocabulary": [["stone"]]}}, "vocabulary does not list"),
+    ],
+)
+def test_a_refiner_that_breaks_the_contract_is_refused(
+    tmp_path: Path, more: dict[str, Any], words: str
+) -> None:
+    with pytest.raises(Refusal, match=words):
+        accept(refiner_network(tmp_path / "a.onnx", **more))
+
+
+def test_what_was_taken_in_is_at_hand(tmp_path: Path, own: Path) -> None:
+    take_in(refiner_network(tmp_path / "a.onnx"), "plain-glaze", summary="Made up.")
+    entry = card("plain-glaze", "refiner")
+    assert entry.own
+    assert [other.own for other in cards() if other.name != "plain-glaze"].count(True) == 0
+    given = np.full((16, 24, 3), 0.25, np.float32)
+    estimate = refiner("plain-glaze").predict(given, 0.1, Condition(given))
+    np.testing.assert_allclose(estimate[4:12, 4:12], 0.25, atol=1e-3)
+
+
+def test_names_are_checked_and_nothing_is_left_behind(tmp_path: Path, own: Path) -> None:
+    file = network(tmp_path / "a.onnx")
+    for name, words in {
+        "Glaze": "small letters", "../glaze": "small letters", "lanczos": "already",
+    }.items():  # fmt: skip
+        with pytest.raises(Refusal, match=words):
+            take_in(file, name)
+    broken = tmp_path / "b.onnx"
+    broken.write_bytes(b"no graph")
+    with pytest.raises(Refusal, match="not an ONNX file"):
+        take_in(broken, "glaze")
+    assert not own.exists() or not list(own.iterdir())
+
+
+def test_a_file_in_the_folder_waits_until_it_is_taken_in(own: Path) -> None:
+    own.mkdir()
+    file = network(own / "soft.onnx")
+    assert waiting() == [file]
+    take_in(file, "soft")
+    assert waiting() == []
+    assert card("soft", "upscaler").factor == 2
+
+
+def test_the_command_takes_in_and_lists(
+    tmp_path: Path, own: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    file = network(tmp_path / "soft.onnx")
+    assert cli.main(["models", "--take-in", str(file), "--json"]) == 0
+    listed = {entry["name"]: entry for entry in json.loads(capsys.readouterr().out)}
+    assert listed["soft"]["own"] is True
+    assert listed["soft"]["radius"] == 2
+    assert cli.main(["models", "--take-in", str(file)]) == 2
+    assert "already" in capsys.readouterr().err
