@@ -12,6 +12,7 @@ atexit.register(shutil.rmtree, FOLDER, ignore_errors=True)
 os.environ |= {
     "ENAMEL_MEDIA": f"{FOLDER}/pictures",
     "ENAMEL_WORK": f"{FOLDER}/kiln",
+    "ENAMEL_MODELS": f"{FOLDER}/models",
     "ENAMEL_PLAIN_STATIC": "1",
     "ENAMEL_DEMO": "1",
 }

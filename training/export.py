@@ -1,26 +1,39 @@
 """Writes a trained model into the application: `python -m training.export NAME`.
 
-Makes ``enamel/weights/NAME.onnx`` from the averaged weights of ``training/runs/NAME.pt``, the card
-beside it, and checks that ONNX Runtime gives what torch gives.
+Makes ``enamel/weights/NAME.onnx`` from the averaged weights of ``training/runs/NAME.pt``, checks that
+ONNX Runtime gives what torch gives, and tries the file as if an artist had brought it: what comes of
+that is the card beside it. The checkpoint is slimmed to what going on from it needs.
 """
 
 import argparse
 import json
 
 import numpy as np
+import onnx
 import onnxruntime
 import torch
 
+from enamel.core.intake import accept
 from enamel.core.weights import SHIPPED
+from training.lessons import SOFTENING
+from training.materials import VOCABULARY
 from training.recipes import RECIPES, Recipe
 from training.train import Run
 
 TOLERANCE = 2e-4
 LICENCE = "Trained for Enamel on photographs, textures and drawings from Debian's packages."
+REFINER = {
+    "sigma_min": 0.01,
+    "rho": 5.0,
+    "strength_map": [[0, 0.02], [1, 1.0]],
+    "softening": SOFTENING,
+    "vocabulary": VOCABULARY,
+}
+"""What a refiner's file says of itself."""
 
 
 class Clipped(torch.nn.Module):
-    """The network with its output kept in 0…1."""
+    """An upscaler with its output kept in 0…1."""
 
     def __init__(self, network: torch.nn.Module) -> None:
         super().__init__()
@@ -30,40 +43,51 @@ class Clipped(torch.nn.Module):
         return self.network(small).clamp(0, 1)
 
 
+def samples(recipe: Recipe, height: int, width: int) -> dict[str, torch.Tensor]:
+    """Inputs by name, to trace and to compare with."""
+    if recipe.kind == "upscaler":
+        return {"small": torch.rand(1, 3, height, width)}
+    return {
+        "x": torch.randn(1, 3, height, width),
+        "cond": torch.rand(1, 3, height, width) * 2 - 1,
+        "sigma": torch.tensor([0.2]),
+        "words": torch.full((1, len(VOCABULARY)), 1 / len(VOCABULARY)),
+    }
+
+
 def export(recipe: Recipe) -> None:
     run = Run(recipe)
-    network = Clipped(run.average).eval().to(memory_format=torch.contiguous_format)
+    network = run.average.eval().to(memory_format=torch.contiguous_format)
+    output, pictures = ("large", ["small"]) if recipe.kind == "upscaler" else ("x0", ["x", "cond"])
+    if recipe.kind == "upscaler":
+        network = Clipped(network).eval()
     path = SHIPPED / f"{recipe.name}.onnx"
-    sample = torch.rand(1, 3, 40, 56)
+    traced = samples(recipe, 40, 56)
     torch.onnx.export(
         network,
-        (sample,),
+        tuple(traced.values()),
         str(path),
-        input_names=["small"],
-        output_names=["large"],
-        dynamic_axes={
-            "small": {2: "height", 3: "width"},
-            "large": {2: "large_height", 3: "large_width"},
-        },
+        input_names=list(traced),
+        output_names=[output],
+        dynamic_axes={name: {2: "height", 3: "width"} for name in pictures}
+        | {output: {2: "large_height", 3: "large_width"}},
         opset_version=17,
         dynamo=False,
     )
-    session = onnxruntime.InferenceSession(str(path), providers=["CPUExecutionProvider"])
-    other = torch.rand(1, 3, 33, 47)
-    (found,) = session.run(None, {"small": other.numpy()})
-    with torch.no_grad():
-        difference = float(np.abs(found - network(other).numpy()).max())
+    if recipe.kind == "refiner":
+        model = onnx.load(path)
+        for name, value in REFINER.items():
+            model.metadata_props.add(key=name, value=json.dumps(value, ensure_ascii=False))
+        onnx.save(model, path)
+    difference = against_torch(str(path), network, samples(recipe, 48, 32))
     if difference > TOLERANCE:
         raise SystemExit(f"ONNX Runtime differs from torch by {difference:.1e}.")
     card = {
         "name": recipe.name,
-        "kind": "upscaler",
-        "factor": recipe.network["factor"],
         "summary": recipe.summary,
         "licence": LICENCE,
         "trained": {"steps": run.step, "minutes": round(run.minutes)},
-        "upscaler": {"radius": run.average.radius},
-    }
+    } | accept(path)
     path.with_suffix(".json").write_text(json.dumps(card, indent=2, ensure_ascii=False) + "\n")
     run.save(slim=True)
     print(
@@ -71,7 +95,16 @@ def export(recipe: Recipe) -> None:
     )
 
 
+def against_torch(path: str, network: torch.nn.Module, given: dict[str, torch.Tensor]) -> float:
+    """Largest difference between ONNX Runtime and torch on the same inputs."""
+    session = onnxruntime.InferenceSession(path, providers=["CPUExecutionProvider"])
+    (found,) = session.run(None, {name: value.numpy() for name, value in given.items()})
+    with torch.no_grad():
+        wanted = network(*given.values()).numpy()
+    return float(np.abs(found - wanted).max())
+
+
 if __name__ == "__main__":
     parser = argparse.ArgumentParser(description=__doc__)
-    parser.add_argument("name", choices=RECIPES)
+    parser.add_argument("name", choices=[name for name, recipe in RECIPES.items() if recipe.ships])
     export(RECIPES[parser.parse_args().name])

@@ -34,6 +34,17 @@ class Card:
         return factor
 
     @property
+    def megabytes(self) -> float:
+        """Size of the network's file."""
+        return self.file.stat().st_size / 1e6
+
+    @property
+    def vocabulary(self) -> list[list[str]]:
+        """The words a refiner knows, each with its synonyms."""
+        words: list[list[str]] = self.facts[self.kind].get("vocabulary", [])
+        return words
+
+    @property
     def own(self) -> bool:
         """Whether an artist brought it."""
         return self.file.parent == own_folder()

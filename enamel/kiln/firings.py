@@ -1,10 +1,12 @@
 """Asking for firings: frozen settings and a job, written in one transaction."""
 
+from contextlib import suppress
 from dataclasses import asdict
 from functools import lru_cache
 from typing import Any
 
 from django.db import transaction
+from procrastinate.exceptions import AlreadyEnqueued
 
 from enamel.core.diffusion.onnx import refiner
 from enamel.core.errors import Refusal
@@ -12,9 +14,9 @@ from enamel.core.fields import to_json
 from enamel.core.predict import Prediction, measured_rate, predict
 from enamel.core.schedule import Refine, Schedule
 from enamel.core.touchup import TouchUp
-from enamel.kiln.models import Firing, Layer
+from enamel.kiln.models import Firing, Layer, Model
 from enamel.kiln.store import coat_on, let_go, piece_work, require_room
-from enamel.kiln.tasks import fire, prepare
+from enamel.kiln.tasks import fire, prepare, try_model
 
 RECENT = 5
 """Firings that this machine's rate is taken from."""
@@ -50,6 +52,14 @@ def enqueue_touch_up(start: Layer, settings: TouchUp) -> Firing:
 def enqueue_preparation(layer: Layer) -> None:
     """Have a layer made ready to be looked at."""
     prepare.defer(layer_id=str(layer.pk))
+
+
+def enqueue_trials() -> None:
+    """Have every model tried that was not yet, or whose file has changed."""
+    for model in Model.objects.at_hand():
+        if not model.tried:
+            with suppress(AlreadyEnqueued), transaction.atomic():
+                try_model.configure(queueing_lock=f"try {model.name}").defer(name=model.name)
 
 
 def _enqueue(

@@ -24,6 +24,7 @@ from enamel.core.fire import Stage, address_of, stages
 from enamel.core.pixels import FileFacts, examine, read_canvas
 from enamel.core.printing import FileFormat, export
 from enamel.core.schedule import Coat, Schedule, address
+from enamel.core.subject import guessed
 from enamel.kiln.models import Layer, Piece
 from enamel.kiln.pyramids import build, thumbnail
 
@@ -126,6 +127,7 @@ def bring_in(owner: AbstractBaseUser, upload: File, name: str) -> Piece:  # type
             title=Path(name).stem[:200] or "Untitled",
             base_name=Path(name).name[:255],
             base_facts=facts_as_json(facts),
+            subject=guessed(canvas),
         )
         keep_file(piece.base_file, path, f"{piece.pk}.{facts.format.lower()}")
         piece.save()

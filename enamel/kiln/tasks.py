@@ -6,7 +6,7 @@ from procrastinate import JobContext, RetryStrategy
 from procrastinate.contrib.django import app
 from procrastinate.exceptions import JobAborted
 
-from enamel.kiln import running, store
+from enamel.kiln import running, store, trials
 from enamel.kiln.models import Layer
 
 FIRINGS = "firings"
@@ -29,3 +29,9 @@ def fire(context: JobContext, firing_id: str) -> None:
 def prepare(layer_id: str) -> None:
     """Make a layer ready to be looked at."""
     store.prepare(Layer.objects.get(pk=UUID(layer_id)))
+
+
+@app.task(queue=CHORES)
+def try_model(name: str) -> None:
+    """Try a model on this machine: its speed, and what it makes of the demo pictures."""
+    trials.carry_out(name)

@@ -106,6 +106,9 @@ if DEBUG or _flag("ENAMEL_PLAIN_STATIC"):
 
 KILN_WORK = Path(os.environ.get("ENAMEL_WORK", VAR / "kiln"))
 """Finished tiles of running firings. Workers on several machines have to share it."""
+os.environ.setdefault("ENAMEL_MODELS", str(VAR / "models"))
+"""Folder of the artist's own models, read by core. Workers on several machines have to share it."""
+DEMO_PICTURES = ROOT / "demo" / "pictures"
 MAX_MEGAPIXELS = float(os.environ.get("ENAMEL_MAX_MEGAPIXELS", "300"))
 MAX_UPLOAD_MB = float(os.environ.get("ENAMEL_MAX_UPLOAD_MB", "200"))
 IMPORT_LIMITS = Limits(max_bytes=int(MAX_UPLOAD_MB * 1e6), max_megapixels=MAX_MEGAPIXELS)

@@ -15,8 +15,8 @@ from enamel.core.printing import FileFormat
 from enamel.core.schedule import Coat, JoinPass, Mix, Mode, Order, Refine, Region
 from enamel.core.sizing import MM_PER_INCH, PRINT_PPI, PrintTarget, fitted
 from enamel.core.touchup import TouchUp
-from enamel.core.upscale import upscaler_names
 from enamel.core.weights import cards
+from enamel.kiln.models import SUBJECTS, Suited, refiners_offered, upscalers_offered
 
 SAMPLERS = [
     (Sampler.EULER, "Euler"),
@@ -56,10 +56,14 @@ def side(label: str) -> forms.IntegerField:
     return forms.IntegerField(min_value=64, max_value=4096, label=label)
 
 
-def offer(field: forms.Field, names: list[str]) -> None:
-    """Give a choice field the names there are now."""
-    assert isinstance(field, forms.ChoiceField)
-    field.choices = [(name, name.capitalize() or "nothing") for name in names]
+def offer(form: forms.Form, field: str, names: list[str]) -> None:
+    """Give a choice field the names there are now, and the one it has, if it is still at hand."""
+    choices = form.fields[field]
+    assert isinstance(choices, forms.ChoiceField)
+    chosen = form.data.get(field)
+    if chosen not in names and any(chosen == card.name for card in cards()):
+        names = [*names, str(chosen)]
+    choices.choices = [(name, name.capitalize() or "nothing") for name in names]
 
 
 class SettingsForm(forms.Form):
@@ -145,7 +149,7 @@ class RefineFields(SettingsForm):
 
     def __init__(self, *args: Any, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
-        offer(self.fields["model"], [card.name for card in cards() if card.kind == "refiner"])
+        offer(self, "model", refiners_offered())
 
     def refine(self, **more: Any) -> Refine:
         given = {name: self.cleaned_data[name] for name in RefineFields.base_fields}
@@ -203,8 +207,8 @@ class CoatForm(RefineFields, SizeFields):
 
     def __init__(self, *args: Any, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
-        offer(self.fields["upscaler"], upscaler_names())
-        offer(self.fields["second"], ["", *upscaler_names()])
+        offer(self, "upscaler", upscalers_offered())
+        offer(self, "second", ["", *upscalers_offered()])
 
     @classmethod
     def showing(cls, coat: Coat, start: Size) -> "CoatForm":
@@ -383,3 +387,37 @@ class PrintFileForm(forms.Form):
         if not math.isfinite(cleaned.get("ppi", PRINT_PPI)):
             self.add_error("ppi", "Give a number from 10 to 4800 ppi.")
         return cleaned
+
+
+class ModelForm(forms.Form):
+    """An ONNX file of the artist's own, by upload or already in the folder."""
+
+    file = forms.FileField(
+        required=False,
+        label="ONNX file",
+        widget=forms.FileInput(
+            attrs={
+                "accept": ".onnx",
+                "class": "max-w-full text-[14px] file:button file:button-small file:mr-2",
+            }
+        ),
+    )
+    name = forms.CharField(required=False, max_length=40, label="Name")
+    summary = forms.CharField(required=False, max_length=200, label="Good for")
+    licence = forms.CharField(required=False, max_length=200, label="Licence")
+
+
+class SuitedForm(forms.Form):
+    """Which upscaler new pieces of each kind start with."""
+
+    def __init__(self, *args: Any, **kwargs: Any) -> None:
+        super().__init__(*args, **kwargs)
+        names = [(name, name.capitalize()) for name in upscalers_offered()]
+        for subject, words in SUBJECTS.items():
+            self.fields[subject.value] = forms.ChoiceField(
+                choices=names, label=words, initial=Suited.upscaler_for(subject)
+            )
+
+    def keep(self) -> None:
+        for subject, upscaler in self.cleaned_data.items():
+            Suited.objects.update_or_create(subject=subject, defaults={"upscaler": upscaler})

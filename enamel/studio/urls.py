@@ -3,7 +3,7 @@
 from django.contrib.auth.views import LogoutView
 from django.urls import path
 
-from enamel.studio.views import account, firings, layers, pieces, workspace
+from enamel.studio.views import account, firings, layers, models, pieces, workspace
 
 urlpatterns = [
     path("", pieces.pieces, name="pieces"),
@@ -18,6 +18,13 @@ urlpatterns = [
         "pieces/<uuid:piece_id>/schedule/cost/", workspace.schedule_cost_view, name="schedule-cost"
     ),
     path("pieces/<uuid:piece_id>/plan/", workspace.use_plan, name="use-plan"),
+    path("pieces/<uuid:piece_id>/subject/", pieces.subject, name="subject"),
+    path("models/", models.models, name="models"),
+    path("models/take-in/", models.take_in_model, name="take-in-model"),
+    path("models/suited/", models.suited, name="suited"),
+    path("models/<slug:name>/switch/", models.switch, name="switch-model"),
+    path("models/<slug:name>/remove/", models.remove, name="remove-model"),
+    path("models/<slug:name>/crops/<int:place>.webp", models.crop, name="model-crop"),
     path("layers/<uuid:layer_id>/touch-up/", workspace.fire_touch_up, name="fire-touch-up"),
     path("layers/<uuid:layer_id>/touch-up/cost/", workspace.touch_up_cost, name="touch-up-cost"),
     path("layers/<uuid:layer_id>/thumbnail.webp", layers.thumbnail, name="thumbnail"),

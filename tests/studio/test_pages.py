@@ -23,6 +23,7 @@ from enamel.studio.forms import CoatForm, TouchUpForm
 from tests.schedules import coat
 
 START = Size(768, 1024)
+pytestmark = pytest.mark.django_db
 
 
 @pytest.fixture

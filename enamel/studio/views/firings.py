@@ -3,7 +3,7 @@
 from uuid import UUID
 
 from django.contrib.auth.decorators import login_required
-from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
+from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import redirect
 from django.urls import reverse
 from django.views.decorators.cache import cache_control
@@ -53,9 +53,14 @@ def _news(firing: Firing, preview: TilePreview) -> dict[str, object]:
 @login_required
 @cache_control(private=True, max_age=600)
 def tile(request: HttpRequest, firing_id: UUID, number: int) -> HttpResponse:
+    """How a tile looked when that number was news.
+
+    Between the news and the question it may have been painted over, or the firing have ended: then
+    there is nothing to show any more, which is no error.
+    """
     preview = own_firing(request, firing_id).previews.filter(number=number).first()
     if preview is None:
-        raise Http404
+        return HttpResponse(status=204)
     return HttpResponse(bytes(preview.image), content_type="image/webp")
 
 

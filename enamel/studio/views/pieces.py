@@ -12,7 +12,7 @@ from django.views.decorators.http import require_GET, require_POST
 
 from enamel.core.errors import Refusal
 from enamel.kiln import firings, store
-from enamel.kiln.models import Piece
+from enamel.kiln.models import SUBJECTS, Piece
 from enamel.studio.views.access import own_piece, person
 
 
@@ -58,3 +58,15 @@ def base_file(request: HttpRequest, piece_id: UUID) -> FileResponse:
     return FileResponse(
         piece.base_file.open("rb"), as_attachment=True, filename=piece.base_name, content_type=kind
     )
+
+
+@require_POST
+@login_required
+def subject(request: HttpRequest, piece_id: UUID) -> HttpResponse:
+    """Say what kind of picture the piece is; an untouched schedule then starts with what suits it."""
+    piece = own_piece(request, piece_id)
+    chosen = request.POST.get("subject", "")
+    if chosen in SUBJECTS:
+        piece.subject = chosen
+        piece.save(update_fields=["subject"])
+    return redirect(f"{piece.get_absolute_url()}?task=base")

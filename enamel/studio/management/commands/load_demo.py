@@ -1,6 +1,5 @@
-"""Makes the demo account with the six Kestrel Vale pieces, unless they are there."""
+"""Makes the demo account with the six Kestrel Vale pieces, and has the models tried, unless done."""
 
-from pathlib import Path
 from typing import Any
 
 from django.conf import settings
@@ -8,11 +7,10 @@ from django.contrib.auth import get_user_model
 from django.core.files import File
 from django.core.management.base import BaseCommand
 
-from enamel.kiln import store
+from enamel.kiln import firings, store
 from enamel.kiln.models import Piece
 from enamel.studio.views.account import DEMO_NAME
 
-PICTURES = Path(settings.ROOT) / "demo" / "pictures"
 TITLES = {
     "signal-lamp.jpg": "The signal lamp",
     "tea-car.jpg": "In the tea car",
@@ -36,8 +34,9 @@ class Command(BaseCommand):
         for name, title in TITLES.items():
             if name in known:
                 continue
-            with (PICTURES / name).open("rb") as file:
+            with (settings.DEMO_PICTURES / name).open("rb") as file:
                 piece = store.bring_in(owner, File(file), name)
             piece.title = title
             piece.save(update_fields=["title"])
             store.prepare(piece.base)
+        firings.enqueue_trials()

@@ -1,0 +1,61 @@
+"""What kind of picture a base is, guessed from its pixels, to propose an upscaler that suits it."""
+
+from enum import StrEnum
+
+import numpy as np
+
+from enamel.core.canvas import FloatArray, Picture
+from enamel.core.colour import luma
+from enamel.core.geometry import Box
+
+BLOCK = 8
+"""Side of JPEG's blocks in px."""
+BLOCKY = 1.4
+FLAT = 0.5
+FLAT_STEP = 1.5 / 255
+SEEN = 1024
+"""Side in px of the middle that is looked at."""
+
+
+class Subject(StrEnum):
+    """Kinds of pictures that want different upscalers."""
+
+    PAINTED = "painted"
+    DRAWING = "drawing"
+    TEXTURE = "texture"
+    COMPRESSED = "compressed"
+
+
+def guessed(picture: Picture) -> Subject:
+    """The kind that a picture most likely is; never `Subject.TEXTURE`, which is a matter of taste."""
+    whole = Box.whole(picture.size)
+    # on a multiple of the block, so that blocks stay where they were
+    left = (whole.width - min(whole.width, SEEN)) // 2 // BLOCK * BLOCK
+    top = (whole.height - min(whole.height, SEEN)) // 2 // BLOCK * BLOCK
+    box = Box(left, top, min(whole.width, SEEN), min(whole.height, SEEN))
+    grey = luma(picture.read(box)[..., :3].astype(np.float32) / np.float32(65535))
+    if flatness(grey) > FLAT:
+        return Subject.DRAWING
+    return Subject.COMPRESSED if blockiness(grey) > BLOCKY else Subject.PAINTED
+
+
+def blockiness(grey: FloatArray) -> float:
+    """Mean step across the borders of JPEG's blocks against the mean step elsewhere; 1 without any.
+
+    Steps larger than a sixteenth of white are edges of the picture and don't count.
+    """
+    ratios = []
+    for steps in (np.abs(np.diff(grey, axis=1)).T, np.abs(np.diff(grey, axis=0))):
+        border = np.arange(len(steps)) % BLOCK == BLOCK - 1
+        small = np.where(steps < 1 / 16, steps, np.nan)
+        if not border.any() or border.all():
+            return 1.0
+        ratios.append(float(np.nanmean(small[border]) / max(np.nanmean(small[~border]), 1e-6)))
+    return float(np.mean(ratios))
+
+
+def flatness(grey: FloatArray) -> float:
+    """Share of the pixels that differ from their right and lower neighbour by no more than a step."""
+    across = np.abs(np.diff(grey, axis=1))[:-1]
+    down = np.abs(np.diff(grey, axis=0))[:, :-1]
+    return float(np.mean((across < FLAT_STEP) & (down < FLAT_STEP))) if across.size else 0.0

@@ -1,0 +1,47 @@
+"""The workshop's own models: taken in, switched, deleted."""
+
+import re
+from pathlib import Path
+
+from django.contrib.auth.base_user import AbstractBaseUser
+
+from enamel.core import intake
+from enamel.core.errors import Refusal
+from enamel.kiln.models import Model, refiners_offered
+
+
+def take_in(path: Path, owner: AbstractBaseUser, *, name: str, summary: str, licence: str) -> Model:
+    """Try a file and put it among the models. Without a name it is called like the file.
+
+    Raises
+    ------
+    Refusal
+        When it can't be run or the name can't be used; nothing is kept then.
+    """
+    named = name or re.sub(r"[^a-z0-9]+", "-", path.stem.lower()).strip("-")[:40]
+    card = intake.take_in(path, named, summary=summary, licence=licence)
+    model, _ = Model.objects.update_or_create(
+        name=card.name, defaults={"brought_by_id": owner.pk, "on": True}
+    )
+    model.card = card
+    return model
+
+
+def switch(model: Model, *, on: bool) -> None:
+    """Offer a model or no longer. A `Refusal` keeps the last refiner on: coats could not be made."""
+    if not on and refiners_offered() == [model.name]:
+        raise Refusal(f"{model.name} is the only refiner that is on; switch another one on first.")
+    model.on = on
+    model.save(update_fields=["on"])
+
+
+def remove(model: Model, person: AbstractBaseUser) -> None:
+    """Delete a model's file and card. A `Refusal` when it ships with Enamel or is another's."""
+    card = next((found.card for found in Model.objects.at_hand() if found == model), None)
+    if card is None or not card.own:
+        raise Refusal(f"{model.name} ships with Enamel; it can be switched off, not deleted.")
+    if model.brought_by_id not in (None, person.pk):
+        raise Refusal(f"{model.name} was brought in by somebody else, who alone can delete it.")
+    card.file.with_suffix(".json").unlink(missing_ok=True)
+    card.file.unlink(missing_ok=True)
+    model.delete()

@@ -1,0 +1,125 @@
+"""The workshop's models: what each is good for here, which are offered, and bringing in one's own."""
+
+import tempfile
+from pathlib import Path
+
+from django.contrib import messages
+from django.contrib.auth.decorators import login_required
+from django.core.files.uploadedfile import UploadedFile
+from django.http import Http404, HttpRequest, HttpResponse
+from django.shortcuts import get_object_or_404, redirect, render
+from django.views.decorators.cache import cache_control
+from django.views.decorators.http import require_GET, require_POST
+
+from enamel.core import intake
+from enamel.core.errors import Refusal
+from enamel.kiln import firings, library
+from enamel.kiln.models import Model, TrialCrop
+from enamel.studio.forms import ModelForm, SuitedForm
+from enamel.studio.views.access import person
+
+
+@require_GET
+@login_required
+def models(request: HttpRequest) -> HttpResponse:
+    return _page(request, ModelForm())
+
+
+def _page(request: HttpRequest, form: ModelForm, status: int = 200) -> HttpResponse:
+    firings.enqueue_trials()
+    found = Model.objects.prefetch_related("crops").at_hand()
+    return render(
+        request,
+        "studio/models.html",
+        {
+            "models": found,
+            "waiting": [path.name for path in intake.waiting()],
+            "form": form,
+            "suited": SuitedForm(),
+        },
+        status=status,
+    )
+
+
+@require_POST
+@login_required
+def take_in_model(request: HttpRequest) -> HttpResponse:
+    """Try a file, uploaded or from the folder, and take it in; or say why not, keeping what was typed."""
+    form = ModelForm(request.POST, request.FILES)
+    if not form.is_valid():
+        return _page(request, form, 422)
+    found = {path.name: path for path in intake.waiting()}
+    upload, waiting = form.cleaned_data["file"], found.get(request.POST.get("waiting", ""))
+    if upload is None and waiting is None:
+        form.add_error("file", "Choose an ONNX file first.")
+        return _page(request, form, 422)
+    words = {key: form.cleaned_data[key] for key in ("name", "summary", "licence")}
+    try:
+        with tempfile.TemporaryDirectory(prefix="enamel-model-") as folder:
+            path = waiting or _stored(upload, Path(folder))
+            model = library.take_in(path, person(request), **words)
+    except Refusal as refusal:
+        form.add_error("file", f"It was not taken in. {refusal}")
+        return _page(request, form, 422)
+    firings.enqueue_trials()
+    messages.success(
+        request, f"{model.name} is taken in as {model.card.kind} and can be chosen now."
+    )
+    return redirect("models")
+
+
+def _stored(upload: UploadedFile, folder: Path) -> Path:
+    """The upload as a file of its own name."""
+    path = folder / Path(upload.name or "model.onnx").name
+    with path.open("wb") as file:
+        for chunk in upload.chunks():
+            file.write(chunk)
+    return path
+
+
+@require_POST
+@login_required
+def switch(request: HttpRequest, name: str) -> HttpResponse:
+    """Offer a model where models are chosen, or no longer. The last refiner stays on."""
+    model = get_object_or_404(Model, name=name)
+    try:
+        library.switch(model, on=not model.on)
+    except Refusal as refusal:
+        messages.error(request, str(refusal))
+    return redirect("models")
+
+
+@require_POST
+@login_required
+def remove(request: HttpRequest, name: str) -> HttpResponse:
+    """Delete a model that was brought in. What was made with it stays."""
+    try:
+        library.remove(get_object_or_404(Model, name=name), person(request))
+    except Refusal as refusal:
+        messages.error(request, str(refusal))
+    else:
+        messages.success(request, f"{name} is deleted. Layers made with it stay as they are.")
+    return redirect("models")
+
+
+@require_POST
+@login_required
+def suited(request: HttpRequest) -> HttpResponse:
+    """Keep which upscaler new pieces of each kind start with."""
+    form = SuitedForm(request.POST)
+    if form.is_valid():
+        form.keep()
+        messages.success(request, "New pieces start with these upscalers.")
+    else:
+        messages.error(request, "One of these upscalers is no longer there; nothing was changed.")
+    return redirect("models")
+
+
+@require_GET
+@login_required
+@cache_control(private=True, max_age=3600)
+def crop(request: HttpRequest, name: str, place: int) -> HttpResponse:
+    found = TrialCrop.objects.filter(model__name=name, place=place).first()
+    if found is None:
+        raise Http404
+    return HttpResponse(bytes(found.image), content_type="image/webp")

@@ -1,0 +1,171 @@
+"""The models page: trying, taking in, switching, deleting, and where new pieces start."""
+
+from collections.abc import Iterator
+from dataclasses import replace
+from pathlib import Path
+
+import pytest
+from django.contrib.auth.models import User
+from django.core.files.uploadedfile import SimpleUploadedFile
+from django.test import Client
+from django.urls import reverse
+from procrastinate.contrib.django.models import ProcrastinateJob
+
+from enamel.core.errors import Refusal
+from enamel.core.intake import waiting
+from enamel.core.schedule import Coat, Refine, Schedule
+from enamel.core.subject import Subject
+from enamel.core.weights import own_folder
+from enamel.kiln import firings, library, trials
+from enamel.kiln.models import Model, Piece, Suited, refiners_offered, upscalers_offered
+from enamel.studio.forms import CoatForm
+from tests.core.test_onnx_upscalers import network
+
+PAGE = "/models/"
+
+
+@pytest.fixture(autouse=True)
+def empty_folder() -> Iterator[None]:
+    yield
+    folder = own_folder()
+    assert folder is not None
+    for path in folder.glob("*"):
+        path.unlink()
+
+
+@pytest.fixture
+def signed_in(client: Client, artist: User) -> Client:
+    client.force_login(artist)
+    return client
+
+
+def upload(client: Client, path: Path, **more: str) -> str:
+    file = SimpleUploadedFile(path.name, path.read_bytes())
+    answer = client.post(reverse("take-in-model"), {"file": file} | more, follow=True)
+    return answer.content.decode()
+
+
+def test_the_page_shows_every_card_and_has_the_untried_ones_tried(signed_in: Client) -> None:
+    shown = signed_in.get(PAGE).content.decode()
+    for model in Model.objects.at_hand():
+        assert model.card.facts["summary"].replace("'", "&#x27;") in shown
+    assert "being measured" in shown
+    wanted = {
+        job.args["name"] for job in ProcrastinateJob.objects.filter(task_name__contains="try")
+    }
+    assert wanted == {model.name for model in Model.objects.at_hand()}
+    signed_in.get(PAGE)
+    assert ProcrastinateJob.objects.filter(task_name__contains="try").count() == len(wanted)
+
+
+def test_a_trial_measures_and_makes_crops(signed_in: Client, tmp_path: Path) -> None:
+    upload(signed_in, network(tmp_path / "soft.onnx"))
+    trials.carry_out("soft")
+    model = Model.objects.get(name="soft")
+    assert model.rate is not None
+    assert model.rate > 0
+    assert model.crops.count() == 3
+    answer = signed_in.get(reverse("model-crop", args=["soft", 0]))
+    assert answer.headers["Content-Type"] == "image/webp"
+    assert answer.content[8:12] == b"WEBP"
+    assert "MP/s" in signed_in.get(PAGE).content.decode()
+
+
+def test_a_refiner_is_tried_too(db: None) -> None:
+    name = refiners_offered()[0]
+    trials.carry_out(name)
+    assert Model.objects.get(name=name).crops.count() == 3
+
+
+def test_an_upscaler_is_brought_in_and_offered(signed_in: Client, tmp_path: Path) -> None:
+    said = upload(signed_in, network(tmp_path / "My Soft.onnx"), summary="Soft skies.")
+    assert "my-soft is taken in as upscaler" in said
+    assert "Soft skies." in said
+    assert "my-soft" in upscalers_offered()
+    assert Model.objects.get(name="my-soft").brought_by is not None
+
+
+def test_what_can_not_be_run_is_refused_and_what_was_typed_stays(
+    signed_in: Client, tmp_path: Path
+) -> None:
+    file = SimpleUploadedFile("a.onnx", b"no graph")
+    given = {"file": file, "name": "glaze", "summary": "For skies."}
+    answer = signed_in.post(reverse("take-in-model"), given)
+    said = answer.content.decode()
+    assert answer.status_code == 422
+    assert "not an ONNX file" in said
+    assert "For skies." in said
+    assert "glaze" not in upscalers_offered()
+    assert "Choose an ONNX file first" in signed_in.post(reverse("take-in-model")).content.decode()
+
+
+def test_a_file_from_the_folder_is_taken_in(signed_in: Client) -> None:
+    folder = own_folder()
+    assert folder is not None
+    folder.mkdir(exist_ok=True)
+    network(folder / "found.onnx")
+    assert "found.onnx" in signed_in.get(PAGE).content.decode()
+    signed_in.post(reverse("take-in-model"), {"waiting": "found.onnx"})
+    assert waiting() == []
+    assert "found" in upscalers_offered()
+
+
+def test_switched_off_is_not_offered_but_keeps_working(
+    signed_in: Client, piece: Piece, tmp_path: Path
+) -> None:
+    upload(signed_in, network(tmp_path / "soft.onnx"))
+    signed_in.post(reverse("switch-model", args=["soft"]))
+    assert "soft" not in upscalers_offered()
+    form = CoatForm.showing(Coat(factor=2.0, upscaler="soft"), piece.base.size)
+    assert form.is_valid(), form.errors
+    assert firings.predict_schedule(piece.base, piece.schedule).seconds > 0
+    signed_in.post(reverse("switch-model", args=["soft"]))
+    assert "soft" in upscalers_offered()
+
+
+def test_the_last_refiner_stays_on(db: None) -> None:
+    models = [model for model in Model.objects.at_hand() if model.card.kind == "refiner"]
+    for model in models[1:]:
+        library.switch(model, on=False)
+    with pytest.raises(Refusal, match="only refiner"):
+        library.switch(models[0], on=False)
+    assert refiners_offered() == [models[0].name]
+
+
+def test_only_ones_own_models_are_deleted(
+    signed_in: Client, stranger: User, tmp_path: Path
+) -> None:
+    upload(signed_in, network(tmp_path / "soft.onnx"))
+    shipped = refiners_offered()[0]
+    said = signed_in.post(reverse("remove-model", args=[shipped]), follow=True).content.decode()
+    assert "ships with Enamel" in said
+    other = Client()
+    other.force_login(stranger)
+    other.post(reverse("remove-model", args=["soft"]))
+    assert "soft" in upscalers_offered()
+    signed_in.post(reverse("remove-model", args=["soft"]))
+    assert "soft" not in upscalers_offered()
+    assert not Model.objects.filter(name="soft").exists()
+
+
+def test_new_pieces_start_with_what_suits_them(signed_in: Client, piece: Piece) -> None:
+    chosen = {subject.value: "lanczos" for subject in Subject} | {"drawing": "nearest"}
+    signed_in.post(reverse("suited"), chosen)
+    assert Suited.upscaler_for(Subject.DRAWING) == "nearest"
+    assert piece.schedule.coats[0].upscaler == "lanczos"
+    signed_in.post(reverse("subject", args=[piece.pk]), {"subject": "drawing"})
+    piece.refresh_from_db()
+    assert piece.schedule.coats[0].upscaler == "nearest"
+    signed_in.post(reverse("subject", args=[piece.pk]), {"subject": "unheard of"})
+    piece.refresh_from_db()
+    assert piece.subject == "drawing"
+
+
+def test_time_of_a_trained_upscaler_is_counted(
+    piece: Piece, signed_in: Client, tmp_path: Path
+) -> None:
+    upload(signed_in, network(tmp_path / "soft.onnx", factor=4))
+    plain = Coat(factor=2.0, refine=Refine(strength=0))
+    by_hand = firings.predict_schedule(piece.base, Schedule((plain,))).seconds
+    trained = Schedule((replace(plain, upscaler="soft"),))
+    assert firings.predict_schedule(piece.base, trained).seconds > by_hand
