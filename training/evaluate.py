@@ -1,60 +1,47 @@
-"""Measures upscalers: `python -m training.evaluate [FOLDER] [--factor 4] [--quality 40] [--count 40]`.
+"""Measures models on the test split or on any folder of pictures; prints tables for docs/models.md.
 
-Every picture of a folder (the test split when left out) is cut to a middle square, reduced by the
-factor, compressed if asked, enlarged again by plain interpolation and by every trained upscaler, and
-compared with itself.
+    python -m training.evaluate [FOLDER] [--factor 4] [--quality 40] [--count 40]   upscalers
+    python -m training.evaluate --refiner grisaille [--strength 0.3] [--count 12]    a refiner
+    python -m training.evaluate --words grisaille [--count 6]                        what words do
+    python -m training.evaluate --crops docs/models-crops.png                        the sheet of crops
+
+Every picture is cut to a middle square, reduced by the factor, compressed if asked, enlarged again by
+plain interpolation and by every model, and compared with itself.
 """
 
 import argparse
 import io
+import tempfile
 import time
+from collections import defaultdict
+from collections.abc import Iterable
 from pathlib import Path
 
-import cv2
 import numpy as np
 import PIL.Image
+import PIL.ImageDraw
 
-from enamel.core.canvas import Pixels
+from enamel.core.canvas import Pixels, SampleArray
+from enamel.core.fire import fire
 from enamel.core.geometry import Box, Size
+from enamel.core.schedule import Coat, Mode, Refine, Schedule
 from enamel.core.upscale import Enlarged, upscaler, upscaler_names
+from training.materials import MATERIALS, words_of
+from training.measures import (
+    character,
+    grey,
+    low_psnr,
+    overshoot,
+    psnr,
+    sharpness,
+    ssim,
+    top_octave,
+    unsharpened_to,
+)  # fmt: skip
 from training.sources import CACHE
 
 SIDE = 480
-LUMA = np.array([0.2126, 0.7152, 0.0722])
-
-
-def luma(samples: np.ndarray) -> np.ndarray:
-    return samples.astype(np.float64) @ LUMA / 65535
-
-
-def psnr(one: np.ndarray, truth: np.ndarray) -> float:
-    return float(-10 * np.log10(max(((one - truth) ** 2).mean(), 1e-10)))
-
-
-def ssim(one: np.ndarray, truth: np.ndarray) -> float:
-    """Structural similarity (Wang et al., IEEE TIP 13, 2004), Gaussian window of σ 1.5 px."""
-
-    def mean(values: np.ndarray) -> np.ndarray:
-        return cv2.GaussianBlur(values, (11, 11), 1.5)
-
-    a, b = mean(one), mean(truth)
-    va, vb = mean(one**2) - a**2, mean(truth**2) - b**2
-    ab = mean(one * truth) - a * b
-    c1, c2 = 0.01**2, 0.03**2
-    return float(
-        (((2 * a * b + c1) * (2 * ab + c2)) / ((a**2 + b**2 + c1) * (va + vb + c2))).mean()
-    )
-
-
-def top_octave(values: np.ndarray) -> float:
-    """Spectral energy between half the Nyquist frequency and Nyquist."""
-    faded = (values - values.mean()) * np.outer(
-        np.hanning(values.shape[0]), np.hanning(values.shape[1])
-    )
-    power = np.abs(np.fft.fft2(faded)) ** 2
-    y, x = (np.fft.fftfreq(side)[:, None] for side in values.shape)
-    radius = np.hypot(y, x.T)
-    return float(power[(radius > 0.25) & (radius <= 0.5)].sum())
+DEMO = Path(__file__).parent.parent / "demo" / "pictures"
 
 
 def squares(folder: Path, count: int) -> list[np.ndarray]:
@@ -63,20 +50,35 @@ def squares(folder: Path, count: int) -> list[np.ndarray]:
     for group in [folder, *sorted(path for path in folder.iterdir() if path.is_dir())]:
         paths = sorted(path for path in group.iterdir() if path.is_file())
         for path in paths[:: max(1, len(paths) // count)][:count]:
-            if path.suffix == ".npy":
-                pixels = np.load(path, mmap_mode="r")
-            else:
-                try:
-                    pixels = np.asarray(PIL.Image.open(path).convert("RGB"))
-                except OSError:
-                    continue
-            side = min(SIDE, *pixels.shape[:2]) // 8 * 8
-            top, left = ((length - side) // 2 for length in pixels.shape[:2])
-            found.append(np.array(pixels[top : top + side, left : left + side]))
+            pixels = opened(path)
+            if pixels is None:
+                continue
+            found.append(middle(pixels))
     return found
 
 
-def small_of(sharp: np.ndarray, factor: int, quality: int | None) -> np.ndarray:
+def opened(path: Path) -> "np.ndarray | None":
+    """A picture's pixels, (height, width, 3) uint8; None when the file is none."""
+    if path.suffix == ".npy":
+        return np.load(path, mmap_mode="r")
+    try:
+        return np.asarray(PIL.Image.open(path).convert("RGB"))
+    except OSError:
+        return None
+
+
+def middle(pixels: np.ndarray, side: int = SIDE) -> np.ndarray:
+    side = min(side, *pixels.shape[:2]) // 8 * 8
+    top, left = ((length - side) // 2 for length in pixels.shape[:2])
+    return np.array(pixels[top : top + side, left : left + side])
+
+
+def samples(pixels: np.ndarray) -> SampleArray:
+    return pixels.astype(np.uint16) * np.uint16(257)
+
+
+def small_of(sharp: np.ndarray, factor: int, quality: int | None = None) -> Pixels:
+    """The source that a sharp picture is made into."""
     image = PIL.Image.fromarray(sharp)
     image = image.resize(
         (image.width // factor, image.height // factor), PIL.Image.Resampling.BICUBIC
@@ -85,7 +87,19 @@ def small_of(sharp: np.ndarray, factor: int, quality: int | None) -> np.ndarray:
         buffer = io.BytesIO()
         image.save(buffer, "JPEG", quality=quality)
         image = PIL.Image.open(buffer).convert("RGB")
-    return np.asarray(image)
+    return Pixels(samples(np.asarray(image)))
+
+
+def enlarged(source: Pixels, size: Size, name: str) -> SampleArray:
+    return Enlarged(source, size, upscaler(name)).read(Box.whole(size))
+
+
+def refined(source: Pixels, size: Size, name: str, settings: Refine) -> SampleArray:
+    """A coat on the source, in one piece."""
+    coat = Coat(size=size, upscaler=name, refine=settings)
+    with tempfile.TemporaryDirectory() as folder:
+        result = fire(source, Schedule((coat,)), Path(folder)).result
+        return np.array(result.read(Box.whole(size)))
 
 
 def evaluate(folder: Path, factor: int, quality: int | None, count: int) -> None:
@@ -93,26 +107,146 @@ def evaluate(folder: Path, factor: int, quality: int | None, count: int) -> None
     print(
         f"{len(pictures)} pictures, {factor}×, {'JPEG ' + str(quality) if quality else 'uncompressed'}"
     )
-    print("| upscaler | PSNR-Y | SSIM | top octave, share of the truth's | MP/s out |")
-    print("|---|---|---|---|---|")
+    print("| upscaler | PSNR-Y | SSIM | top octave, share of the truth's | low PSNR | MP/s out |")
+    print("|---|---|---|---|---|---|")
     for name in upscaler_names():
-        scores, similar, energy, seconds, area = [], [], [], 0.0, 0.0
+        scores, seconds, area = [], 0.0, 0.0
         for sharp in pictures:
-            source = Pixels(small_of(sharp, factor, quality).astype(np.uint16) * 257)
+            source = small_of(sharp, factor, quality)
             size = Size(sharp.shape[1], sharp.shape[0])
             began = time.perf_counter()
-            large = Enlarged(source, size, upscaler(name)).read(Box.whole(size))
+            large = enlarged(source, size, name)
             seconds += time.perf_counter() - began
             area += size.megapixels
-            found, truth = luma(large), luma(sharp.astype(np.uint16) * 257)
-            scores.append(psnr(found, truth))
-            similar.append(ssim(found, truth))
-            energy.append(top_octave(found) / max(top_octave(truth), 1e-9))
+            found, truth = grey(large), grey(samples(sharp))
+            share = top_octave(found) / max(top_octave(truth), 1e-9)
+            plain = grey(enlarged(source, size, "lanczos"))
+            scores.append((psnr(found, truth), ssim(found, truth), share, low_psnr(found, plain)))
+        values = np.array(scores)
         print(
-            f"| {name} | {np.mean(scores):.2f} dB | {np.mean(similar):.4f} | {np.median(energy):.0%} "
-            f"| {area / seconds:.2f} |",
+            f"| {name} | {values[:, 0].mean():.2f} dB | {values[:, 1].mean():.4f} "
+            f"| {np.median(values[:, 2]):.0%} | {values[:, 3].mean():.1f} dB | {area / seconds:.2f} |",
             flush=True,
         )
+
+
+def evaluate_refiner(folder: Path, name: str, strength: float, count: int) -> None:
+    """Detail, tone and halos of a refiner over several upscalers, against unsharp masking."""
+    pictures = squares(folder, count)
+    print(f"{len(pictures)} pictures, strength {strength:g}, 8 steps")
+    print(
+        "| source | top octave before | after | low PSNR to the source | sharpness | overshoot "
+        "| Lanczos + unsharp, as sharp |"
+    )
+    print("|---|---|---|---|---|---|---|")
+    for factor, by in ((2, "lanczos"), (2, "brisk"), (4, "vitreous")):
+        rows = []
+        for sharp in pictures:
+            source = small_of(sharp, factor)
+            size = Size(sharp.shape[1], sharp.shape[0])
+            settings = Refine(model=name, strength=strength, steps=8, seed=5, mode=Mode.JOINT)
+            before = grey(enlarged(source, size, by))
+            after = grey(refined(source, size, by, settings))
+            plain = grey(enlarged(source, size, "lanczos"))
+            true = top_octave(grey(samples(sharp)))
+            rows.append(
+                (
+                    top_octave(before) / true,
+                    top_octave(after) / true,
+                    low_psnr(after, before),
+                    sharpness(after) / sharpness(before),
+                    overshoot(after, before),
+                    overshoot(unsharpened_to(plain, sharpness(after)), plain),
+                )
+            )
+        found = np.median(np.array(rows), axis=0)
+        print(
+            f"| {by} {factor}× | {found[0]:.0%} | {found[1]:.0%} | {found[2]:.1f} dB "
+            f"| × {found[3]:.2f} | {found[4]:.3f} | {found[5]:.3f} |",
+            flush=True,
+        )
+
+
+def textures(split: str) -> dict[str, list[np.ndarray]]:
+    """Squares of textures by the one word that their file names say."""
+    found: dict[str, list[np.ndarray]] = defaultdict(list)
+    for path in sorted((CACHE / "arrays" / split / "texture").glob("*.npy")):
+        weights = words_of("texture", path.name)
+        if np.count_nonzero(weights) == 1:
+            pixels = np.load(path, mmap_mode="r")
+            if min(pixels.shape[:2]) >= 256:
+                found[MATERIALS[int(weights.argmax())].words[0]].append(middle(pixels, 256))
+    return found
+
+
+def evaluate_words(name: str, count: int) -> None:
+    """Whether a word moves the result towards its material's statistics, on textures of other materials."""
+    learnt, shown = textures("train"), textures("test")
+    means = {word: means_of(group) for word, group in learnt.items() if len(group) >= 8}
+    spread = np.std(list(means.values()), axis=0)
+    subjects = [square for group in shown.values() for square in group[:1]][:count]
+    print(f"{len(subjects)} test textures, each refined without words and with each word")
+    print("| word | nearer to its material than without | mean change of the distance |")
+    print("|---|---|---|")
+    nearer, changes = [], []
+    for word, target in means.items():
+        moved = []
+        for square in subjects:
+            source, size = small_of(square, 2), Size(*square.shape[1::-1])
+            settings = {
+                "model": name, "strength": 0.7, "steps": 8, "seed": 3, "hold": 0.5,
+                "guidance": 3.0, "mode": Mode.JOINT,
+            }  # fmt: skip
+            plain, worded = (
+                character(grey(refined(source, size, "lanczos", Refine(**settings, prompt=prompt))))
+                for prompt in ("", word)
+            )
+            away = [np.linalg.norm((one - target) / spread) for one in (plain, worded)]
+            moved.append(away[1] - away[0])
+        nearer.append(np.mean(np.array(moved) < 0))
+        changes.append(np.mean(moved))
+        print(f"| {word} | {nearer[-1]:.0%} | {changes[-1]:+.3f} |", flush=True)
+    print(f"| all | {np.mean(nearer):.0%} | {np.mean(changes):+.3f} |")
+
+
+def means_of(group: Iterable[np.ndarray]) -> np.ndarray:
+    return np.mean([character(grey(samples(square))) for square in group], axis=0)
+
+
+CROPS = (
+    ("stationmaster.png", (330, 385, 64, 48)),
+    ("emblem.png", (270, 560, 64, 48)),
+    ("tea-car.jpg", (300, 430, 64, 48)),
+    ("signal-lamp.jpg", (160, 200, 64, 48)),
+)
+
+
+def draw_crops(path: Path) -> None:
+    """Demo crops enlarged 4× by each upscaler and refined on top, at 200 %, as one PNG."""
+    columns = ["lanczos", *(name for name in upscaler_names() if upscaler(name).factor)]
+    columns.append("vitreous + grisaille 0.3")
+    width, height = (2 * 4 * side for side in CROPS[0][1][2:])
+    sheet = PIL.Image.new(
+        "RGB", (len(columns) * (width + 8), len(CROPS) * (height + 8) + 24), "white"
+    )
+    pen = PIL.ImageDraw.Draw(sheet)
+    for column, name in enumerate(columns):
+        pen.text((column * (width + 8) + 4, 6), name, "black")
+        for row, (file, box) in enumerate(CROPS):
+            pixels = opened(DEMO / file)
+            assert pixels is not None
+            part = Box(*box).grown(24).intersection(Box(0, 0, pixels.shape[1], pixels.shape[0]))
+            source = Pixels(samples(pixels[part.slices]))
+            size = Size(part.width * 4, part.height * 4)
+            by, _, refiner = name.partition(" + ")
+            settings = Refine(strength=0.3 if refiner else 0.0, mode=Mode.JOINT)
+            large = refined(source, size, by, settings)
+            inner = Box(*box).relative_to(part)
+            crop = Box(inner.x * 4, inner.y * 4, inner.width * 4, inner.height * 4)
+            image = PIL.Image.fromarray((large[crop.slices] // 257).astype(np.uint8))
+            image = image.resize((width, height), PIL.Image.Resampling.NEAREST)
+            sheet.paste(image, (column * (width + 8) + 4, 24 + row * (height + 8)))
+    sheet.save(path, optimize=True)
 
 
 if __name__ == "__main__":
@@ -121,5 +255,16 @@ if __name__ == "__main__":
     parser.add_argument("--factor", type=int, default=4)
     parser.add_argument("--quality", type=int)
     parser.add_argument("--count", type=int, default=40)
+    parser.add_argument("--strength", type=float, default=0.3)
+    parser.add_argument("--refiner")
+    parser.add_argument("--words")
+    parser.add_argument("--crops", type=Path)
     chosen = parser.parse_args()
-    evaluate(chosen.folder, chosen.factor, chosen.quality, chosen.count)
+    if chosen.refiner:
+        evaluate_refiner(chosen.folder, chosen.refiner, chosen.strength, chosen.count)
+    elif chosen.words:
+        evaluate_words(chosen.words, chosen.count)
+    elif chosen.crops:
+        draw_crops(chosen.crops)
+    else:
+        evaluate(chosen.folder, chosen.factor, chosen.quality, chosen.count)

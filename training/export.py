@@ -25,7 +25,7 @@ LICENCE = "Trained for Enamel on photographs, textures and drawings from Debian'
 REFINER = {
     "sigma_min": 0.01,
     "rho": 5.0,
-    "strength_map": [[0, 0.02], [1, 1.0]],
+    "strength_map": [[0, 0.02], [0.3, 0.25], [1, 1.2]],
     "softening": SOFTENING,
     "vocabulary": VOCABULARY,
 }
@@ -88,6 +88,10 @@ def export(recipe: Recipe) -> None:
         "licence": LICENCE,
         "trained": {"steps": run.step, "minutes": round(run.minutes)},
     } | accept(path)
+    # trying can miss what rounding swallowed; the network's build says how far it can look at most
+    if card[recipe.kind]["radius"] > run.average.radius:
+        raise SystemExit(f"It looks farther than {run.average.radius} px.")
+    card[recipe.kind]["radius"] = run.average.radius
     path.with_suffix(".json").write_text(json.dumps(card, indent=2, ensure_ascii=False) + "\n")
     run.save(slim=True)
     print(

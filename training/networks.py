@@ -125,19 +125,36 @@ class Refiner(nn.Module):
         residual = x - cond
         given = functional.pixel_unshuffle(torch.cat([residual * spread, cond], 1), 2)
         half = self.half_down(self.enter(given), lead)
-        quarter = self.to_quarter(half)
+        quarter = smaller(half, self.to_quarter)
         for block in self.quarter:
             quarter = block(quarter, lead)
-        eighth = self.to_eighth(quarter)
+        eighth = smaller(quarter, self.to_eighth)
         for block in self.eighth:
             eighth = block(eighth, lead)
-        quarter = quarter + self.from_eighth(eighth)
+        quarter = quarter + larger(eighth, self.from_eighth)
         for block in self.quarter_again:
             quarter = block(quarter, lead)
-        half = self.half_up(half + self.from_quarter(quarter), lead)
+        half = self.half_up(half + larger(quarter, self.from_quarter), lead)
         change = functional.pixel_shuffle(self.leave(functional.relu(half)), 2)
         keep = (SIGMA_DATA**2 / variance)[:, None, None, None]
         return cond + keep * residual + (sigma[:, None, None, None] * SIGMA_DATA * spread) * change
+
+
+def smaller(x: Tensor, layer: nn.Conv2d) -> Tensor:
+    """A 2 × 2 convolution of stride 2, as a shuffle and a 1 × 1 convolution.
+
+    ONNX Runtime sums a 1 × 1 convolution in the same order whatever the picture's shape, which it does
+    not for strided and transposed ones: so tiles stay equal to the whole, bit for bit.
+    """
+    weight = layer.weight.flatten(1)[:, :, None, None]
+    return functional.conv2d(functional.pixel_unshuffle(x, 2), weight, layer.bias)
+
+
+def larger(x: Tensor, layer: nn.ConvTranspose2d) -> Tensor:
+    """A transposed 2 × 2 convolution of stride 2, as a 1 × 1 convolution and a shuffle."""
+    weight = layer.weight.permute(1, 2, 3, 0).flatten(0, 2)[:, :, None, None]
+    bias = None if layer.bias is None else layer.bias.repeat_interleave(4)
+    return functional.pixel_shuffle(functional.conv2d(x, weight, bias), 2)
 
 
 def fourier(sigma: Tensor) -> Tensor:

@@ -114,9 +114,11 @@ def run_fire(chosen: argparse.Namespace) -> None:
             window=chosen.window,
             listener=(lambda progress: None) if chosen.quiet else show,
         )
+        # before the file is written: libvips maps the canvas, and its pages, which the system can take
+        # back at any time, would count as memory of the firing
+        report = fired.to_json() | {"input_size": list(base.size), "versions": versions()}
         export(fired.result, chosen.output, ppi=chosen.ppi, bits=chosen.bits)
     if chosen.report:
-        report = fired.to_json() | {"input_size": list(base.size), "versions": versions()}
         chosen.report.write_text(json.dumps(report, indent=2) + "\n")
 
 

@@ -5,7 +5,6 @@ where the last one ended, and a coat whose settings have not changed is not comp
 """
 
 import os
-import resource
 import shutil
 import time
 from concurrent.futures import Executor
@@ -23,6 +22,7 @@ from enamel.core.diffusion.onnx import refiner
 from enamel.core.errors import Refusal
 from enamel.core.fields import to_json
 from enamel.core.geometry import Box, Size
+from enamel.core.memory import peak_memory_mb
 from enamel.core.progress import Listener, StopSign, ignore, never
 from enamel.core.refine import Sources, reach, refine
 from enamel.core.schedule import Coat, Refine, Schedule, address
@@ -150,11 +150,6 @@ class Fired:
                 for report, layer in zip(self.reports, self.layers, strict=True)
             ],
         }
-
-
-def peak_memory_mb() -> float:
-    """Most memory this process has held, in MB."""
-    return resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1000
 
 
 def fire(

@@ -1,6 +1,6 @@
-"""What networks from elsewhere are tried on, and how far a change is felt in what they make."""
+"""What networks from elsewhere are tried on, and how far they look."""
 
-import math
+from collections.abc import Callable
 
 import numpy as np
 
@@ -15,20 +15,45 @@ def picture(height: int, width: int) -> FloatArray:
     return (0.5 + 0.25 * np.stack(waves, axis=2) + rough).astype(np.float32)
 
 
-def felt(
-    before: FloatArray, after: FloatArray, y: int, x: int, factor: int = 1
-) -> tuple[int, int, int, int]:
-    """How far a change of the pixel at y, x is felt upwards, downwards, left and right.
+def margin(
+    run: Callable[[FloatArray], FloatArray],
+    given: FloatArray,
+    *,
+    grid: int,
+    farthest: int,
+    factor: int = 1,
+    least: int = 0,
+) -> int | None:
+    """How far around a cell of the grid a network has to see for the cell to come out bit for bit.
 
-    In px of the picture that was changed; ``before`` and ``after`` are ``factor`` times as large.
+    Everything farther away is replaced by something quite different; the smallest margin at which
+    nothing of that is felt is the answer. A single changed pixel would not do: what it adds may be
+    lost in rounding, where all that lies far away together is not.
+
+    Parameters
+    ----------
+    run : the network; its result is ``factor`` times as large as what it is given.
+    given : (side, side, channels), larger than twice ``farthest`` and a cell.
+    grid : what margins and places are multiples of.
+    farthest : largest margin that is tried; None is returned when it does not suffice.
+    least : margin to begin with.
     """
-    changed = np.abs(after - before).max(axis=2) > 0
-    rows, columns = np.flatnonzero(changed.any(axis=1)), np.flatnonzero(changed.any(axis=0))
-    if not len(rows):
-        return 0, 0, 0, 0
-    return (
-        math.ceil(y - rows[0] / factor),
-        math.ceil((rows[-1] + 1) / factor - y - 1),
-        math.ceil(x - columns[0] / factor),
-        math.ceil((columns[-1] + 1) / factor - x - 1),
-    )
+    side = given.shape[0]
+    place = side // 2 // grid * grid
+    cell = slice(place * factor, (place + grid) * factor)
+    rng = np.random.default_rng(5)
+    low, high = given.min(), given.max()
+    others = [rng.uniform(low, high, given.shape).astype(np.float32), low + high - given]
+    before = run(given)[cell, cell]
+    far = -(-least // grid) * grid
+    for other in others:
+        while True:
+            if far > farthest:
+                return None
+            seen = slice(max(0, place - far), place + grid + far)
+            patched = other.copy()
+            patched[seen, seen] = given[seen, seen]
+            if np.array_equal(run(patched)[cell, cell], before):
+                break
+            far += grid
+    return far

@@ -76,7 +76,7 @@ class JoinPass:
 class Refine:
     """One tiled refinement. Lengths in px of the refined picture."""
 
-    model: str = setting("starter", "Name of the refiner, as `enamel models` lists it.")
+    model: str = setting("grisaille", "Name of the refiner, as `enamel models` lists it.")
     strength: float = number(
         0.3, 0, 1, "Denoising strength: 0 changes nothing, 0.15 to 0.35 suits whole pictures."
     )

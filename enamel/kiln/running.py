@@ -16,7 +16,8 @@ from django.utils import timezone
 from enamel.core import ENGINE_VERSION
 from enamel.core.canvas import Canvas
 from enamel.core.errors import Refusal, Stopped
-from enamel.core.fire import Fired, StageReport, fire, peak_memory_mb
+from enamel.core.fire import Fired, StageReport, fire
+from enamel.core.memory import peak_memory_mb
 from enamel.core.progress import Progress
 from enamel.core.schedule import Coat, Schedule, address
 from enamel.core.touchup import touch_up

@@ -203,13 +203,13 @@ def test_a_plan_becomes_coats_that_are_edited_and_words_are_drawn(
 
     browser.run("for (const part of document.querySelectorAll('details')) part.open = true")
     browser.fill("prompt", "brick, wool")
-    browser.wait(lambda _: "understands no words" in browser.find("[data-part='words']").text)
+    browser.wait(lambda _: "wool (cloth)" in browser.find("[data-part='words']").text)
     browser.button("Draw a part").click()
     stage = browser.find("[data-regions]")
     ActionChains(browser.driver).move_to_element_with_offset(stage, -40, -40).click_and_hold() \
         .move_by_offset(80, 80).release().perform()  # fmt: skip
     browser.driver.switch_to.active_element.send_keys("brass badge")
-    browser.wait(lambda _: "brass badge" in browser.find("[data-part='words']").text)
+    browser.wait(lambda _: "brass (metal) badge" in browser.find("[data-part='words']").text)
 
     browser.button("Remove").click()
     browser.wait(lambda _: browser.find("[data-part='coats']").text.count("strength") == 2)

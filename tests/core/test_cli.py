@@ -122,7 +122,7 @@ def test_killed_at_random_again_and_again_it_ends_with_the_same_bytes(
 def test_5_peak_memory_does_not_grow_with_the_picture(tmp_path: Path, base: Path) -> None:
     refine = {"steps": 1, "tile": [256, 256], "overlap": 32}
     peaks = []
-    for side in (1200, 4200):
+    for side in (2100, 4200):  # from where all blocks that are filled at once have their full size
         plan = schedule(tmp_path, {"size": [side, side], "refine": refine})
         report = tmp_path / "report.json"
         command = [sys.executable, "-m", "enamel.core.cli", "fire", str(base), str(tmp_path / "o.tif"),

@@ -89,5 +89,5 @@ def test_a_window_outside_the_result_is_refused(fired: Fire, window: Box) -> Non
 
 
 def test_a_model_that_is_not_there_is_refused_with_the_names_there_are(fired: Fire) -> None:
-    with pytest.raises(Refusal, match="starter"):
+    with pytest.raises(Refusal, match="grisaille"):
         fired(coat(model="nobody"))

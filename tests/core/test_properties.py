@@ -82,7 +82,7 @@ def test_2_stopped_at_any_places(refine: dict[str, Any], stops: list[int]) -> No
 
 @few
 @given(
-    # above 0.7 the starter has replaced all it can, and the distance levels off
+    # above 0.7 the refiner has replaced all it can, and the distance levels off
     strengths=st.lists(st.floats(0.05, 0.7), min_size=2, max_size=2).filter(
         lambda pair: abs(pair[0] - pair[1]) > 0.25
     ),

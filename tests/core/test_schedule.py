@@ -21,7 +21,7 @@ EXAMPLE: dict[str, Any] = {
             "factor": 2,
             "upscaler": "lanczos",
             "refine": {
-                "model": "starter",
+                "model": "grisaille",
                 "strength": 0.3,
                 "steps": 8,
                 "sampler": "euler",

@@ -58,14 +58,14 @@ def test_the_result_is_what_core_makes_and_knows_how_it_was_made(
         assert_same_pixels(pixels_of(layer), whole(fire(base, coat(), tmp_path).result))
     assert layer.parent == piece.base
     assert layer.seed == 5
-    assert layer.model == "starter"
+    assert layer.model == "grisaille"
     assert len(layer.model_sha256) == len(layer.sha256) == len(layer.address) == 64
     assert layer.recipe["coat"]["refine"]["tile"] == [96, 96]
     assert layer.recipe["coat"]["refine"]["sampler"] == "euler"  # defaults are spelt out too
     assert layer.seconds > 0
     assert layer.ready
     assert firing.done == firing.total == 9
-    assert firing.actual["rates"]["starter"] > 0
+    assert firing.actual["rates"]["grisaille"] > 0
     assert not firing.previews.exists()
 
 
@@ -172,7 +172,7 @@ def test_what_fails_says_so_in_words_and_can_go_on(
 
 def test_another_model_file_than_at_the_start_is_refused(piece: Piece) -> None:
     firing = firings.enqueue_schedule(piece.base, coat())
-    Firing.objects.filter(pk=firing.pk).update(models_used={"starter": "0" * 64})
+    Firing.objects.filter(pk=firing.pk).update(models_used={"grisaille": "0" * 64})
     assert carried_out(firing).state == Firing.State.FAILED
     assert "has changed since this was started" in firing.error
 

@@ -195,7 +195,8 @@ def test_the_cost_follows_the_settings_and_keeps_them(signed_in: Client, piece: 
     page = change(signed_in, piece, "schedule-cost", overlap=400).content.decode()
     assert "at most half the shorter side" in page
     page = change(signed_in, piece, "schedule-cost", prompt="brick wall").content.decode()
-    assert "understands no words" in page
+    assert ">brick</span>" in page
+    assert "not in this refiner's vocabulary" in page.replace("&#x27;", "'")
 
 
 def test_coats_are_added_moved_switched_and_removed(signed_in: Client, piece: Piece) -> None:

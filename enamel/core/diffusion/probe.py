@@ -1,14 +1,14 @@
 """Trying out a refiner's network by the contract of docs/models.md."""
 
 import json
-import resource
 from typing import Any
 
 import numpy as np
 
 from enamel.core.canvas import FloatArray
 from enamel.core.errors import Refusal
-from enamel.core.probes import felt, picture
+from enamel.core.memory import peak_memory_mb
+from enamel.core.probes import margin, picture
 
 CONTRACT = {"x", "cond", "sigma"}
 NATIVE = 512
@@ -132,30 +132,26 @@ class RefinerProbe:
                 )
 
     def _radius(self) -> int | None:
-        """The margin that a tile on the grid has to be read with, a multiple of the grid.
-
-        What lies beyond the margin ends at a corner of a grid cell: so from a cell's first pixel it
-        counts how far it is felt up and left, from its last one how far down and right.
-        """
-        side = -(-(2 * FARTHEST + 65) // self.grid) * self.grid
+        """The margin that a tile on the grid has to be read with; None when it sees the whole tile."""
+        side = -(-(2 * FARTHEST + 64 + self.grid) // self.grid) * self.grid
         given = picture(side, side) * np.float32(2) - np.float32(1)
-        first = side // 2 // self.grid * self.grid
-        last = first + self.grid - 1
-        before = self.run(given, given, 0.3)
         reach = 0
-        for which in range(2):
-            for place, sides in ((first, (0, 2)), (last, (1, 3))):
-                x, cond = given.copy(), given.copy()
-                (x, cond)[which][place, place] = 1.0
-                far = felt(before, self.run(x, cond, 0.3), place, place)
-                reach = max(reach, *(far[side] for side in sides))
-        return None if reach > FARTHEST else -(-reach // self.grid) * self.grid
+        for sigma in (0.02, 0.3, 1.0):
+            noise = np.random.default_rng(2).standard_normal(given.shape).astype(np.float32)
+            both = np.concatenate([given + np.float32(sigma) * noise, given], axis=2)
+            found = margin(
+                lambda pair, sigma=sigma: self.run(pair[..., :3], pair[..., 3:], sigma),  # type: ignore[misc]
+                both, grid=self.grid, farthest=FARTHEST, least=reach,
+            )  # fmt: skip
+            if found is None:
+                return None
+            reach = found
+        return reach
 
     def _bytes_per_pixel(self) -> int:
         """Memory that a tile takes, by the process's peak before and after one of the native size."""
         side = -(-NATIVE // self.grid) * self.grid
-        before = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
+        before = peak_memory_mb()
         given = np.zeros((side, side, 3), np.float32)
         self.run(given, given, 0.1)
-        grown = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss - before
-        return max(50, round(grown * 1024 / side**2))
+        return max(50, round((peak_memory_mb() - before) * 1e6 / side**2))

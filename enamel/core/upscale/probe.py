@@ -6,7 +6,7 @@ import numpy as np
 
 from enamel.core.canvas import FloatArray
 from enamel.core.errors import Refusal
-from enamel.core.probes import felt, picture
+from enamel.core.probes import margin, picture
 
 PROBE = 64
 FARTHEST = 96
@@ -125,23 +125,29 @@ class UpscalerProbe:
         return best
 
     def radius(self, factor: int) -> int:
-        """How far a pixel of the small picture is felt, in px of it."""
-        height, width = self.size(2 * FARTHEST + 33)
-        white = self.range(factor)
-        source = picture(height, width) * np.float32(white)
-        y, x = height // 2, width // 2
-        before = self.run(source)
-        reach = 0
-        for change in (0.0, float(white)):
-            touched = source.copy()
-            touched[y, x] = change
-            reach = max(reach, *felt(before, self.run(touched), y, x, factor))
-        if reach > FARTHEST:
+        """How far around itself a pixel of the small picture has to be known, in px of it."""
+        if self.fixed:
+            height, width = self.fixed
+            farthest = (min(height, width) - 1) // 2 - 1
+        else:
+            height, width = self.size(2 * FARTHEST + 33)
+            farthest = FARTHEST
+        white = np.float32(self.range(factor))
+        side = min(height, width)
+
+        def run(square: FloatArray) -> FloatArray:
+            padded = picture(height, width) * white
+            padded[:side, :side] = square
+            return self.run(padded)[: side * factor, : side * factor]
+
+        given = picture(height, width)[:side, :side] * white
+        found = margin(run, given, grid=1, farthest=min(farthest, FARTHEST), factor=factor)
+        if found is None:
             raise Refusal(
-                f"It looks {reach} px far or at the whole picture; tiles can only be made without "
-                f"seams for networks that look at most {FARTHEST} px far."
+                f"It looks more than {min(farthest, FARTHEST)} px far or at the whole picture; tiles "
+                "can't be made of it without seams."
             )
-        return reach
+        return found
 
 
 def _known(side: Any) -> bool:

@@ -1,0 +1,20 @@
+"""How much memory this process took."""
+
+import resource
+import sys
+from pathlib import Path
+
+
+def peak_memory_mb() -> float:
+    """Most memory this process has held, in MB.
+
+    From the kernel's own count for this program where there is one: the usual count starts with what
+    the process that launched it held.
+    """
+    status = Path("/proc/self/status")
+    if status.exists():
+        for line in status.read_text().splitlines():
+            if line.startswith("VmHWM:"):
+                return int(line.split()[1]) * 1024 / 1e6
+    peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
+    return peak / 1e6 if sys.platform == "darwin" else peak * 1024 / 1e6

@@ -1,0 +1,103 @@
+"""What results are measured by. Pictures are luma, (height, width) float in 0…1."""
+
+import cv2
+import numpy as np
+
+from enamel.core.canvas import SampleArray
+from enamel.core.colour import luma
+
+FINE, COARSE = 0.25, 0.5
+"""The top octave in cycles per px: from half of Nyquist to Nyquist."""
+
+
+def grey(samples: SampleArray) -> np.ndarray:
+    """Luma of 16-bit samples."""
+    return luma(samples[..., :3].astype(np.float32) / np.float32(65535)).astype(np.float64)
+
+
+def psnr(one: np.ndarray, truth: np.ndarray) -> float:
+    return float(-10 * np.log10(max(((one - truth) ** 2).mean(), 1e-10)))
+
+
+def ssim(one: np.ndarray, truth: np.ndarray) -> float:
+    """Structural similarity (Wang et al., IEEE TIP 13, 2004), Gaussian window of σ 1.5 px."""
+
+    def mean(values: np.ndarray) -> np.ndarray:
+        return cv2.GaussianBlur(values, (11, 11), 1.5)
+
+    a, b = mean(one), mean(truth)
+    va, vb = mean(one**2) - a**2, mean(truth**2) - b**2
+    ab = mean(one * truth) - a * b
+    c1, c2 = 0.01**2, 0.03**2
+    return float(
+        (((2 * a * b + c1) * (2 * ab + c2)) / ((a**2 + b**2 + c1) * (va + vb + c2))).mean()
+    )
+
+
+def octaves(values: np.ndarray) -> np.ndarray:
+    """Spectral energy of the three topmost octaves, the finest first."""
+    faded = (values - values.mean()) * np.outer(
+        np.hanning(values.shape[0]), np.hanning(values.shape[1])
+    )
+    power = np.abs(np.fft.fft2(faded)) ** 2
+    y, x = (np.fft.fftfreq(side)[:, None] for side in values.shape)
+    radius = np.hypot(y, x.T)
+    edges = [COARSE / 2**step for step in range(4)]
+    return np.array(
+        [
+            power[(radius > low) & (radius <= high)].sum()
+            for high, low in zip(edges[:-1], edges[1:], strict=True)
+        ]
+    )
+
+
+def top_octave(values: np.ndarray) -> float:
+    return float(octaves(values)[0])
+
+
+def low_psnr(one: np.ndarray, source: np.ndarray, sigma: float = 3.0) -> float:
+    """PSNR of what a blur leaves of both: whether tone and large shapes are kept."""
+    return psnr(cv2.GaussianBlur(one, (0, 0), sigma), cv2.GaussianBlur(source, (0, 0), sigma))
+
+
+def sharpness(values: np.ndarray) -> float:
+    """Root mean square of the gradient: needs no truth."""
+    down, across = np.gradient(values)
+    return float(np.sqrt((down**2 + across**2).mean()))
+
+
+def overshoot(values: np.ndarray, source: np.ndarray, side: int = 9) -> float:
+    """Halos: how far values lie, in the mean over edges, beyond the range of the source around them.
+
+    Edges are where that range is in the top tenth; in shares of it.
+    """
+    kernel = np.ones((side, side), np.uint8)
+    highest, lowest = cv2.dilate(source, kernel), cv2.erode(source, kernel)
+    reach = highest - lowest
+    edges = reach >= np.quantile(reach, 0.9)
+    beyond = np.maximum(values - highest, 0) + np.maximum(lowest - values, 0)
+    return float((beyond[edges] / np.maximum(reach[edges], 0.02)).mean())
+
+
+def unsharpened_to(source: np.ndarray, wanted: float, sigma: float = 1.0) -> np.ndarray:
+    """The source after unsharp masking that makes it as sharp as wanted, found by halving."""
+    detail = source - cv2.GaussianBlur(source, (0, 0), sigma)
+    low, high = 0.0, 20.0
+    for _ in range(30):
+        middle = (low + high) / 2
+        if sharpness(source + middle * detail) < wanted:
+            low = middle
+        else:
+            high = middle
+    return source + high * detail
+
+
+def character(values: np.ndarray) -> np.ndarray:
+    """A texture's statistics: logarithms of its three topmost octaves, of the ratio of upright to level
+    detail, and the skewness of its finest detail."""
+    bands = np.log10(octaves(values) / values.size + 1e-9)
+    down, across = np.gradient(values)
+    lean = np.log10((across**2).mean() + 1e-9) - np.log10((down**2).mean() + 1e-9)
+    fine = values - cv2.GaussianBlur(values, (0, 0), 1.0)
+    skew = (fine**3).mean() / max((fine**2).mean() ** 1.5, 1e-12)
+    return np.array([*bands, lean, 0.2 * skew])
