@@ -194,8 +194,8 @@ def evaluate_words(name: str, count: int) -> None:
         for square in subjects:
             source, size = small_of(square, 2), Size(*square.shape[1::-1])
             settings = {
-                "model": name, "strength": 0.7, "steps": 8, "seed": 3, "hold": 0.5,
-                "guidance": 3.0, "mode": Mode.JOINT,
+                "model": name, "strength": 0.3, "steps": 6, "seed": 3, "hold": 0.5,
+                "guidance": 1.0, "mode": Mode.JOINT,
             }  # fmt: skip
             plain, worded = (
                 character(grey(refined(source, size, "lanczos", Refine(**settings, prompt=prompt))))

@@ -57,6 +57,8 @@ def samples(recipe: Recipe, height: int, width: int) -> dict[str, torch.Tensor]:
 
 def export(recipe: Recipe) -> None:
     run = Run(recipe)
+    if recipe.starts_from is not None and recipe.kept < 1:
+        lean(run.average, Run(RECIPES[recipe.starts_from]).average, 1 - recipe.kept)
     network = run.average.eval().to(memory_format=torch.contiguous_format)
     output, pictures = ("large", ["small"]) if recipe.kind == "upscaler" else ("x0", ["x", "cond"])
     if recipe.kind == "upscaler":
@@ -93,10 +95,17 @@ def export(recipe: Recipe) -> None:
         raise SystemExit(f"It looks farther than {run.average.radius} px.")
     card[recipe.kind]["radius"] = run.average.radius
     path.with_suffix(".json").write_text(json.dumps(card, indent=2, ensure_ascii=False) + "\n")
-    run.save(slim=True)
+    Run(recipe).save(slim=True)
     print(
         f"{path.name}: {path.stat().st_size / 1e6:.2f} MB, differs from torch by {difference:.1e}"
     )
+
+
+def lean(network: torch.nn.Module, start: torch.nn.Module, share: float) -> None:
+    """Move a network's weights a share of the way back to those it started from."""
+    with torch.no_grad():
+        for own, earlier in zip(network.parameters(), start.parameters(), strict=True):
+            own.lerp_(earlier, share)
 
 
 def against_torch(path: str, network: torch.nn.Module, given: dict[str, torch.Tensor]) -> float:

@@ -26,6 +26,9 @@ class Recipe:
     """A recipe of the same network, whose weights this one goes on from."""
     critic: float = 0.0
     """Weight of the adversarial loss; 0 trains to the mean, above it for crisp grain."""
+    kept: float = 1.0
+    """Share of its own weights in what ships, the rest being those it started from: the critic's crispness
+    without all of its grain."""
     led_by: str | None = None
     """An upscaler that makes some of a refiner's conditions."""
     ships: bool = True
@@ -112,6 +115,7 @@ RECIPES = {
             seed=7,
             starts_from="grisaille-ground",
             critic=0.1,
+            kept=0.5,
             led_by="vitreous",
         ),
     )

@@ -147,7 +147,7 @@ def test_refining_brings_back_fine_detail_without_losing_the_picture(tmp_path: P
     truth = part(STATIONMASTER_TRUTH, Box(560, 600, 192, 192))
     small = Enlarged(truth, Size(96, 96), upscaler("lanczos"))
     plain = Enlarged(small, truth.size, upscaler("lanczos"))
-    schedule = Schedule((Coat(factor=2, refine=Refine(strength=0.15, mode=Mode.JOINT)),))
+    schedule = Schedule((Coat(factor=2, refine=Refine(strength=0.25, mode=Mode.JOINT)),))
     refined = fire(small, schedule, tmp_path).result
     assert 1.6 * fine_detail(plain) < fine_detail(refined) < fine_detail(truth)
     assert distance(refined, truth) < 1.15 * distance(plain, truth)
