@@ -80,6 +80,7 @@ def parser() -> argparse.ArgumentParser:
     command.add_argument("height", type=int)
     command.add_argument("--to", type=int, nargs=2, required=True, metavar=("WIDTH", "HEIGHT"))
     command.add_argument("--prompt", default="")
+    command.add_argument("--upscaler", default="lanczos", metavar="NAME")
     command.set_defaults(run=run_plan)
 
     command = commands.add_parser("schema", help="print the JSON Schema of schedule files")
@@ -169,7 +170,7 @@ def run_models(chosen: argparse.Namespace) -> None:
 
 def run_plan(chosen: argparse.Namespace) -> None:
     base, target = Size(chosen.width, chosen.height), Size(*chosen.to)
-    stages = propose(base, target, Refine(prompt=chosen.prompt))
+    stages = propose(base, target, Refine(prompt=chosen.prompt), chosen.upscaler)
     for number, stage in enumerate(stages, 1):
         print(f"{number}. {stage.sentence}", file=sys.stderr)
     print(json.dumps(Schedule(tuple(stage.coat for stage in stages)).to_json(), indent=2))

@@ -29,13 +29,16 @@ class PlannedCoat:
     sentence: str
 
 
-def propose(base: Size, target: Size, refine: Refine | None = None) -> list[PlannedCoat]:
+def propose(
+    base: Size, target: Size, refine: Refine | None = None, upscaler: str = "lanczos"
+) -> list[PlannedCoat]:
     """The coats that lead from a base to a target size.
 
     Parameters
     ----------
     base, target : sizes in px, of the same shape to within a few px; the last coat hits the target.
     refine : settings to start from; strength and words are set stage by stage.
+    upscaler : of the coats that refine; a last small fit is plain resampling.
 
     Raises
     ------
@@ -67,6 +70,7 @@ def propose(base: Size, target: Size, refine: Refine | None = None) -> list[Plan
         coat = Coat(
             factor=None if exact else float(STAGE_FACTOR),
             size=(size.width, size.height) if exact else None,
+            upscaler=upscaler if settings else "lanczos",
             refine=settings,
         )
         words = _sentence(factors[number], size, settings, share, last, bool(refine.prompt))

@@ -166,7 +166,8 @@ class Bench:
 
     def _plan(self, target: Size) -> dict[str, Any]:
         base = self.layers[0]
-        planned = propose(base.size, target, self.draft.schedule.coats[0].refine)
+        first = self.draft.schedule.coats[0]
+        planned = propose(base.size, target, first.refine, first.upscaler)
         schedule = Schedule(tuple(stage.coat for stage in planned))
         prediction = firings.predict_schedule(base, schedule)
         largest = max(stage.size.megapixels for stage in planned)

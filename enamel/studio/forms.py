@@ -395,12 +395,7 @@ class ModelForm(forms.Form):
     file = forms.FileField(
         required=False,
         label="ONNX file",
-        widget=forms.FileInput(
-            attrs={
-                "accept": ".onnx",
-                "class": "max-w-full text-[14px] file:button file:button-small file:mr-2",
-            }
-        ),
+        widget=forms.FileInput(attrs={"accept": ".onnx"}),
     )
     name = forms.CharField(required=False, max_length=40, label="Name")
     summary = forms.CharField(required=False, max_length=200, label="Good for")

@@ -43,3 +43,9 @@ def test_a_last_few_pixels_are_a_plain_fit() -> None:
     assert planned[-1].coat.refine is None
     assert "exact fit" in planned[-1].sentence
     assert [stage.work for stage in planned][-1] == 0
+
+
+def test_refined_coats_get_the_upscaler_and_a_last_small_fit_stays_plain() -> None:
+    planned = propose(Size(768, 1024), Size(1690, 2253), upscaler="vitreous")
+    assert [stage.coat.upscaler for stage in planned] == ["vitreous", "lanczos"]
+    assert planned[-1].coat.refine is None

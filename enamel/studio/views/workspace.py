@@ -98,7 +98,8 @@ def use_plan(request: HttpRequest, piece_id: UUID) -> HttpResponse:
     form = PlanForm(request.POST, start=piece.base.size)
     if not form.is_valid():
         return _again(request, piece, "plan", form)
-    planned = propose(piece.base.size, form.size(), piece.schedule.coats[0].refine)
+    first = piece.schedule.coats[0]
+    planned = propose(piece.base.size, form.size(), first.refine, first.upscaler)
     piece.keep_schedule(Schedule(tuple(stage.coat for stage in planned)))
     return redirect(f"{piece.get_absolute_url()}?task=coat")
 
