@@ -1,8 +1,6 @@
 """What a firing will take, before it runs: tiles, network work, time, memory, disk."""
 
 import os
-import statistics
-import time
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -16,6 +14,7 @@ from enamel.core.refine import count, tile_boxes
 from enamel.core.schedule import Mode, Schedule
 from enamel.core.separate import grid_of, join_tiles, network_tile, over_joins
 from enamel.core.tilework import AHEAD, plan
+from enamel.core.timing import median_seconds
 
 SAMPLE_BYTES = 2
 STATE_BYTES = 4
@@ -77,12 +76,8 @@ def measured_rate(denoiser: Denoiser) -> float:
     """Megapixels per second that the network does here on a tile of its own size, median of three."""
     side = denoiser.traits.native_tile
     x = np.zeros((side, side, 3), np.float32)
-    seconds = []
-    for _ in range(4):
-        began = time.perf_counter()
-        denoiser.predict(x, denoiser.traits.sigma_min, Condition(x))
-        seconds.append(time.perf_counter() - began)
-    return side * side / 1e6 / statistics.median(seconds[1:])  # the first one warms up
+    lowest = denoiser.traits.sigma_min
+    return side * side / 1e6 / median_seconds(lambda: denoiser.predict(x, lowest, Condition(x)))
 
 
 def predict(schedule: Schedule, base: Size, rate: float) -> Prediction:

@@ -5,6 +5,11 @@ from collections.abc import Callable
 import numpy as np
 
 from enamel.core.canvas import FloatArray
+from enamel.core.errors import Refusal
+
+PROBE = 64
+"""Least side of a probe in px."""
+GRIDS = (1, 2, 4, 8, 16, 32, 64)
 
 
 def picture(height: int, width: int) -> FloatArray:
@@ -13,6 +18,26 @@ def picture(height: int, width: int) -> FloatArray:
     waves = [np.sin(x * 0.31 + y * 0.17), np.sin(x * 0.05 - y * 0.23), np.sin(np.hypot(x, y) * 0.4)]
     rough = np.random.default_rng(7).uniform(-0.15, 0.15, (height, width, 3))
     return (0.5 + 0.25 * np.stack(waves, axis=2) + rough).astype(np.float32)
+
+
+def smallest_grid(run: Callable[[FloatArray], object]) -> int:
+    """The smallest number that a network's sides may be multiples of, found by trying.
+
+    Raises
+    ------
+    Refusal
+        From ``run``, or when no grid does.
+    """
+    for grid in GRIDS:
+        least = -(-PROBE // grid) * grid
+        try:
+            run(picture(least + grid, least + 2 * grid))
+        except Refusal:
+            raise
+        except Exception:  # the runtime raises many kinds
+            continue
+        return grid
+    raise Refusal(f"It runs on no size that is a multiple of {GRIDS[-1]} px.")
 
 
 def margin(

@@ -37,11 +37,11 @@ def switch(model: Model, *, on: bool) -> None:
 
 def remove(model: Model, person: AbstractBaseUser) -> None:
     """Delete a model's file and card. A `Refusal` when it ships with Enamel or is another's."""
-    card = next((found.card for found in Model.objects.at_hand() if found == model), None)
-    if card is None or not card.own:
+    found = Model.objects.named(model.name)
+    if found is None or not found.card.own:
         raise Refusal(f"{model.name} ships with Enamel; it can be switched off, not deleted.")
     if model.brought_by_id not in (None, person.pk):
         raise Refusal(f"{model.name} was brought in by somebody else, who alone can delete it.")
-    card.file.with_suffix(".json").unlink(missing_ok=True)
-    card.file.unlink(missing_ok=True)
+    found.card.file.with_suffix(".json").unlink(missing_ok=True)
+    found.card.file.unlink(missing_ok=True)
     model.delete()

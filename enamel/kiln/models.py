@@ -286,7 +286,7 @@ class TilePreview(models.Model):
 class ModelQuerySet(models.QuerySet["Model"]):
     def at_hand(self) -> list["Model"]:
         """One for every card there is, in the cards' order; new cards are noted."""
-        known = {model.name: model for model in self.select_related("brought_by")}
+        known = {model.name: model for model in self}
         found = []
         for card in cards():
             model = known.get(card.name)
@@ -295,6 +295,10 @@ class ModelQuerySet(models.QuerySet["Model"]):
             model.card = card
             found.append(model)
         return found
+
+    def named(self, name: str) -> "Model | None":
+        """The model of that name with its card, if it is at hand."""
+        return next((model for model in self.at_hand() if model.name == name), None)
 
     def off(self) -> set[str]:
         """Names that are switched off."""

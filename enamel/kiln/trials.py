@@ -17,8 +17,7 @@ from enamel.core.fire import fire
 from enamel.core.geometry import Box, Size
 from enamel.core.predict import measured_rate
 from enamel.core.schedule import Coat, Refine, Schedule
-from enamel.core.upscale import upscaler
-from enamel.core.upscale.onnx import OnnxUpscaler
+from enamel.core.upscale.onnx import trained
 from enamel.core.weights import Card
 from enamel.kiln.models import Model, TrialCrop
 
@@ -35,7 +34,7 @@ PLACES = (
 
 def carry_out(name: str) -> None:
     """Measure the model and make its crops, replacing those of an earlier file. Safe to repeat."""
-    entry = next((model for model in Model.objects.at_hand() if model.name == name), None)
+    entry = Model.objects.named(name)
     if entry is None or entry.tried:
         return
     try:
@@ -60,9 +59,7 @@ def rate_of(entry: Card) -> float:
     """Megapixels per second: of its result for an upscaler, that it sees for a refiner."""
     if entry.kind == "refiner":
         return measured_rate(refiner(entry.name))
-    model = upscaler(entry.name)
-    assert isinstance(model, OnnxUpscaler)
-    return model.rate
+    return trained(entry.name).rate
 
 
 def crops_of(entry: Card) -> Iterator[tuple[str, bytes]]:

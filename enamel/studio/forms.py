@@ -207,8 +207,9 @@ class CoatForm(RefineFields, SizeFields):
 
     def __init__(self, *args: Any, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
-        offer(self, "upscaler", upscalers_offered())
-        offer(self, "second", ["", *upscalers_offered()])
+        names = upscalers_offered()
+        offer(self, "upscaler", names)
+        offer(self, "second", ["", *names])
 
     @classmethod
     def showing(cls, coat: Coat, start: Size) -> "CoatForm":

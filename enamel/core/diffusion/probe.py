@@ -8,14 +8,13 @@ import numpy as np
 from enamel.core.canvas import FloatArray
 from enamel.core.errors import Refusal
 from enamel.core.memory import peak_memory_mb
-from enamel.core.probes import margin, picture
+from enamel.core.probes import margin, picture, smallest_grid
 
 CONTRACT = {"x", "cond", "sigma"}
 NATIVE = 512
 FARTHEST = 128
 """Largest receptive radius in px that tiles are read with; beyond it the network counts as one that
 sees its whole tile."""
-GRIDS = (1, 2, 4, 8, 16, 32, 64)
 LEVELS = (0.05, 0.3)
 """Noise levels at which the estimate is compared with the truth."""
 ASSUMED: dict[str, Any] = {
@@ -40,7 +39,7 @@ class RefinerProbe:
             raise Refusal("A refiner gives one output, x0, the estimate of the clean picture.")
         self.said = network.get_modelmeta().custom_metadata_map
         self.vocabulary = self._vocabulary()
-        self.grid = self._grid()
+        self.grid = smallest_grid(self._tried)
 
     @staticmethod
     def fits(network: Any) -> bool:
@@ -104,18 +103,9 @@ class RefinerProbe:
         estimate: FloatArray = made[0].transpose(1, 2, 0)
         return estimate
 
-    def _grid(self) -> int:
-        for grid in GRIDS:
-            sides = -(-64 // grid) * grid + grid, -(-64 // grid) * grid + 2 * grid
-            given = picture(*sides) * np.float32(2) - np.float32(1)
-            try:
-                self.run(given, given, 0.1)
-            except Refusal:
-                raise
-            except Exception:  # the runtime raises many kinds
-                continue
-            return grid
-        raise Refusal(f"It runs on no size that is a multiple of {GRIDS[-1]} px.")
+    def _tried(self, probe: FloatArray) -> None:
+        given = probe * np.float32(2) - np.float32(1)
+        self.run(given, given, 0.1)
 
     def _cleans(self) -> None:
         """Refuse a network whose estimate is farther from the picture than what it was given."""

@@ -6,8 +6,6 @@ source with a margin of its receptive radius; cells lie on a grid of the source'
 becomes does not depend on the window that was asked for.
 """
 
-import statistics
-import time
 from collections import OrderedDict
 from functools import cached_property, lru_cache
 from threading import Lock
@@ -18,6 +16,7 @@ import numpy as np
 from enamel.core.canvas import WHITE, Picture, SampleArray, mirrored_index
 from enamel.core.diffusion.onnx import session
 from enamel.core.geometry import Box, Size, cells
+from enamel.core.timing import median_seconds
 from enamel.core.upscale.enlarge import Resampled
 from enamel.core.upscale.resample import reach
 from enamel.core.weights import Card, card
@@ -80,13 +79,8 @@ class OnnxUpscaler:
         assert self.factor is not None
         side = self.cell + 2 * self.radius
         samples = np.zeros((side, side, 3), np.uint16)
-        seconds = []
-        for _ in range(4):
-            began = time.perf_counter()
-            self.run(samples)
-            seconds.append(time.perf_counter() - began)
         made = (self.cell * self.factor) ** 2 / 1e6
-        return made / statistics.median(seconds[1:])  # the first one warms up
+        return made / median_seconds(lambda: self.run(samples))
 
     def seconds(self, size_in: Size, size_out: Size) -> float:
         return sum(size.megapixels / self.rate for size in self.passes(size_in, size_out))

@@ -6,12 +6,10 @@ import numpy as np
 
 from enamel.core.canvas import FloatArray
 from enamel.core.errors import Refusal
-from enamel.core.probes import margin, picture
+from enamel.core.probes import PROBE, margin, picture, smallest_grid
 
-PROBE = 64
 FARTHEST = 96
 """Largest receptive radius in px of the small picture that tiles are read with."""
-GRIDS = (1, 2, 4, 8, 16, 32, 64)
 FACTORS = (1, 2, 3, 4, 8)
 ALIKE = 0.12
 """Most that a reduced result may differ from its source, as a share of the range."""
@@ -37,7 +35,7 @@ class UpscalerProbe:
         self.layout = self._layout(given.shape)
         sides = given.shape[2:] if self.layout == "NCHW" else given.shape[1:3]
         self.fixed = [int(side) for side in sides] if all(_known(side) for side in sides) else None
-        self.grid = self._grid()
+        self.grid = 1 if self.fixed else smallest_grid(self.run)
 
     def facts(self) -> dict[str, Any]:
         """Kind, factor and the ``upscaler`` part of a card."""
@@ -74,19 +72,6 @@ class UpscalerProbe:
         if made.ndim != 4:
             raise Refusal(f"Its output has {made.ndim} dimensions; a picture has four.")
         return made[0].transpose(1, 2, 0) if self.layout == "NCHW" else made[0]
-
-    def _grid(self) -> int:
-        if self.fixed:
-            return 1
-        for grid in GRIDS:
-            try:
-                self.run(picture(PROBE + grid, PROBE + 2 * grid))
-            except Refusal:
-                raise
-            except Exception:
-                continue
-            return grid
-        raise Refusal(f"It runs on no size that is a multiple of {GRIDS[-1]} px.")
 
     def size(self, least: int) -> tuple[int, int]:
         """Height and width of a probe of that side or more, as far as the network takes any size."""
