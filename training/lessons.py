@@ -9,15 +9,20 @@ import torch
 from torch import Tensor, nn
 from torch.nn import functional
 
+from enamel.core.soften import softening_at
 from training.networks import SIGMA_DATA
 from training.pairs import Pictures, reduced
 from training.recipes import Recipe
 
 Batch = tuple[Tensor, ...]
-SOFTENING = 1.2
+SOFTENING = 4.0
 """Blur in px that takes the structure away at hold 0; the card says the same."""
+HELD = 0.5
+"""Share of the patches whose structure is held to as it is; the rest draw their hold evenly from 0 to 1."""
 WORDLESS = 0.2
 """Share of the patches that are shown without their words, so that guidance has a place to stand."""
+MIN_BLUR = 0.1
+"""Blurs below this, in px, change nothing."""
 JUDGED_AT = (0.1, 0.4)
 """Noise levels at which a refiner's plain estimate is judged."""
 
@@ -96,13 +101,18 @@ class Refining:
         side = self.recipe.patch
         patches = [self.pictures.patch(side, rng) for _ in range(count)]
         sharps = [sharp for sharp, _ in patches]
-        conditions = [self._condition(sharp, rng) for sharp in sharps]
+        blurs = [softening_at(rng.random(), SOFTENING) * (rng.random() > HELD) for _ in sharps]
+        conditions = [
+            self._condition(sharp, blur, rng) for sharp, blur in zip(sharps, blurs, strict=True)
+        ]
         words = np.stack([word for _, word in patches])
         words[rng.random(count) < WORDLESS] = 0
-        sigma = np.exp(rng.normal(-2.3, 1.1, count)).clip(0.005, 1.5).astype(np.float32)
+        # the more structure is missing, the larger is the noise at which it is decided
+        centre = -2.3 + 0.35 * np.array(blurs)
+        sigma = np.exp(rng.normal(centre, 1.1)).clip(0.005, 1.5).astype(np.float32)
         return planes(sharps) * 2 - 1, planes(conditions) * 2 - 1, sigma, words
 
-    def _condition(self, sharp: np.ndarray, rng: np.random.Generator) -> np.ndarray:
+    def _condition(self, sharp: np.ndarray, blur: float, rng: np.random.Generator) -> np.ndarray:
         faults = self.recipe.faults[rng.integers(len(self.recipe.faults))]
         small = reduced(sharp, faults, rng)
         if self.upscaler is not None and faults.factor == 4:
@@ -110,8 +120,8 @@ class Refining:
         else:
             how = cv2.INTER_LANCZOS4 if rng.random() < 0.6 else cv2.INTER_CUBIC
             large = cv2.resize(small, sharp.shape[1::-1], interpolation=how)
-        if rng.random() < 0.4:
-            large = cv2.GaussianBlur(large, (0, 0), rng.uniform(0.2, SOFTENING))
+        if blur > MIN_BLUR:
+            large = cv2.GaussianBlur(large, (0, 0), blur)
         return large
 
     def guess(self, network: nn.Module, batch: Batch) -> tuple[Tensor, Tensor, Tensor]:

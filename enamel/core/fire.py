@@ -26,7 +26,7 @@ from enamel.core.memory import peak_memory_mb
 from enamel.core.progress import Listener, StopSign, ignore, never
 from enamel.core.refine import Sources, reach, refine
 from enamel.core.schedule import Coat, Refine, Schedule, address
-from enamel.core.soften import Softened, gaussian_taps
+from enamel.core.soften import WEAK_HOLD, Softened, gaussian_taps, softening_at
 from enamel.core.spread import default_executor, tasks_ahead
 from enamel.core.tilework import Runner
 from enamel.core.upscale import Enlarged, Upscaler, chosen, mixed
@@ -87,8 +87,9 @@ class Stage:
 
 def softenings(settings: Refine, traits: Traits) -> list[float]:
     """The blurs, in px, that hold below 1 and guidance other than 1 put on the structure."""
-    held = [(1 - settings.hold) * traits.softening] if settings.hold < 1 else []
-    return held + ([traits.softening] if settings.guidance != 1 else [])
+    held = [softening_at(settings.hold, traits.softening)] if settings.hold < 1 else []
+    weak = [softening_at(WEAK_HOLD * settings.hold, traits.softening)]
+    return held + (weak if settings.guidance != 1 else [])
 
 
 def stages(schedule: Schedule, base: Size) -> list[Stage]:
@@ -308,10 +309,10 @@ class Laying:
             guide = mixed(layer, base, settings.guide)
         structure, weak = guide, None
         if settings.hold < 1:
-            softened = Softened(guide, (1 - settings.hold) * traits.softening)
+            softened = Softened(guide, softening_at(settings.hold, traits.softening))
             structure = materialise(softened, inner, self.folder / "structure.npy")
         if settings.guidance != 1:
-            softened = Softened(guide, traits.softening)
+            softened = Softened(guide, softening_at(WEAK_HOLD * settings.hold, traits.softening))
             weak = materialise(softened, inner, self.folder / "weak.npy")
         return Sources(source, structure, weak)
 

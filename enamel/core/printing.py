@@ -1,6 +1,7 @@
 """Print files: pixels that open elsewhere at the right physical size and colour."""
 
 import os
+from dataclasses import dataclass
 from enum import StrEnum
 from pathlib import Path
 
@@ -8,8 +9,12 @@ import pyvips
 
 from enamel.core.canvas import Canvas
 from enamel.core.errors import Refusal
+from enamel.core.layout import Edge, Layout
 from enamel.core.pixels import vips_image
 from enamel.core.sizing import MM_PER_INCH, PRINT_PPI
+
+BLURRED_SHARE = 0.01
+"""Blur of an extended edge, as a share of the picture's shorter side."""
 
 
 class FileFormat(StrEnum):
@@ -44,6 +49,8 @@ def export(
     ppi: float = PRINT_PPI,
     bits: int = 8,
     file: FileFormat | None = None,
+    laid: "Laid | None" = None,
+    xmp: bytes | None = None,
 ) -> None:
     """Write a canvas as a print file with resolution and sRGB profile in it.
 
@@ -54,16 +61,22 @@ def export(
     ppi : resolution written into the file, in pixels per inch.
     bits : 8 or 16 per sample; JPEG is always 8.
     file : format, when the name does not tell.
+    laid : how the picture lies on the print; none writes the picture as it is.
+    xmp : what the file says of itself.
     """
     chosen = file or FileFormat.of(path)
     if bits not in (8, 16):
         raise Refusal(f"{bits} bits per sample can't be written; choose 8 or 16.")
     image = vips_image(canvas)
+    if laid is not None:
+        image = laid.on(image)
     if bits == 8 or chosen is FileFormat.JPEG:
         image = to_eight_bits(image)
     per_mm = ppi / MM_PER_INCH
     image = image.copy(xres=per_mm, yres=per_mm)
     image.set_type(pyvips.GValue.blob_type, "icc-profile-data", srgb_profile())
+    if xmp is not None:
+        image.set_type(pyvips.GValue.blob_type, "xmp-data", xmp)
     partial = path.with_name(path.name + ".part")
     try:
         if chosen is FileFormat.PNG:
@@ -85,6 +98,38 @@ def export(
         os.replace(partial, path)
     finally:
         partial.unlink(missing_ok=True)
+
+
+@dataclass(frozen=True, slots=True)
+class Laid:
+    """A layout with what an extended picture goes on with."""
+
+    layout: Layout
+    edge: Edge = Edge.MIRROR
+    rgb: tuple[int, int, int] = (255, 255, 255)
+
+    def on(self, image: pyvips.Image) -> pyvips.Image:
+        """A 16-bit picture of the layout's size, cropped or extended to the file."""
+        layout, shown = self.layout, self.layout.shown
+        if image.width != layout.picture.width or image.height != layout.picture.height:
+            raise Refusal(
+                f"The layout is for a picture of {layout.picture}, "
+                f"this one has {image.width} × {image.height} px."
+            )
+        if layout.crops:
+            image = image.extract_area(shown.x, shown.y, shown.width, shown.height)
+        if not layout.extends:
+            return image
+        place = (layout.left, layout.top, layout.file.width, layout.file.height)
+        if self.edge is Edge.SOLID:
+            ground = [257 * value for value in self.rgb] + [65535] * (image.bands - 3)
+            return image.embed(*place, extend="background", background=ground)
+        wider = image.embed(*place, extend="mirror")
+        if self.edge is Edge.MIRROR:
+            return wider
+        blurred = wider.gaussblur(max(1.0, BLURRED_SHARE * min(layout.picture)))
+        blurred = blurred.cast(image.format).copy(interpretation=image.interpretation)
+        return blurred.insert(image, layout.left, layout.top)
 
 
 def srgb_profile() -> bytes:

@@ -25,7 +25,7 @@ class Sources:
     structure: Picture
     """What the structure is held to."""
     weak: Picture | None
-    """The structure at hold 0, when guidance is not 1."""
+    """The structure held half as firmly, when guidance is not 1."""
 
 
 def refine(

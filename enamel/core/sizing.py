@@ -1,12 +1,63 @@
-"""Print geometry: between pixels, paper and resolution. Formulas in docs/sizing.md."""
+"""Print geometry: between pixels, paper, resolution and the eye. Formulas in docs/sizing.md."""
 
+import math
+import re
 from dataclasses import dataclass
+from enum import StrEnum
 
-from enamel.core.errors import require
+from enamel.core.errors import FieldRefusal
+from enamel.core.fields import check_fields, number, setting
 from enamel.core.geometry import Size
 
 MM_PER_INCH = 25.4
 PRINT_PPI = 300.0
+ACUITY_ARCMIN = 1.0
+"""Finest detail an eye tells apart, in minutes of arc: visual acuity 1.0 of ISO 8596."""
+HAND_MM = 300.0
+"""Distance at which a print is held in the hand."""
+
+
+class Unit(StrEnum):
+    """What lengths are given and shown in."""
+
+    MM = "mm"
+    CM = "cm"
+    IN = "in"
+
+    @property
+    def mm(self) -> float:
+        """Millimetres in one."""
+        return {Unit.MM: 1.0, Unit.CM: 10.0, Unit.IN: MM_PER_INCH}[self]
+
+    def shown(self, length_mm: float) -> str:
+        """A length as a number in this unit, without it: 210, 21, 8.27."""
+        digits = 1 if self is Unit.MM else 2
+        return f"{length_mm / self.mm:.{digits}f}".rstrip("0").rstrip(".")
+
+
+SPOKEN = {
+    "": None, "mm": Unit.MM, "millimetre": Unit.MM, "millimetres": Unit.MM, "cm": Unit.CM,
+    "centimetre": Unit.CM, "centimetres": Unit.CM, "in": Unit.IN, "inch": Unit.IN,
+    "inches": Unit.IN, '"': Unit.IN, "″": Unit.IN, "”": Unit.IN,
+}  # fmt: skip
+LENGTH = re.compile(r"\s*(\d+(?:[.,]\d+)?|[.,]\d+)\s*([a-z\"″”]*)\.?\s*", re.IGNORECASE)
+SIDES = (1, 2, 4)
+"""How many lengths a bleed may be given as."""
+
+
+def length_mm(text: str, unit: Unit = Unit.MM) -> float:
+    """A length as people write it, in mm: "30 cm", "11.8in", "210". Bare numbers are in ``unit``.
+
+    Raises
+    ------
+    Refusal
+        When it is not a number with a unit of length, or none.
+    """
+    found = LENGTH.fullmatch(text)
+    spoken = found[2].lower() if found else None
+    if found is None or spoken not in SPOKEN:
+        raise FieldRefusal("length", f"“{text}” is no length; write it as 30 cm, 11.8 in or 300.")
+    return float(found[1].replace(",", ".")) * (SPOKEN[spoken] or unit).mm
 
 
 def px_of(length_mm: float, ppi: float) -> int:
@@ -17,31 +68,6 @@ def px_of(length_mm: float, ppi: float) -> int:
 def mm_of(pixels: int, ppi: float) -> float:
     """Length on paper of a number of pixels."""
     return pixels / ppi * MM_PER_INCH
-
-
-@dataclass(frozen=True, slots=True)
-class PrintTarget:
-    """A print: trimmed size and bleed in mm, resolution in pixels per inch."""
-
-    width_mm: float
-    height_mm: float
-    ppi: float = PRINT_PPI
-    bleed_mm: float = 0.0
-
-    def __post_init__(self) -> None:
-        for name in ("width_mm", "height_mm"):
-            side = getattr(self, name)
-            require(1 <= side <= 20_000, name, side, "from 1 mm to 20 m")
-        require(10 <= self.ppi <= 4800, "ppi", self.ppi, "from 10 to 4800 ppi")
-        require(0 <= self.bleed_mm <= 100, "bleed_mm", self.bleed_mm, "from 0 to 100 mm")
-
-    @property
-    def pixels(self) -> Size:
-        """Exact size of the file, bleed on all four sides included."""
-        return Size(
-            px_of(self.width_mm + 2 * self.bleed_mm, self.ppi),
-            px_of(self.height_mm + 2 * self.bleed_mm, self.ppi),
-        )
 
 
 def fitted(source: Size, width: int | None = None, height: int | None = None) -> Size:
@@ -58,3 +84,113 @@ def fitted(source: Size, width: int | None = None, height: int | None = None) ->
         scales.append(height / source.height)
     scale = min(scales)
     return Size(max(1, round(source.width * scale)), max(1, round(source.height * scale)))
+
+
+@dataclass(frozen=True, slots=True)
+class Bleed:
+    """What is printed beyond the trim on each side, to be cut away."""
+
+    top: float = number(0.0, 0, 100, "Beyond the top edge.", "mm")
+    right: float = number(0.0, 0, 100, "Beyond the right edge.", "mm")
+    bottom: float = number(0.0, 0, 100, "Beyond the bottom edge.", "mm")
+    left: float = number(0.0, 0, 100, "Beyond the left edge.", "mm")
+
+    def __post_init__(self) -> None:
+        check_fields(self)
+
+    @classmethod
+    def read(cls, text: str, unit: Unit = Unit.MM) -> "Bleed":
+        """From one length for all sides, two (top and bottom, left and right), or four (top, right,
+        bottom, left), apart by spaces or semicolons: "3 mm", "3 5", "3 mm; 5 mm; 3 mm; 10 mm"."""
+        if not text.strip():
+            return cls()
+        parts = (
+            text.split(";") if ";" in text else re.split(r"(?<=[^\s])\s+(?=[\d.,])", text.strip())
+        )
+        if len(parts) not in SIDES:
+            raise FieldRefusal(
+                "bleed", "Give one length for all sides, or two, or four: 3 mm; 5 mm."
+            )
+        lengths = [length_mm(part, unit) for part in parts]
+        return cls(*(lengths * 4)[:4])
+
+    def written(self, unit: Unit) -> str:
+        """As `read` takes it."""
+        sides = [unit.shown(side) for side in (self.top, self.right, self.bottom, self.left)]
+        if len(set(sides)) == 1:
+            sides = sides[:1]
+        return f" {unit}; ".join(sides) + f" {unit}"
+
+
+@dataclass(frozen=True, slots=True)
+class PrintTarget:
+    """A print: trimmed size and bleed in mm, resolution in pixels per inch."""
+
+    width_mm: float = number(210.0, 1, 20_000, "Width after trimming.", "mm")
+    height_mm: float = number(297.0, 1, 20_000, "Height after trimming.", "mm")
+    ppi: float = number(PRINT_PPI, 10, 4800, "Resolution.", "ppi")
+    bleed: Bleed = setting(Bleed(), "What is printed beyond the trim.")
+
+    def __post_init__(self) -> None:
+        check_fields(self)
+
+    @property
+    def trimmed(self) -> Size:
+        """Size of what is left after trimming."""
+        return Size(px_of(self.width_mm, self.ppi), px_of(self.height_mm, self.ppi))
+
+    @property
+    def pixels(self) -> Size:
+        """Exact size of the file, bleed on all four sides included."""
+        bleed = self.bleed
+        return Size(
+            px_of(self.width_mm + bleed.left + bleed.right, self.ppi),
+            px_of(self.height_mm + bleed.top + bleed.bottom, self.ppi),
+        )
+
+    @property
+    def turned(self) -> "PrintTarget":
+        """The same print with width and height exchanged."""
+        return PrintTarget(self.height_mm, self.width_mm, self.ppi, self.bleed)
+
+    def rounding(self) -> tuple[float, float]:
+        """How much wider and higher, in mm, the whole pixels are than what was asked for."""
+        bleed, size = self.bleed, self.pixels
+        return (
+            mm_of(size.width, self.ppi) - self.width_mm - bleed.left - bleed.right,
+            mm_of(size.height, self.ppi) - self.height_mm - bleed.top - bleed.bottom,
+        )
+
+
+class Quality(StrEnum):
+    """How good a print looks from where it is seen."""
+
+    BEST = "best"
+    GOOD = "good"
+    ACCEPTABLE = "acceptable"
+
+
+PIXEL_ARCMIN = {Quality.BEST: 1.0, Quality.GOOD: 1.5, Quality.ACCEPTABLE: 2.0}
+"""Largest angle a pixel may take up, in multiples of the finest detail that is told apart."""
+
+
+def needed_ppi(quality: Quality, distance_mm: float = HAND_MM) -> float:
+    """Resolution at which a print seen from a distance has that quality.
+
+    A pixel takes up the angle 2 · atan(½ · 25.4 / (ppi · distance)); it may be as large as acuity
+    (1 arc minute, ISO 8596) for best quality: 291 ppi at 300 mm.
+    """
+    angle = math.radians(ACUITY_ARCMIN * PIXEL_ARCMIN[quality] / 60)
+    return MM_PER_INCH / (2 * distance_mm * math.tan(angle / 2))
+
+
+def quality_of(ppi: float, distance_mm: float = HAND_MM) -> Quality | None:
+    """The best quality that a resolution reaches from a distance; None below acceptable."""
+    return next(
+        (quality for quality in Quality if ppi >= needed_ppi(quality, distance_mm) - 1e-9), None
+    )
+
+
+def largest_print(size: Size, ppi: float) -> tuple[float, float]:
+    """Width and height in mm of the largest print of a picture at a resolution."""
+    return mm_of(size.width, ppi), mm_of(size.height, ppi)

@@ -7,6 +7,18 @@ import numpy as np
 from enamel.core.canvas import FloatArray, Picture, SampleArray, mirrored_index
 from enamel.core.geometry import Box
 
+WEAK_HOLD = 0.5
+"""Share of the hold that is left to the weak estimate, which guidance moves away from."""
+
+
+def softening_at(hold: float, softening: float) -> float:
+    """Blur in px of the structure at a hold of 0 to 1, 0 at 1, ``softening`` at 0.
+
+    It grows with the square of what is let go, because the last pixels of blur take away whole shapes
+    where the first take away only grain: half a hold is a quarter of the blur.
+    """
+    return softening * (1 - hold) ** 2
+
 
 def gaussian_taps(sigma: float) -> FloatArray:
     """Weights of a Gaussian of standard deviation ``sigma`` px, cut at 3 σ, summing to 1."""

@@ -142,7 +142,8 @@ class Task:
         self, x: FloatArray, sigma: float, structure: FloatArray, weak: FloatArray | None
     ) -> FloatArray:
         """The guided estimate: weak + g · (full − weak) (Ho & Salimans, "Classifier-free diffusion
-        guidance", 2022), the weak one being led by the structure at hold 0 and the negative prompt."""
+        guidance", 2022), the weak one being held half as firmly and led by the
+        negative prompt."""
         full = self.denoiser.predict(x, sigma, Condition(structure, self.hints))
         if weak is None:
             return full
