@@ -10,7 +10,7 @@ from django.conf import settings
 from django.contrib.auth.models import User
 from django.core.files import File
 
-from enamel.kiln import store
+from enamel.kiln import bringing, store
 from enamel.kiln.models import Piece
 from tests.pictures import STATIONMASTER
 
@@ -39,7 +39,7 @@ def picture_file(tmp_path: Path) -> Path:
 @pytest.fixture
 def piece(artist: User, picture_file: Path) -> Piece:
     with picture_file.open("rb") as file:
-        made = store.bring_in(artist, File(file), picture_file.name)
+        made = bringing.bring_in(artist, File(file), picture_file.name)
     store.prepare(made.base)
     return made
 

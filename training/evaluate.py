@@ -2,7 +2,7 @@
 
     python -m training.evaluate [FOLDER] [--factor 4] [--quality 40] [--count 40]   upscalers
     python -m training.evaluate --refiner grisaille [--strength 0.3] [--count 12]    a refiner
-    python -m training.evaluate --words grisaille [--count 6]                        what words do
+    python -m training.evaluate --words grisaille [--count 6 --strength 0.6 --hold 0 --guidance 2]
     python -m training.evaluate --crops docs/models-crops.png                        the sheet of crops
 
 Every picture is cut to a middle square, reduced by the factor, compressed if asked, enlarged again by
@@ -179,7 +179,7 @@ def textures(split: str) -> dict[str, list[np.ndarray]]:
     return found
 
 
-def evaluate_words(name: str, count: int) -> None:
+def evaluate_words(name: str, count: int, strength: float, hold: float, guidance: float) -> None:
     """Whether a word moves the result towards its material's statistics, on textures of other materials."""
     learnt, shown = textures("train"), textures("test")
     means = {word: means_of(group) for word, group in learnt.items() if len(group) >= 8}
@@ -194,8 +194,8 @@ def evaluate_words(name: str, count: int) -> None:
         for square in subjects:
             source, size = small_of(square, 2), Size(*square.shape[1::-1])
             settings = {
-                "model": name, "strength": 0.3, "steps": 6, "seed": 3, "hold": 0.5,
-                "guidance": 1.0, "mode": Mode.JOINT,
+                "model": name, "strength": strength, "steps": 8, "seed": 3, "hold": hold,
+                "guidance": guidance, "mode": Mode.JOINT,
             }  # fmt: skip
             plain, worded = (
                 character(grey(refined(source, size, "lanczos", Refine(**settings, prompt=prompt))))
@@ -258,12 +258,14 @@ if __name__ == "__main__":
     parser.add_argument("--strength", type=float, default=0.3)
     parser.add_argument("--refiner")
     parser.add_argument("--words")
+    parser.add_argument("--hold", type=float, default=0.0, help="of the structure, for words")
+    parser.add_argument("--guidance", type=float, default=2.0, help="scale, for words")
     parser.add_argument("--crops", type=Path)
     chosen = parser.parse_args()
     if chosen.refiner:
         evaluate_refiner(chosen.folder, chosen.refiner, chosen.strength, chosen.count)
     elif chosen.words:
-        evaluate_words(chosen.words, chosen.count)
+        evaluate_words(chosen.words, chosen.count, chosen.strength, chosen.hold, chosen.guidance)
     elif chosen.crops:
         draw_crops(chosen.crops)
     else:

@@ -29,6 +29,15 @@ class Made:
     def __bool__(self) -> bool:
         return any(getattr(self, spec.name) for spec in fields(self))
 
+    def written(self) -> str:
+        """As a text that `pairs_in` reads back, for IPTC's prompt information."""
+        lines = [
+            f"{spec.name.replace('_', ' ')}: {getattr(self, spec.name)}"
+            for spec in fields(self)
+            if getattr(self, spec.name) and spec.name != "model"
+        ]
+        return "\n".join(lines)
+
     @property
     def seed_number(self) -> int | None:
         """The seed, when it is a whole number."""

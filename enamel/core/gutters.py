@@ -24,8 +24,9 @@ STRONG = 3.5
 """How many times stronger than usual a join without gutter is."""
 EVERYWHERE = 0.5
 """Share of a join's length at which the picture has to change."""
-ALONE = 1.6
-"""How many times more it has to change there than along the lines beside it."""
+SURE, LIKELY = 4.0, 2.0
+"""How many times more it has to change there than along the lines beside it: for a join by itself, and
+for one of a sheet whose other side is sure. Edges within pictures that run straight across reach 3."""
 LONGEST_SIDE = 900
 LEAST_CELL = 64
 """Smallest side of a candidate, in px."""
@@ -61,31 +62,37 @@ def find_cuts(picture: Picture) -> Cuts:
     size = Size(*(max(1, round(side * scale)) for side in picture.size))
     small = reduced(picture, size)[..., :3]
     values = small.astype(np.float32) / np.float32(65535)
-    columns = _spans(values.swapaxes(0, 1), picture.size.width)
-    rows = _spans(values, picture.size.height)
+    across, down = values.swapaxes(0, 1), values
+    columns = _spans(across, picture.size.width, SURE)
+    rows = _spans(down, picture.size.height, SURE)
+    if len(columns) > 1 and len(rows) == 1:
+        rows = _spans(down, picture.size.height, LIKELY)
+    elif len(rows) > 1 and len(columns) == 1:
+        columns = _spans(across, picture.size.width, LIKELY)
     return Cuts(columns, rows)
 
 
-def _spans(lines: FloatArray, length: int) -> tuple[tuple[int, int], ...]:
+def _spans(lines: FloatArray, length: int, alone: float) -> tuple[tuple[int, int], ...]:
     """Spans of the cells along the first axis of ``lines``, in px of the whole ``length``."""
     whole = ((0, length),)
     flat = lines.std(axis=1).max(axis=1) < FLAT
     if flat.mean() > 0.5:
         return whole  # mostly flat: a drawing, not a sheet
     change = np.abs(np.diff(lines, axis=0)).max(axis=2)
-    usual = np.median(change) + 1e-3
-    share = (change > STRONG * usual).mean(axis=1)
+    joins = _join(change)
     for count in range(MOST, 1, -1):
         if length / count < LEAST_CELL:
             continue
-        spans = _even(flat, share, count)
+        spans = _even(flat, joins, alone, count)
         if spans is not None:
             scale = length / len(lines)
             return tuple((round(start * scale), round(end * scale)) for start, end in spans)
     return whole
 
 
-def _even(flat: FloatArray, share: FloatArray, count: int) -> list[tuple[int, int]] | None:
+def _even(
+    flat: FloatArray, joins: FloatArray, alone: float, count: int
+) -> list[tuple[int, int]] | None:
     """Spans of ``count`` even cells, when there is a gutter or a join at each place between them."""
     total = len(flat)
     first, last = _border(flat)
@@ -98,8 +105,8 @@ def _even(flat: FloatArray, share: FloatArray, count: int) -> list[tuple[int, in
             near = range(
                 max(1, round(middle - EVEN * cell)), min(total - 1, round(middle + EVEN * cell) + 1)
             )
-            best = max(near, key=lambda place: share[place - 1], default=None)
-            if best is None or not _stands_out(share, best - 1):
+            best = max(near, key=lambda place: joins[place - 1], default=None)
+            if best is None or joins[best - 1] < alone:
                 return None
             gutter = (best, best)
         cuts.append(gutter)
@@ -110,15 +117,20 @@ def _even(flat: FloatArray, share: FloatArray, count: int) -> list[tuple[int, in
     return spans if max(sides) - min(sides) <= max(2, EVEN * cell) else None
 
 
-def _stands_out(share: FloatArray, place: int) -> bool:
-    """Whether the picture changes along most of a line, and much less along the lines beside it."""
-    beside = np.concatenate([share[max(0, place - 3) : place - 1], share[place + 2 : place + 4]])
-    return bool(share[place] >= EVERYWHERE and share[place] >= ALONE * beside.mean())
+def _join(change: FloatArray) -> FloatArray:
+    """How many times more the picture changes along each line than along those beside it; 0 for lines
+    along most of which it changes little."""
+    usual = np.median(change) + 1e-3
+    everywhere = (change > STRONG * usual).mean(axis=1) >= EVERYWHERE
+    means = np.pad(change.mean(axis=1), 3, mode="edge")
+    beside = (means[:-6] + means[1:-5] + means[5:-1] + means[6:]) / 4
+    joins: FloatArray = everywhere * means[3:-3] / (beside + 1e-3)
+    return joins
 
 
 def _border(flat: FloatArray) -> tuple[int, int]:
     """Where the sheet begins and ends within a flat border."""
-    busy = np.flatnonzero(~flat)
+    busy = np.flatnonzero(np.logical_not(flat))
     return int(busy[0]), int(busy[-1]) + 1
 
 

@@ -8,6 +8,7 @@ from enamel.core.fields import check_fields, from_json, number, setting, to_json
 from enamel.core.geometry import Box, Size
 from enamel.core.sizing import PrintTarget, Unit, fitted
 
+COARSEST_PPI, FINEST_PPI = 10.0, 4800.0
 SMALL_MISFIT = 0.03
 """Largest change of resolution, as a share, that is worth offering for the sake of whole factors."""
 
@@ -126,9 +127,12 @@ def lay_out(source: Size, plan: PrintPlan) -> Layout:
 
 def native(picture: Size, plan: PrintPlan) -> tuple[Layout, float]:
     """How a picture lies on a print as it is, without resampling, and the resolution that gives."""
-    wanted = lay_out(picture, plan).picture
+    exact = lay_out(picture, plan)
+    if exact.picture == picture:
+        return exact, plan.target.ppi
+    wanted = lay_out(picture, plan.at(FINEST_PPI)).picture  # so that rounding counts for little
     share = min(picture.width / wanted.width, picture.height / wanted.height)
-    ppi = min(4800.0, max(10.0, plan.target.ppi * share))
+    ppi = min(FINEST_PPI, max(COARSEST_PPI, FINEST_PPI * share))
     return _placed(picture, plan.at(ppi)), ppi
 
 

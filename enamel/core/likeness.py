@@ -70,8 +70,8 @@ def likeness(one: Picture, other: Picture) -> Likeness:
     a, b = (_detail(_reduced(picture, size)) for picture in (one, other))
     (across, down), _ = cv2.phaseCorrelate(a, b)
     if max(abs(across), abs(down)) < 2:  # a resampling's half pixel; more is another crop
-        shift = np.float32([[1, 0, across], [0, 1, down]])
-        a = cv2.warpAffine(a, shift, size, borderMode=cv2.BORDER_REFLECT)
+        shift = np.array([[1, 0, across], [0, 1, down]], np.float32)
+        a = np.asarray(cv2.warpAffine(a, shift, size, borderMode=cv2.BORDER_REFLECT), np.float32)
     scaled = float(np.sqrt((a**2).mean() * (b**2).mean()))
     return Likeness(float((a * b).mean()) / scaled if scaled > 1e-6 else 1.0, ratio)
 

@@ -5,6 +5,7 @@ exact fit, and no words in it, because subject words at the last big stage make 
 in random tiles.
 """
 
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
 from enamel.core.errors import require
@@ -29,8 +30,22 @@ class PlannedCoat:
     sentence: str
 
 
+@dataclass(frozen=True, slots=True)
+class StepEdit:
+    """What an artist changed of a proposed coat; None leaves it as proposed."""
+
+    strength: float | None = None
+    upscaler: str | None = None
+
+
 def propose(
-    base: Size, target: Size, refine: Refine | None = None, upscaler: str = "lanczos"
+    base: Size,
+    target: Size,
+    refine: Refine | None = None,
+    upscaler: str = "lanczos",
+    *,
+    growth: float = STAGE_FACTOR,
+    edits: Mapping[int, StepEdit] | None = None,
 ) -> list[PlannedCoat]:
     """The coats that lead from a base to a target size.
 
@@ -39,6 +54,8 @@ def propose(
     base, target : sizes in px, of the same shape to within a few px; the last coat hits the target.
     refine : settings to start from; strength and words are set stage by stage.
     upscaler : of the coats that refine; a last small fit is plain resampling.
+    growth : of each stage along each side, from 1.25 to 4.
+    edits : what to change of the proposal, by the coat's place from 0; strength 0 refines nothing.
 
     Raises
     ------
@@ -47,11 +64,15 @@ def propose(
     """
     require(min(target) >= 16 and max(target) <= MAX_SIDE, "size", list(target),
             f"a width and a height from 16 to {MAX_SIDE} px")  # fmt: skip
-    refine = refine or Refine()
-    growth = max(target.width / base.width, target.height / base.height)
-    factors = _factors(growth)
+    require(1.25 <= growth <= 4, "growth", growth, "from 1.25 to 4")
+    refine, edits = refine or Refine(), edits or {}
+    factors = _factors(max(target.width / base.width, target.height / base.height), growth)
     sizes = _sizes(base, target, factors)
-    refined = [number for number, factor in enumerate(factors) if factor >= SMALL_FACTOR]
+    refined = [
+        number
+        for number, factor in enumerate(factors)
+        if factor >= SMALL_FACTOR and edits.get(number, StepEdit()).strength != 0
+    ]
     total = sum(sizes[number].megapixels for number in refined) or 1.0
     planned = []
     for number, size in enumerate(sizes):
@@ -59,18 +80,21 @@ def propose(
         share = size.megapixels / total if number in refined else 0.0
         settings = None
         if number in refined:
-            strength = STRENGTHS[min(refined.index(number), len(STRENGTHS) - 1)]
+            usual = STRENGTHS[min(refined.index(number), len(STRENGTHS) - 1)]
+            wanted = edits.get(number, StepEdit()).strength
+            strength = usual if wanted is None else wanted
             wordless = number == refined[-1] and len(refined) > 1
             settings = replace(
                 refine,
                 strength=strength,
                 **({"prompt": "", "negative_prompt": "", "regions": ()} if wordless else {}),  # type: ignore[arg-type]
             )
-        exact = last or factors[number] != STAGE_FACTOR
+        exact = last or factors[number] != growth
+        proposed = upscaler if factors[number] >= SMALL_FACTOR else "lanczos"
         coat = Coat(
-            factor=None if exact else float(STAGE_FACTOR),
+            factor=None if exact else float(growth),
             size=(size.width, size.height) if exact else None,
-            upscaler=upscaler if settings else "lanczos",
+            upscaler=edits.get(number, StepEdit()).upscaler or proposed,
             refine=settings,
         )
         words = _sentence(factors[number], size, settings, share, last, bool(refine.prompt))
@@ -78,14 +102,14 @@ def propose(
     return planned
 
 
-def _factors(growth: float) -> list[float]:
-    """Growth of each stage: twos as long as they fit, then the rest; one stage at least."""
+def _factors(whole: float, growth: float) -> list[float]:
+    """Growth of each stage: whole stages as long as they fit, then the rest; one stage at least."""
     factors: list[float] = []
-    while growth >= STAGE_FACTOR * (1 - 1e-3):
-        factors.append(float(STAGE_FACTOR))
-        growth /= STAGE_FACTOR
-    if abs(growth - 1) > 1e-3 or not factors:
-        factors.append(growth)
+    while whole >= growth * (1 - 1e-3):
+        factors.append(float(growth))
+        whole /= growth
+    if abs(whole - 1) > 1e-3 or not factors:
+        factors.append(whole)
     return factors
 
 
@@ -102,6 +126,8 @@ def _sentence(
 ) -> str:
     """Why this coat is as it is."""
     grows = f"{factor:.3g}× to {size}, {size.megapixels:.3g} MP"
+    if refine is None and factor >= SMALL_FACTOR:
+        return f"{grows}: enlarged and not refined."
     if refine is None:
         return f"{grows}: a last exact fit by plain resampling; too small a step to refine."
     reasons = [f"strength {refine.strength:g}, {share:.0%} of the work"]

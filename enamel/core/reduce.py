@@ -27,5 +27,5 @@ def reduced(picture: Picture, size: Size) -> SampleArray:
 
 
 def _averaged(samples: SampleArray, size: Size) -> SampleArray:
-    made = cv2.resize(samples, size, interpolation=cv2.INTER_AREA)
+    made: SampleArray = cv2.resize(samples, size, interpolation=cv2.INTER_AREA)  # type: ignore[assignment]
     return made.reshape(size.height, size.width, -1)

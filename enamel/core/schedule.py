@@ -227,6 +227,29 @@ class Schedule:
         return form
 
 
+def differences(one: Any, other: Any, path: str = "") -> list[tuple[str, Any, Any]]:
+    """Where two JSON forms differ: path, value in the first, value in the second.
+
+    What only one of them has counts as None in the other; lists are compared place by place.
+    """
+    if isinstance(one, list) and isinstance(other, list):
+        places = range(max(len(one), len(other)))
+        one, other = (dict(enumerate(form)) for form in (one, other))
+        keys: list[Any] = list(places)
+    elif isinstance(one, dict) or isinstance(other, dict):
+        one, other = (form if isinstance(form, dict) else {} for form in (one, other))
+        keys = list(dict.fromkeys([*one, *other]))
+    else:
+        return [] if one == other else [(path, one, other)]
+    return [
+        found
+        for key in keys
+        for found in differences(
+            one.get(key), other.get(key), f"{path}.{key}" if path else str(key)
+        )
+    ]
+
+
 def schedule_schema() -> dict[str, Any]:
     """The published JSON Schema of schedule files (`docs/schedule.schema.json`)."""
     return {

@@ -16,6 +16,7 @@ SOURCE_TYPE = "http://cv.iptc.org/newscodes/digitalsourcetype/"
 """IPTC's vocabulary of digital source types."""
 AI_MADE = SOURCE_TYPE + "trainedAlgorithmicMedia"
 AI_EDITED = SOURCE_TYPE + "compositeWithTrainedAlgorithmicMedia"
+AI_ENHANCED = SOURCE_TYPE + "algorithmicallyEnhanced"
 MAX_PACKET = 2_000_000
 
 for prefix, uri in NAMESPACES.items():

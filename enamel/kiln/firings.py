@@ -1,11 +1,13 @@
 """Asking for firings: frozen settings and a job, written in one transaction."""
 
+from collections.abc import Iterable
 from contextlib import suppress
 from dataclasses import asdict
 from functools import lru_cache
 from typing import Any
 
 from django.db import transaction
+from django.utils import timezone
 from procrastinate.exceptions import AlreadyEnqueued
 
 from enamel.core.diffusion.onnx import refiner
@@ -14,7 +16,7 @@ from enamel.core.fields import to_json
 from enamel.core.predict import Prediction, measured_rate, predict
 from enamel.core.schedule import Refine, Schedule
 from enamel.core.touchup import TouchUp
-from enamel.kiln.models import Firing, Layer, Model
+from enamel.kiln.models import Firing, Layer, Model, Piece
 from enamel.kiln.store import coat_on, let_go, piece_work, require_room
 from enamel.kiln.tasks import fire, prepare, try_model
 
@@ -117,6 +119,15 @@ def put_away(firing: Firing) -> None:
     firing.put_away = True
     firing.save(update_fields=["put_away"])
     let_go(firing.piece)
+
+
+def throw_away(pieces: Iterable[Piece]) -> None:
+    """Put pieces out of sight; they can be taken back for a while. Their firings stop."""
+    for piece in pieces:
+        for firing in piece.firings.open():
+            stop(firing)
+        piece.deleted_at = timezone.now()
+        piece.save(update_fields=["deleted_at"])
 
 
 def already_laid(start: Layer, schedule: Schedule) -> list[Layer]:

@@ -34,9 +34,9 @@ def build(canvas: Canvas, path: Path) -> None:
     )
 
 
-def thumbnail(canvas: Canvas) -> bytes:
-    """A WebP of at most 512 px a side."""
-    image = to_eight_bits(vips_image(canvas)).thumbnail_image(THUMBNAIL, height=THUMBNAIL)
+def thumbnail(canvas: Canvas, side: int = THUMBNAIL) -> bytes:
+    """A WebP of at most that many px a side."""
+    image = to_eight_bits(vips_image(canvas)).thumbnail_image(side, height=side, size="down")
     data: bytes = image.webpsave_buffer(Q=88)
     return data
 

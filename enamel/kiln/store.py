@@ -9,22 +9,19 @@ from tempfile import TemporaryDirectory
 from typing import Any
 
 from django.conf import settings
-from django.contrib.auth.base_user import AbstractBaseUser
 from django.core.files import File
 from django.core.files.base import ContentFile
 from django.db.models.fields.files import FieldFile
 from django.utils import timezone
 from django.utils.text import get_valid_filename
 
-from enamel.core import ENGINE_VERSION
 from enamel.core.canvas import Canvas
 from enamel.core.errors import Refusal
 from enamel.core.faces import find_faces
 from enamel.core.fire import Stage, address_of, stages
-from enamel.core.pixels import FileFacts, examine, read_canvas
-from enamel.core.printing import FileFormat, export
-from enamel.core.schedule import Coat, Schedule, address
-from enamel.core.subject import guessed
+from enamel.core.printing import FileFormat, Laid, export
+from enamel.core.schedule import Coat, Schedule
+from enamel.core.xmp import AI_EDITED, AI_ENHANCED, AI_MADE, packet
 from enamel.kiln.models import Layer, Piece
 from enamel.kiln.pyramids import build, thumbnail
 
@@ -107,62 +104,45 @@ def prepare(layer: Layer) -> None:
     layer.save(update_fields=["pyramid", "thumbnail", "faces"])
 
 
-def bring_in(owner: AbstractBaseUser, upload: File, name: str) -> Piece:  # type: ignore[type-arg]
-    """A new piece from a picture file, with its base layer. The file is kept byte for byte.
-
-    Raises
-    ------
-    Refusal
-        When the file can't be used; nothing is kept then.
-    """
-    with TemporaryDirectory(prefix="enamel-import-") as folder:
-        path = Path(folder) / "original"
-        with path.open("wb") as file:
-            for chunk in upload.chunks():
-                file.write(chunk)
-        facts = examine(path, settings.IMPORT_LIMITS)
-        canvas = read_canvas(path, facts, Path(folder) / "base.npy")
-        piece = Piece(
-            owner_id=owner.pk,
-            title=Path(name).stem[:200] or "Untitled",
-            base_name=Path(name).name[:255],
-            base_facts=facts_as_json(facts),
-            subject=guessed(canvas),
-        )
-        keep_file(piece.base_file, path, f"{piece.pk}.{facts.format.lower()}")
-        piece.save()
-        digest = canvas.digest()
-        add_layer(
-            piece,
-            canvas,
-            kind=Layer.Kind.BASE,
-            recipe={"engine": ENGINE_VERSION, "base": digest},
-            address=address("base", digest),
-        )
-    return piece
-
-
-def facts_as_json(facts: FileFacts) -> dict[str, Any]:
-    """The facts as they are stored with the piece."""
-    return {
-        "format": facts.format,
-        "media_type": facts.media_type,
-        "width": facts.size.width,
-        "height": facts.size.height,
-        "bits": facts.bits,
-        "mode": facts.mode,
-        "alpha": facts.has_alpha,
-        "profile": facts.profile,
-        "text": dict(facts.text),
-    }
-
-
-def print_file(layer: Layer, file: FileFormat, ppi: float, bits: int, folder: Path) -> Path:
-    """A layer as a print file in ``folder``."""
+def print_file(
+    layer: Layer, file: FileFormat, bits: int, folder: Path, *, ppi: float, laid: Laid | None = None
+) -> Path:
+    """A layer as a print file in ``folder``: as it is, or laid on its print."""
     path = folder / file_name(layer, file)
     with canvas_of(layer) as canvas:
-        export(canvas, path, ppi=ppi, bits=bits, file=file)
+        export(canvas, path, ppi=ppi, bits=bits, file=file, laid=laid, xmp=said_of(layer))
     return path
+
+
+def said_of(layer: Layer) -> bytes:
+    """What a file made from a layer says of itself: title, words, model, and that a model made it."""
+    piece, made = layer.piece, layer.piece.how_made
+    refine = layer.refine or {}
+    return packet(
+        {
+            "dc:title": piece.title,
+            "xmp:CreatorTool": "Enamel",
+            "Iptc4xmpExt:DigitalSourceType": source_type(piece.made_by_model, layer),
+            "Iptc4xmpExt:AIPromptInformation": made.written(),
+            "Iptc4xmpExt:AISystemUsed": made.model or refine.get("model", ""),
+        }
+    )
+
+
+def source_type(made_by_model: bool, layer: Layer) -> str:
+    """IPTC's digital source type of what comes of a layer and all those it was made from.
+
+    A picture that a model made stays one; one that was not becomes a composite with one when any layer
+    on the way was refined, and an enhanced one when it was only enlarged.
+    """
+    if made_by_model:
+        return AI_MADE
+    step: Layer | None = layer
+    while step is not None:
+        if step.refine and step.refine["strength"] > 0:
+            return AI_EDITED
+        step = step.parent
+    return AI_ENHANCED if layer.kind != Layer.Kind.BASE else ""
 
 
 def file_name(layer: Layer, file: FileFormat) -> str:

@@ -6,7 +6,7 @@ from procrastinate import JobContext, RetryStrategy
 from procrastinate.contrib.django import app
 from procrastinate.exceptions import JobAborted
 
-from enamel.kiln import running, store, trials
+from enamel.kiln import bringing, running, store, trials
 from enamel.kiln.models import Layer
 
 FIRINGS = "firings"
@@ -29,6 +29,13 @@ def fire(context: JobContext, firing_id: str) -> None:
 def prepare(layer_id: str) -> None:
     """Make a layer ready to be looked at."""
     store.prepare(Layer.objects.get(pk=UUID(layer_id)))
+
+
+@app.periodic(cron="17 4 * * *")
+@app.task(queue=CHORES)
+def delete_for_good(timestamp: int) -> None:
+    """Once a day: let go of what was thrown away too long ago."""
+    bringing.delete_for_good()
 
 
 @app.task(queue=CHORES)

@@ -35,6 +35,7 @@ INSTALLED_APPS = [
     "django.contrib.sessions",
     "django.contrib.messages",
     "django.contrib.staticfiles",
+    "django.contrib.postgres",
     "csp",
     "procrastinate.contrib.django",
     "enamel.kiln",
@@ -63,6 +64,7 @@ TEMPLATES = [
                 "django.contrib.auth.context_processors.auth",
                 "django.contrib.messages.context_processors.messages",
                 "enamel.studio.context.installation",
+                "enamel.studio.context.preferences",
             ],
         },
     }

@@ -1,5 +1,6 @@
 """What a piece's workspace shows: which layer, against which, what is being done to it."""
 
+import json
 from dataclasses import dataclass
 from typing import Any
 
@@ -8,24 +9,30 @@ from django.http import QueryDict
 
 from enamel.core.errors import Refusal
 from enamel.core.geometry import Size
-from enamel.core.planning import PlannedCoat, propose
 from enamel.core.predict import CoatCost, Prediction
-from enamel.core.schedule import Coat, Refine, Schedule
+from enamel.core.refine import tile_boxes
+from enamel.core.schedule import Coat, Mode, Refine, Schedule
+from enamel.core.sizing import Unit
 from enamel.core.weights import card
 from enamel.core.words import Vocabulary, Word, understood
 from enamel.kiln import firings
-from enamel.kiln.models import Firing, Layer, Piece
-from enamel.studio.forms import CoatForm, PlanForm, PrintFileForm, TouchUpForm
+from enamel.kiln.models import Firing, HouseSchedule, Layer, Piece
+from enamel.studio.forms import BaseForm, CoatForm, PrintFileForm, PrintForm, TouchUpForm
+from enamel.studio.prints import file_shown, print_shown
 from enamel.studio.schedules import Draft
 from enamel.studio.section import section
 
 TASKS = {
-    "plan": "Plan",
+    "print": "Print",
     "coat": "Coats",
     "touch-up": "Touch-up",
-    "print": "Print file",
+    "file": "File",
     "base": "Base",
 }
+
+
+MOST_TILES_DRAWN = 3000
+"""Grids of more tiles are told as a number only."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -38,15 +45,6 @@ class Row:
     cost: CoatCost | None
     laid: bool
     """Whether its layer is there already and would be taken as it is."""
-
-
-@dataclass(frozen=True, slots=True)
-class Step:
-    """A proposed coat with its time, and the side of the square that stands for its pixels."""
-
-    planned: PlannedCoat
-    cost: CoatCost
-    side: float
 
 
 def draft_of(piece: Piece, number: str | None) -> Draft:
@@ -78,6 +76,50 @@ def rows_of(piece: Piece, schedule: Schedule) -> list[Row]:
     return rows
 
 
+def coat_form(piece: Piece, draft: Draft) -> CoatForm:
+    """The form of the coat in hand."""
+    start = start_of(draft, piece.base.size)
+    return CoatForm.showing(draft.coat, start, piece.print_plan)
+
+
+def changed_since_fired(piece: Piece, draft: Draft) -> dict[str, str]:
+    """Fields of the coat in hand that differ from the schedule fired last, or from the one the piece
+    began with, and what stood there then."""
+    before = piece.last_fired or piece.starting_schedule
+    if draft.number >= len(before.coats):
+        return {}
+    start = start_of(draft, piece.base.size)
+    then = CoatForm.showing(before.coats[draft.number], start, piece.print_plan).data
+    now = CoatForm.showing(draft.coat, start, piece.print_plan).data
+    kept = {"width", "height"} if now["sizing"] == "factor" else {"factor"}
+    return {
+        name: "" if then[name] is None else str(then[name])
+        for name in now
+        if name not in kept and then[name] != now[name]
+    }
+
+
+def tile_grid(coat: Coat, size: Size) -> dict[str, Any] | None:
+    """The tiles of a coat as the firing cuts them, as shares of the picture, in their order."""
+    refine = coat.refine
+    if refine is None or refine.strength == 0:
+        return None
+    boxes = tile_boxes(refine, card(refine.model, "refiner").traits(), size)
+    drawn = boxes if len(boxes) <= MOST_TILES_DRAWN else []
+    return {
+        "count": len(boxes),
+        "tiles": [
+            [
+                round(box.x / size.width, 5),
+                round(box.y / size.height, 5),
+                round(box.width / size.width, 5),
+                round(box.height / size.height, 5),
+            ]
+            for box in drawn
+        ],
+    }
+
+
 def words_of(refine: Refine, known: Vocabulary) -> list[Word]:
     """The prompts of a refinement, word by word, as a refiner of that vocabulary understands them."""
     prompts = [refine.prompt, *(region.prompt for region in refine.regions)]
@@ -92,9 +134,16 @@ def schedule_cost(piece: Piece, draft: Draft) -> dict[str, Any]:
     left = Prediction(tuple(row.cost for row in rows if row.cost and not row.laid))
     refine = draft.coat.refine
     known = card(refine.model, "refiner").traits().vocabulary if refine else ()
+    own = next((row for row in rows if row.number == draft.number), None)
     return {
         "piece": piece,
         "rows": rows,
+        "own": own,
+        "changed": json.dumps(changed_since_fired(piece, draft)),
+        "grid": json.dumps(
+            tile_grid(draft.coat, draft.coat.size_from(start_of(draft, piece.base.size)))
+        ),
+        "undoable": piece.undoable,
         "number": draft.number,
         "size": costs[-1].size,
         "tiles": left.tiles,
@@ -108,6 +157,22 @@ def schedule_cost(piece: Piece, draft: Draft) -> dict[str, Any]:
     }
 
 
+def firing_grids(firing: Firing) -> str:
+    """The tiles of each coat of a firing, and how much work comes before it, as JSON."""
+    if firing.work != Firing.Work.SCHEDULE:
+        return "[]"
+    schedule = firing.schedule()
+    grids, before = [], 0
+    costs = firing.predicted["coats"]
+    for coat, size, cost in zip(
+        schedule.laid, schedule.sizes(firing.start.size), costs, strict=True
+    ):
+        alone = coat.refine is not None and coat.refine.mode is Mode.SEPARATE
+        grids.append((tile_grid(coat, size) or {"tiles": []}) | {"before": before, "alone": alone})
+        before += cost["tasks"]
+    return json.dumps(grids)
+
+
 class Bench:
     """The workspace of a piece, with what was picked on it.
 
@@ -119,31 +184,35 @@ class Bench:
     form : a filled-in form of that task, to be shown again.
     """
 
-    def __init__(self, piece: Piece, picked: QueryDict, form: Form | None = None) -> None:
+    def __init__(
+        self, piece: Piece, picked: QueryDict, unit: Unit, form: Form | None = None
+    ) -> None:
         self.piece = piece
+        self.unit = unit
         self.layers = list(piece.layers.order_by("created"))
         self.layer = self._found(picked.get("layer")) or self.layers[-1]
         self.against = self._found(picked.get("against")) or self.layers[0]
         task = picked.get("task", "coat")
         self.task = task if task in TASKS else "coat"
         self.draft = draft_of(piece, picked.get("coat"))
-        self.form = form or self._form(picked)
+        self.form = form or self._form()
         self.firing = piece.firings.in_sight().select_related("start").first()
 
     def _found(self, asked: str | None) -> Layer | None:
         return next((layer for layer in self.layers if str(layer.pk) == asked), None)
 
-    def _form(self, picked: QueryDict) -> Form | None:
+    def _form(self) -> Form | None:
         size = self.layer.size
         if self.task == "coat":
-            return CoatForm.showing(self.draft.coat, start_of(self.draft, self.layers[0].size))
-        if self.task == "plan":
-            given = picked if "sizing" in picked else PlanForm.starting()
-            return PlanForm(given, start=self.layers[0].size)
+            return coat_form(self.piece, self.draft)
+        if self.task == "print":
+            return PrintForm.showing(self.piece.print_plan, self.layers[0].size, self.unit)
         if self.task == "touch-up":
             return TouchUpForm(TouchUpForm.starting(size, self.layer.faces or []), start=size)
-        if self.task == "print":
+        if self.task == "file":
             return PrintFileForm(PrintFileForm.starting())
+        if self.task == "base":
+            return BaseForm.showing(self.piece)
         return None
 
     def _consequences(self) -> dict[str, Any]:
@@ -152,11 +221,13 @@ class Bench:
             return schedule_cost(self.piece, self.draft)
         if isinstance(self.form, TouchUpForm) and self.form.is_valid():
             return {"cost": firings.predict_touch_up(self.layer, self.form.touch_up())}
-        if isinstance(self.form, PlanForm) and self.form.is_valid():
+        if isinstance(self.form, PrintForm) and self.form.is_valid():
             try:
-                return self._plan(self.form.size())
+                return print_shown(self.piece, self.layer, self.form)
             except Refusal as refusal:
                 self.form.add_error(None, str(refusal))
+        if self.task == "file":
+            return file_shown(self.piece, self.layer, self.unit)
         return {}
 
     def _last_seed(self) -> int | None:
@@ -164,24 +235,12 @@ class Bench:
         last = self.piece.firings.order_by("-created").first()
         return last.refine["seed"] if last and last.refine else None
 
-    def _plan(self, target: Size) -> dict[str, Any]:
-        base = self.layers[0]
-        first = self.draft.schedule.coats[0]
-        planned = propose(base.size, target, first.refine, first.upscaler)
-        schedule = Schedule(tuple(stage.coat for stage in planned))
-        prediction = firings.predict_schedule(base, schedule)
-        largest = max(stage.size.megapixels for stage in planned)
-        steps = [
-            Step(stage, cost, 120 * (stage.size.megapixels / largest) ** 0.5)
-            for stage, cost in zip(planned, prediction.coats, strict=True)
-        ]
-        return {"steps": steps, "target": target, "cost": prediction}
-
     def shown(self) -> dict[str, Any]:
         """The template's context."""
         shown = self.firing.start if self.firing and self.firing.open else self.layer
         return self._consequences() | {
             "piece": self.piece,
+            "unit": self.unit,
             "layers": self.layers,
             "layer": shown,
             "against": self.against,
@@ -192,6 +251,8 @@ class Bench:
             "draft": self.draft,
             "form": self.form,
             "firing": self.firing,
+            "grids": firing_grids(self.firing) if self.firing and self.firing.open else "",
+            "house": HouseSchedule.objects.filter(owner_id=self.piece.owner_id),
             "waiting": max(0, self.piece.firings.open().count() - 1),
             "last_seed": self._last_seed(),
             "made_by": self.piece.firings.filter(result=shown, state=Firing.State.DONE).first(),

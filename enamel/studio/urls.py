@@ -3,7 +3,16 @@
 from django.contrib.auth.views import LogoutView
 from django.urls import path
 
-from enamel.studio.views import account, firings, layers, models, pieces, workspace
+from enamel.studio.views import (
+    account,
+    firings,
+    house,
+    layers,
+    models,
+    pieces,
+    preferences,
+    workspace,
+)
 
 urlpatterns = [
     path("", pieces.pieces, name="pieces"),
@@ -18,7 +27,22 @@ urlpatterns = [
         "pieces/<uuid:piece_id>/schedule/cost/", workspace.schedule_cost_view, name="schedule-cost"
     ),
     path("pieces/<uuid:piece_id>/plan/", workspace.use_plan, name="use-plan"),
-    path("pieces/<uuid:piece_id>/subject/", pieces.subject, name="subject"),
+    path("pieces/<uuid:piece_id>/begin-again/", pieces.begin_again, name="begin-again"),
+    path("pieces/<uuid:piece_id>/print/", workspace.print_view, name="print"),
+    path("pieces/<uuid:piece_id>/facts/", pieces.facts, name="facts"),
+    path("pieces/<uuid:piece_id>/mark/", pieces.mark, name="mark"),
+    path("pieces/<uuid:piece_id>/duplicate/", pieces.duplicate, name="duplicate"),
+    path("pieces/<uuid:piece_id>/split/", pieces.split, name="split"),
+    path("pieces/<uuid:piece_id>/split/sheet.webp", pieces.split_picture, name="split-picture"),
+    path("pieces/<uuid:piece_id>/no-sheet/", pieces.no_sheet, name="no-sheet"),
+    path("pieces/<uuid:piece_id>/take-back/", pieces.take_back, name="take-back"),
+    path("pieces/<uuid:piece_id>/house/keep/", house.keep, name="keep-house"),
+    path("pieces/<uuid:piece_id>/house/apply/", house.apply, name="apply-house"),
+    path("pieces/<uuid:piece_id>/house/take-in/", house.take_in, name="take-in-house"),
+    path("house/<int:number>.schedule.json", house.export, name="export-house"),
+    path("throw-away/", pieces.throw_away, name="throw-away"),
+    path("thrown-away/", pieces.thrown_away, name="thrown-away"),
+    path("preferences/", preferences.preferences, name="preferences"),
     path("models/", models.models, name="models"),
     path("models/take-in/", models.take_in_model, name="take-in-model"),
     path("models/suited/", models.suited, name="suited"),

@@ -9,7 +9,7 @@ from django.test import Client
 from django.urls import reverse
 
 from enamel.kiln import firings
-from enamel.kiln.models import Firing, Piece
+from enamel.kiln.models import Firing, HouseSchedule, Piece
 from enamel.studio import urls
 from tests.schedules import coat
 
@@ -23,6 +23,9 @@ WITHOUT_OWNER: dict[str, dict[str, Any]] = {
     "switch-model": {"name": "lanczos"},
     "remove-model": {"name": "lanczos"},
     "model-crop": {"name": "lanczos", "place": 0},
+    "preferences": {},
+    "throw-away": {},
+    "thrown-away": {},
 }
 """What everybody in the workshop shares."""
 
@@ -39,6 +42,10 @@ def addresses(piece: Piece, firing: Firing) -> dict[str, str]:
     for pattern in urls.urlpatterns:
         name = str(pattern.name)
         if name in PUBLIC | set(WITHOUT_OWNER):
+            continue
+        if name == "export-house":
+            house = HouseSchedule.objects.create(owner=piece.owner, name="big", schedule={})
+            found[name] = reverse(name, args=[house.pk])
             continue
         owner = str(pattern.pattern).split("<uuid:")[1].split("_id>")[0]
         found[name] = reverse(name, kwargs=parts[owner] | extra.get(name, {}))
@@ -61,6 +68,10 @@ def test_another_account_gets_404_everywhere(
     firing.refresh_from_db()
     assert firing.state == Firing.State.QUEUED
     assert not firing.stop_asked
+    thrown = client.post(reverse("throw-away"), {"piece": str(piece.pk)})
+    assert thrown.status_code == 404
+    piece.refresh_from_db()
+    assert piece.deleted_at is None
 
 
 def test_a_tile_that_was_painted_over_is_no_error(

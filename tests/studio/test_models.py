@@ -116,7 +116,7 @@ def test_switched_off_is_not_offered_but_keeps_working(
     upload(signed_in, network(tmp_path / "soft.onnx"))
     signed_in.post(reverse("switch-model", args=["soft"]))
     assert "soft" not in upscalers_offered()
-    form = CoatForm.showing(Coat(factor=2.0, upscaler="soft"), piece.base.size)
+    form = CoatForm.showing(Coat(factor=2.0, upscaler="soft"), piece.base.size, piece.print_plan)
     assert form.is_valid(), form.errors
     assert firings.predict_schedule(piece.base, piece.schedule).seconds > 0
     signed_in.post(reverse("switch-model", args=["soft"]))
@@ -153,10 +153,11 @@ def test_new_pieces_start_with_what_suits_them(signed_in: Client, piece: Piece) 
     signed_in.post(reverse("suited"), chosen)
     assert Suited.upscaler_for(Subject.DRAWING) == "nearest"
     assert piece.schedule.coats[0].upscaler == "lanczos"
-    signed_in.post(reverse("subject", args=[piece.pk]), {"subject": "drawing"})
+    facts = reverse("facts", args=[piece.pk])
+    signed_in.post(facts, {"title": piece.title, "subject": "drawing"})
     piece.refresh_from_db()
     assert piece.schedule.coats[0].upscaler == "nearest"
-    signed_in.post(reverse("subject", args=[piece.pk]), {"subject": "unheard of"})
+    assert signed_in.post(facts, {"title": "x", "subject": "unheard of"}).status_code == 422
     piece.refresh_from_db()
     assert piece.subject == "drawing"
 

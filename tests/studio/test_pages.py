@@ -15,7 +15,9 @@ from django.urls import reverse
 from procrastinate.contrib.django.models import ProcrastinateJob
 
 from enamel.core.geometry import Size
+from enamel.core.layout import PrintPlan
 from enamel.core.schedule import Coat, JoinPass, Order, Refine, Region, Schedule
+from enamel.core.sizing import PrintTarget
 from enamel.kiln import firings, running
 from enamel.kiln.models import Firing, Layer, Piece
 from enamel.studio.bench import draft_of, start_of
@@ -32,19 +34,20 @@ def signed_in(client: Client, artist: User) -> Client:
     return client
 
 
+PRINT = PrintPlan(PrintTarget(228.6, 304.8))
 PLAIN = Coat(factor=2.0, refine=Refine())
 
 
 def filled(shown: Coat = PLAIN, start: Size = START, **changes: object) -> dict[str, object]:
     """What a browser would send for a coat, with some fields changed."""
-    given = CoatForm.showing(shown, start).data | changes
+    given = CoatForm.showing(shown, start, PRINT).data | changes
     return {
         name: value for name, value in given.items() if value is not None and value is not False
     }
 
 
 def coat_form(**changes: object) -> CoatForm:
-    return CoatForm(filled(**changes), start=START)
+    return CoatForm(filled(**changes), start=START, print_plan=PRINT)
 
 
 @pytest.mark.parametrize(
@@ -53,18 +56,7 @@ def coat_form(**changes: object) -> CoatForm:
         ({"sizing": "factor", "factor": 1.25}, (960, 1280)),
         ({"sizing": "pixels", "width": 3000, "height": ""}, (3000, 4000)),
         ({"sizing": "pixels", "width": "", "height": 540}, (405, 540)),
-        (
-            {"sizing": "paper", "paper_width": 210, "paper_height": 297, "unit": "mm"},
-            (2480, 3307),
-        ),
-        (
-            {"sizing": "paper", "paper_width": 12, "paper_height": 12, "unit": "in", "ppi": 300},
-            (2700, 3600),
-        ),
-        (
-            {"sizing": "paper", "paper_width": 9, "paper_height": 12, "unit": "cm", "bleed": 0.3},
-            (1116, 1488),
-        ),
+        ({"sizing": "print"}, (2700, 3600)),
     ],
 )
 def test_the_size_wanted_becomes_exact_pixels(changes: dict[str, object], size: Size) -> None:
@@ -90,7 +82,6 @@ def test_the_size_wanted_becomes_exact_pixels(changes: dict[str, object], size: 
         ({"factor": ""}, "factor"),
         ({"factor": 200}, "factor"),
         ({"sizing": "pixels", "width": "", "height": ""}, "width"),
-        ({"sizing": "paper"}, "paper_width"),
         ({"upscaler": "best"}, "upscaler"),
         ({"model": "nobody"}, "model"),
     ],
@@ -109,7 +100,7 @@ def test_a_form_shows_a_coat_and_gives_the_same_coat_back() -> None:
     )  # fmt: skip
     by_factor = Coat(factor=1.5, upscaler="bicubic", refine=refine)
     for given in (by_factor, Coat(size=(900, 1200), refine=refine)):
-        form = CoatForm.showing(given, START)
+        form = CoatForm.showing(given, START, PRINT)
         assert form.is_valid(), form.errors
         assert form.coat() == given
 
@@ -278,17 +269,6 @@ def test_a_run_of_seeds_makes_a_layer_for_each(signed_in: Client, piece: Piece) 
     assert sorted(seed for seed in seeds if seed is not None) == [40, 41, 42]
     page = signed_in.get(piece.get_absolute_url()).content.decode()
     assert "42 again" in page
-
-
-def test_a_plan_is_proposed_explained_and_used(signed_in: Client, piece: Piece) -> None:
-    wanted = {"sizing": "pixels", "width": 900, "height": "", "unit": "mm", "ppi": 300}
-    page = signed_in.get(piece.get_absolute_url(), wanted | {"task": "plan"}).content.decode()
-    assert page.count("of the work") == 3
-    assert "900 × 707 px" in page
-    signed_in.post(reverse("use-plan", args=[piece.pk]), wanted)
-    piece.refresh_from_db()
-    assert [entry.on for entry in piece.schedule.coats] == [True] * 4
-    assert piece.schedule.sizes(piece.base.size)[-1] == (900, 707)
 
 
 def test_a_refused_form_comes_back_filled_in(signed_in: Client, piece: Piece) -> None:

@@ -7,9 +7,13 @@ from django.forms import BoundField, Form
 from django.urls import reverse
 
 from enamel.core.geometry import Size
-from enamel.core.sizing import MM_PER_INCH, PRINT_PPI, mm_of
+from enamel.core.papers import PAPERS
+from enamel.core.sizing import PRINT_PPI, Unit, mm_of
 from enamel.kiln.models import Layer
 from enamel.kiln.pyramids import OVERLAP, TILE
+from enamel.studio.forms.settings import SENSIBLE
+from enamel.studio.models import Preferences
+from enamel.studio.shortcuts import Shortcut, keys_of
 
 register = template.Library()
 
@@ -30,9 +34,9 @@ def duration(seconds: float | None) -> str:
 
 
 @register.filter
-def megapixels(layer: Layer) -> str:
+def megapixels(picture: Layer | Size) -> str:
     """Pixel count: 0.79 MP, 3.1 MP, 171 MP."""
-    value = layer.size.megapixels
+    value = (picture.size if isinstance(picture, Layer) else picture).megapixels
     return f"{value:.2f} MP" if value < 1 else f"{value:.3g} MP"
 
 
@@ -43,11 +47,24 @@ def memory(mb: float) -> str:
 
 
 @register.filter
-def print_size(size: Size, ppi: float = PRINT_PPI) -> str:
-    """Physical size at a resolution: 173 × 260 mm (6.8 × 10.2 in)."""
-    width, height = mm_of(size.width, ppi), mm_of(size.height, ppi)
-    inches = f"{width / MM_PER_INCH:.1f} × {height / MM_PER_INCH:.1f} in"
-    return f"{width:.0f} × {height:.0f} mm ({inches})"
+def print_size(size: Size, unit: Unit = Unit.MM) -> str:
+    """Physical size at 300 ppi: 173 × 260 mm (6.8 × 10.2 in)."""
+    return _printed(size, PRINT_PPI, unit)
+
+
+@register.simple_tag
+def printed(size: Size, ppi: float, unit: Unit) -> str:
+    """Physical size at a resolution, in the artist's unit first."""
+    return _printed(size, ppi, unit)
+
+
+def _printed(size: Size, ppi: float, unit: Unit) -> str:
+    both = {}
+    for way, digits in ((Unit.MM, 0), (Unit.CM, 1), (Unit.IN, 1)):
+        sides = " × ".join(f"{mm_of(side, ppi) / way.mm:.{digits}f}" for side in size)
+        both[way] = f"{sides} {way}"
+    other = Unit.MM if unit is Unit.IN else Unit.IN
+    return f"{both[unit]} ({both[other]})"
 
 
 @register.filter
@@ -83,9 +100,79 @@ def made_with(layer: Layer) -> str:
 @register.inclusion_tag("studio/field.html")
 def field(bound: BoundField, unit: str = "", hint: str = "") -> dict[str, object]:
     """One setting: label, input, unit, what to expect, what is wrong."""
-    described = f"{bound.id_for_label}-said" if hint or bound.errors else ""
+    usual = usual_range(bound)
+    described = f"{bound.id_for_label}-said" if hint or bound.errors or usual else ""
     bound.field.widget.attrs |= {"aria-describedby": described} if described else {}
-    return {"bound": bound, "unit": unit, "hint": hint, "described": described}
+    return {"bound": bound, "unit": unit, "hint": hint, "described": described, "usual": usual}
+
+
+def usual_range(bound: BoundField) -> dict[str, float] | None:
+    """Where a setting is usually kept, as places on a line of 100, if that is known."""
+    known = SENSIBLE.get(bound.name)
+    if known is None:
+        return None
+    low, high, span_low, span_high = known
+    span = span_high - span_low
+    try:
+        value = float(bound.value())
+    except (TypeError, ValueError):
+        value = low
+    at = 98.6 * min(1.0, max(0.0, (value - span_low) / span))
+    x, width = 100 * (low - span_low) / span, 100 * (high - low) / span
+    return {
+        "low": low, "high": high, "span_low": span_low, "span_high": span_high,
+        "x": x, "width": width, "at": at,
+    }  # fmt: skip
+
+
+@register.filter
+def length_in(length_mm: float, unit: Unit) -> str:
+    """A length in the artist's unit: 210 mm, 8.27 in."""
+    return f"{unit.shown(length_mm)} {unit}"
+
+
+@register.filter
+def with_height(width: float, height: float) -> tuple[float, float]:
+    return width, height
+
+
+@register.filter
+def add_px(place: float, more: float) -> float:
+    return place + more
+
+
+@register.simple_tag
+def shortcut_keys(preferences: Preferences) -> dict[str, object]:
+    """The artist's keys: as JSON from key to action for each page, and in groups to be read."""
+    groups: dict[str, list[tuple[Shortcut, str]]] = {
+        "workspace": [],
+        "pieces": [],
+        "everywhere": [],
+    }
+    for shortcut, key in keys_of(preferences.keys):
+        groups[shortcut.where].append((shortcut, key))
+    return {
+        "as_json": json.dumps(
+            {shortcut.action: key for shortcut, key in keys_of(preferences.keys)}
+        ),
+        "groups": groups,
+    }
+
+
+@register.simple_tag
+def papers(unit: Unit) -> str:
+    """Widths and heights of the named papers in the artist's unit, portrait, as JSON."""
+    sides = {
+        paper.name: [f"{unit.shown(side)} {unit}" for side in (paper.width_mm, paper.height_mm)]
+        for paper in PAPERS
+    }
+    return json.dumps(sides)
+
+
+@register.filter
+def both_sides(size_mm: tuple[float, float], unit: Unit) -> str:
+    """A size in the artist's unit: 210 × 297 mm."""
+    return f"{unit.shown(size_mm[0])} × {unit.shown(size_mm[1])} {unit}"
 
 
 @register.filter

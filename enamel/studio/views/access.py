@@ -7,12 +7,19 @@ from django.contrib.auth.base_user import AbstractBaseUser
 from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 
+from enamel.core.sizing import Unit
 from enamel.kiln.models import Firing, Layer, Piece
+from enamel.studio.models import Preferences
 
 
 def person(request: HttpRequest) -> AbstractBaseUser:
     """Who asks. For views behind `login_required`."""
     return cast(AbstractBaseUser, request.user)
+
+
+def unit_of(request: HttpRequest) -> Unit:
+    """What the artist gives and sees lengths in."""
+    return Preferences.of(request.user).length_unit
 
 
 def own_piece(request: HttpRequest, piece_id: UUID) -> Piece:

@@ -55,12 +55,13 @@ def print_file(request: HttpRequest, layer_id: UUID) -> HttpResponse | FileRespo
     layer = own_layer(request, layer_id)
     form = PrintFileForm(request.GET)
     if not form.is_valid():
-        return render(request, "studio/print_file_refused.html", {"form": form, "layer": layer},
+        return render(request, "studio/file_refused.html", {"form": form, "layer": layer},
                       status=422)  # fmt: skip
     chosen = FileFormat(form.cleaned_data["format"])
     folder = tempfile.TemporaryDirectory(prefix="enamel-print-")
+    laid, ppi = form.laid(layer)
     path = store.print_file(
-        layer, chosen, form.cleaned_data["ppi"], form.cleaned_data["bits"], Path(folder.name)
+        layer, chosen, form.cleaned_data["bits"], Path(folder.name), ppi=ppi, laid=laid
     )
     response = FileResponse(
         path.open("rb"),

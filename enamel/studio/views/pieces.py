@@ -1,26 +1,63 @@
-"""The pieces of an artist, and bringing new ones in."""
+"""The pieces of an artist: bringing in, finding, marking, throwing away and taking back."""
 
 import mimetypes
+from typing import Any
 from uuid import UUID
 
 from django.contrib import messages
 from django.contrib.auth.decorators import login_required
 from django.core.files.uploadedfile import UploadedFile
-from django.http import FileResponse, HttpRequest, HttpResponse, JsonResponse
-from django.shortcuts import redirect, render
+from django.core.paginator import Paginator
+from django.http import FileResponse, HttpRequest, HttpResponse, JsonResponse, QueryDict
+from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
 from enamel.core.errors import Refusal
-from enamel.kiln import firings, store
-from enamel.kiln.models import SUBJECTS, Piece
-from enamel.studio.views.access import own_piece, person
+from enamel.core.gutters import Cuts
+from enamel.kiln import bringing, firings, store
+from enamel.kiln.models import Piece
+from enamel.kiln.pyramids import thumbnail
+from enamel.studio.bench import Bench
+from enamel.studio.forms import BaseForm
+from enamel.studio.views.access import own_piece, person, unit_of
+
+PER_PAGE = 60
+SHEET_SIDE = 1600
+"""Longest side, in px, of a contact sheet that cuts are drawn on."""
+SORTS = {
+    "newest": ("Newest first", ["-created"]),
+    "oldest": ("Oldest first", ["created"]),
+    "title": ("By title", ["title", "-created"]),
+    "mark": ("Keep, maybe, unmarked, drop", ["mark_order", "-created"]),
+}
 
 
 @require_GET
 @login_required
 def pieces(request: HttpRequest) -> HttpResponse:
-    own = Piece.objects.of(request.user).with_layers()
-    return render(request, "studio/pieces.html", {"pieces": own})
+    """A page of pieces: searched, filtered by mark and tag, sorted."""
+    own = Piece.objects.of(request.user)
+    asked = {name: request.GET.get(name, "") for name in ("q", "mark", "tag", "sort")}
+    found = own.found(asked["q"])
+    if asked["mark"]:
+        found = found.filter(mark="" if asked["mark"] == "none" else asked["mark"])
+    if asked["tag"]:
+        found = found.filter(tags__contains=[asked["tag"]])
+    _, order = SORTS.get(asked["sort"], SORTS["newest"])
+    page = Paginator(found.by_mark().order_by(*order).with_newest_layer(), PER_PAGE).get_page(
+        request.GET.get("page")
+    )
+    shown = {
+        "page": page,
+        "asked": asked,
+        "sorts": [(name, words) for name, (words, _) in SORTS.items()],
+        "marks": [*Piece.Mark.choices, ("none", "Unmarked")],
+        "tags": own.tags_used(),
+        "dropped": own.filter(mark=Piece.Mark.DROP).count(),
+        "thrown_away": Piece.objects.thrown_away(request.user).count(),
+        "all": own.count(),
+    }
+    return render(request, "studio/pieces.html", shown)
 
 
 @require_POST
@@ -33,20 +70,33 @@ def bring_in(request: HttpRequest) -> HttpResponse:
         assert isinstance(file, UploadedFile)
         name = file.name or "picture"
         try:
-            piece = store.bring_in(person(request), file, name)
+            piece = bringing.bring_in(person(request), file, name)
         except Refusal as refusal:
             refused.append({"name": name, "reason": str(refusal)})
         else:
             firings.enqueue_preparation(piece.base)
             made.append(piece)
     if request.headers.get("Accept") == "application/json":
-        answer = {"pieces": [piece.get_absolute_url() for piece in made], "refused": refused}
+        answer = {"pieces": [_brought_in(piece) for piece in made], "refused": refused}
         return JsonResponse(answer, status=200 if made else 422)
     for entry in refused:
         messages.error(request, f"{entry['name']}: {entry['reason']}")
     if not made and not refused:
         messages.error(request, "No file was chosen. Choose one or more pictures first.")
     return redirect(made[0]) if len(made) == 1 else redirect("pieces")
+
+
+def _brought_in(piece: Piece) -> dict[str, Any]:
+    """What the page is told of a piece that was just brought in."""
+    note = ""
+    if piece.copy_of:
+        base, original = piece.base.size, piece.copy_of
+        how = "A smaller copy" if base.width < original.base.width else "The same picture"
+        note = f"{how} of “{original.title}” ({original.base.size}), which is here already."
+    elif piece.cuts:
+        count = len(piece.cuts["columns"]) * len(piece.cuts["rows"])
+        note = f"Looks like a contact sheet of {count} candidates; it can be split."
+    return {"url": piece.get_absolute_url(), "title": piece.title, "note": note}
 
 
 @require_GET
@@ -62,11 +112,148 @@ def base_file(request: HttpRequest, piece_id: UUID) -> FileResponse:
 
 @require_POST
 @login_required
-def subject(request: HttpRequest, piece_id: UUID) -> HttpResponse:
-    """Say what kind of picture the piece is; an untouched schedule then starts with what suits it."""
+def facts(request: HttpRequest, piece_id: UUID) -> HttpResponse:
+    """Keep what is known and noted of a piece."""
     piece = own_piece(request, piece_id)
-    chosen = request.POST.get("subject", "")
-    if chosen in SUBJECTS:
-        piece.subject = chosen
-        piece.save(update_fields=["subject"])
-    return redirect(f"{piece.get_absolute_url()}?task=base")
+    refused = _keep_facts(request, piece)
+    return refused or redirect(f"{piece.get_absolute_url()}?task=base")
+
+
+@require_POST
+@login_required
+def begin_again(request: HttpRequest, piece_id: UUID) -> HttpResponse:
+    """Keep what is known of a piece, and put the schedule that follows from it in hand."""
+    piece = own_piece(request, piece_id)
+    refused = _keep_facts(request, piece)
+    if refused:
+        return refused
+    piece.keep_schedule(piece.starting_schedule)
+    return redirect(f"{piece.get_absolute_url()}?task=coat")
+
+
+def _keep_facts(request: HttpRequest, piece: Piece) -> HttpResponse | None:
+    """Keep the facts; or the workspace with what can't be used of them."""
+    form = BaseForm(request.POST)
+    if not form.is_valid():
+        picked = QueryDict("task=base")
+        bench = Bench(piece, picked, unit_of(request), form)
+        return render(request, "studio/piece.html", bench.shown(), status=422)
+    form.keep(piece)
+    messages.success(request, "Kept.")
+    return None
+
+
+@require_POST
+@login_required
+def mark(request: HttpRequest, piece_id: UUID) -> HttpResponse:
+    """Mark a piece keep, maybe or drop; the mark it has already takes it off."""
+    piece = own_piece(request, piece_id)
+    asked = request.POST.get("mark", "")
+    piece.mark = asked if asked in Piece.Mark.values and asked != piece.mark else ""
+    piece.save(update_fields=["mark"])
+    if request.headers.get("Accept") == "application/json":
+        return JsonResponse({"mark": piece.mark})
+    return redirect(request.POST.get("next") or "pieces")
+
+
+@require_POST
+@login_required
+def duplicate(request: HttpRequest, piece_id: UUID) -> HttpResponse:
+    twin = bringing.duplicate(own_piece(request, piece_id))
+    firings.enqueue_preparation(twin.base)
+    messages.success(request, "A copy with the same base and settings, and no other layers.")
+    return redirect(twin)
+
+
+@require_POST
+@login_required
+def throw_away(request: HttpRequest) -> HttpResponse:
+    """One piece, or all that are marked drop. They can be taken back for 30 days."""
+    own = Piece.objects.of(request.user)
+    chosen = own.filter(mark=Piece.Mark.DROP)
+    if "piece" in request.POST:
+        chosen = own.filter(pk=own_piece(request, UUID(request.POST["piece"])).pk)
+    thrown = list(chosen)
+    firings.throw_away(thrown)
+    if thrown:
+        names = f"“{thrown[0].title}” is" if len(thrown) == 1 else f"{len(thrown)} pieces are"
+        messages.success(request, f"{names} thrown away and can be taken back for 30 days.")
+    return redirect("pieces")
+
+
+@require_GET
+@login_required
+def thrown_away(request: HttpRequest) -> HttpResponse:
+    gone = Piece.objects.thrown_away(request.user).with_newest_layer()
+    return render(request, "studio/thrown_away.html", {"pieces": gone})
+
+
+@require_POST
+@login_required
+def take_back(request: HttpRequest, piece_id: UUID) -> HttpResponse:
+    piece = get_object_or_404(Piece.objects.thrown_away(request.user), pk=piece_id)
+    bringing.take_back(piece)
+    messages.success(request, f"“{piece.title}” is back.")
+    return redirect("pieces" if "stay" in request.POST else piece)
+
+
+@login_required
+def split(request: HttpRequest, piece_id: UUID) -> HttpResponse:
+    """A contact sheet with its cuts, and making a piece of each candidate."""
+    piece = own_piece(request, piece_id)
+    error = ""
+    cuts = _cuts_of(piece)
+    if request.method == "POST":
+        try:
+            cuts = _cuts_asked(request)
+            made = bringing.split(piece, cuts)
+        except Refusal as refusal:
+            error = str(refusal)
+        else:
+            for candidate in made:
+                firings.enqueue_preparation(candidate.base)
+            messages.success(request, f"{len(made)} candidates are pieces of their own now.")
+            return redirect("pieces")
+    shown = {"piece": piece, "layer": piece.base, "cuts": cuts, "error": error}
+    return render(request, "studio/split.html", shown, status=422 if error else 200)
+
+
+@require_GET
+@login_required
+def split_picture(request: HttpRequest, piece_id: UUID) -> HttpResponse:
+    """The base small enough to draw cuts on."""
+    with store.canvas_of(own_piece(request, piece_id).base) as canvas:
+        shown = thumbnail(canvas, SHEET_SIDE)
+    return HttpResponse(shown, content_type="image/webp")
+
+
+@require_POST
+@login_required
+def no_sheet(request: HttpRequest, piece_id: UUID) -> HttpResponse:
+    """The picture is no contact sheet, or no copy: don't say so any more."""
+    piece = own_piece(request, piece_id)
+    piece.cuts, piece.copy_of = None, None
+    piece.save(update_fields=["cuts", "copy_of"])
+    return redirect(piece)
+
+
+def _cuts_of(piece: Piece) -> Cuts:
+    """The cuts that were found; an even 2 × 2 when there were none."""
+    if piece.cuts:
+        return Cuts(*(tuple((a, b) for a, b in piece.cuts[name]) for name in ("columns", "rows")))
+    spans = [((0, side // 2), (side // 2, side)) for side in piece.base.size]
+    return Cuts(*spans)
+
+
+def _cuts_asked(request: HttpRequest) -> Cuts:
+    """Spans from the form: starts and ends of columns and rows, in px, apart by spaces or commas."""
+    spans = []
+    for name in ("columns", "rows"):
+        words = request.POST.get(name, "").replace(",", " ").replace("–", " ").split()
+        if not words or len(words) % 2 or not all(word.isdecimal() for word in words):
+            raise Refusal(
+                f"Give a start and an end in px for each of the {name}, as in 0–512 528–1040."
+            )
+        numbers = [int(word) for word in words]
+        spans.append(tuple(zip(numbers[::2], numbers[1::2], strict=True)))
+    return Cuts(*spans)

@@ -10,20 +10,20 @@ from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
 from enamel.core.errors import Refusal
-from enamel.core.planning import propose
 from enamel.core.schedule import Schedule
 from enamel.kiln import firings
 from enamel.kiln.models import Layer, Piece
 from enamel.studio.bench import Bench, draft_of, schedule_cost, start_of
-from enamel.studio.forms import CoatForm, PlanForm, TouchUpForm
+from enamel.studio.forms import CoatForm, PrintForm, TouchUpForm
+from enamel.studio.prints import planned, print_shown
 from enamel.studio.schedules import EDITS, Draft
-from enamel.studio.views.access import own_layer, own_piece
+from enamel.studio.views.access import own_layer, own_piece, unit_of
 
 
 @require_GET
 @login_required
 def piece(request: HttpRequest, piece_id: UUID) -> HttpResponse:
-    bench = Bench(own_piece(request, piece_id), request.GET)
+    bench = Bench(own_piece(request, piece_id), request.GET, unit_of(request))
     return render(request, "studio/piece.html", bench.shown())
 
 
@@ -32,10 +32,13 @@ def piece(request: HttpRequest, piece_id: UUID) -> HttpResponse:
 def schedule(request: HttpRequest, piece_id: UUID) -> HttpResponse:
     """Keep the coat in hand, then do what the button says: edit the schedule, or fire."""
     piece = own_piece(request, piece_id)
+    wanted = request.POST.get("do", "")
+    if wanted in ("undo", "redo"):
+        getattr(piece, wanted)()
+        return _to_coat(request, piece, draft_of(piece, request.POST.get("coat")))
     draft, form = _in_hand(request, piece)
     if not form.is_valid():
         return _again(request, piece, "coat", form)
-    wanted = request.POST.get("do", "")
     try:
         draft = draft.with_coat(form.coat())
         if wanted in EDITS:
@@ -47,6 +50,10 @@ def schedule(request: HttpRequest, piece_id: UUID) -> HttpResponse:
     except Refusal as refusal:
         form.add_error(None, str(refusal))
         return _again(request, piece, "coat", form)
+    return _to_coat(request, piece, draft)
+
+
+def _to_coat(request: HttpRequest, piece: Piece, draft: Draft) -> HttpResponse:
     picked = {"layer": request.POST.get("layer", ""), "task": "coat", "coat": draft.number}
     return redirect(f"{piece.get_absolute_url()}?{urlencode(picked)}")
 
@@ -54,7 +61,8 @@ def schedule(request: HttpRequest, piece_id: UUID) -> HttpResponse:
 def _in_hand(request: HttpRequest, piece: Piece) -> tuple[Draft, CoatForm]:
     """The schedule with the coat that was sent, and the form of that coat."""
     draft = draft_of(piece, request.POST.get("coat"))
-    return draft, CoatForm(request.POST, start=start_of(draft, piece.base.size))
+    start = start_of(draft, piece.base.size)
+    return draft, CoatForm(request.POST, start=start, print_plan=piece.print_plan)
 
 
 def _fire(request: HttpRequest, piece: Piece, draft: Draft, wanted: str, seeds: int) -> None:
@@ -92,15 +100,37 @@ def schedule_cost_view(request: HttpRequest, piece_id: UUID) -> HttpResponse:
 
 @require_POST
 @login_required
+def print_view(request: HttpRequest, piece_id: UUID) -> HttpResponse:
+    """Keep a change of the print in hand, and show what follows from it, as a piece of page."""
+    piece = own_piece(request, piece_id)
+    layer = own_layer(request, UUID(request.POST["layer"]))
+    form = PrintForm(request.POST, start=piece.base.size, unit=unit_of(request))
+    if not form.is_valid():
+        return render(request, "studio/refused.html", {"form": form})
+    try:
+        shown = print_shown(piece, layer, form)
+    except Refusal as refusal:
+        form.add_error(None, str(refusal))
+        return render(request, "studio/refused.html", {"form": form})
+    piece.keep_print(form.plan())
+    return render(request, "studio/print_consequences.html", shown | {"form": form})
+
+
+@require_POST
+@login_required
 def use_plan(request: HttpRequest, piece_id: UUID) -> HttpResponse:
     """Put the proposed coats in the place of the schedule."""
     piece = own_piece(request, piece_id)
-    form = PlanForm(request.POST, start=piece.base.size)
+    form = PrintForm(request.POST, start=piece.base.size, unit=unit_of(request))
     if not form.is_valid():
-        return _again(request, piece, "plan", form)
-    first = piece.schedule.coats[0]
-    planned = propose(piece.base.size, form.size(), first.refine, first.upscaler)
-    piece.keep_schedule(Schedule(tuple(stage.coat for stage in planned)))
+        return _again(request, piece, "print", form)
+    try:
+        coats = planned(piece, form)
+    except Refusal as refusal:
+        form.add_error(None, str(refusal))
+        return _again(request, piece, "print", form)
+    piece.keep_print(form.plan())
+    piece.keep_schedule(Schedule(tuple(stage.coat for stage in coats)))
     return redirect(f"{piece.get_absolute_url()}?task=coat")
 
 
@@ -138,5 +168,5 @@ def _again(
     picked = QueryDict(mutable=True)
     picked.update({"task": task, "coat": request.POST.get("coat", "")})
     picked["layer"] = str(layer.pk) if layer else request.POST.get("layer", "")
-    bench = Bench(piece, picked, form)
+    bench = Bench(piece, picked, unit_of(request), form)
     return render(request, "studio/piece.html", bench.shown(), status=422)

@@ -7,7 +7,7 @@ from django.contrib.auth import get_user_model
 from django.core.files import File
 from django.core.management.base import BaseCommand
 
-from enamel.kiln import firings, store
+from enamel.kiln import bringing, firings, store
 from enamel.kiln.models import Piece
 from enamel.studio.views.account import DEMO_NAME
 
@@ -35,7 +35,7 @@ class Command(BaseCommand):
             if name in known:
                 continue
             with (settings.DEMO_PICTURES / name).open("rb") as file:
-                piece = store.bring_in(owner, File(file), name)
+                piece = bringing.bring_in(owner, File(file), name)
             piece.title = title
             piece.save(update_fields=["title"])
             store.prepare(piece.base)

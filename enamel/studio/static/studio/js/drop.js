@@ -1,4 +1,4 @@
-// drop.js: files dropped anywhere on the page are brought in, one after the other.
+// drop.js: files dropped anywhere on the page are brought in one after the other, each with its progress.
 export function init(root) {
   let depth = 0;
   const over = (change) => {
@@ -22,42 +22,82 @@ export function init(root) {
 }
 
 async function bringIn(root, files) {
-  const state = root.querySelector("[data-drop-state]");
-  const refusals = root.querySelector("[data-drop-refused]");
+  const list = root.querySelector("[data-drop-files]");
+  const rows = files.map((file) => row(file));
+  list.replaceChildren(...rows.map(({ element }) => element));
+  list.hidden = false;
   const made = [];
-  refusals.replaceChildren();
-  state.hidden = false;
+  let told = false;
   for (const [place, file] of files.entries()) {
-    state.textContent = `Bringing in ${place + 1} of ${files.length}: ${file.name} …`;
-    const answer = await send(root, file);
-    made.push(...answer.pieces);
-    for (const { name, reason } of answer.refused) refuse(refusals, `${name}: ${reason}`);
+    const answer = await send(root, file, rows[place]);
+    for (const piece of answer.pieces) {
+      made.push(piece);
+      rows[place].done(piece);
+      told ||= Boolean(piece.note);
+    }
+    for (const { reason } of answer.refused) {
+      rows[place].refuse(reason);
+      told = true;
+    }
   }
-  refusals.hidden = !refusals.children.length;
-  state.textContent = made.length ? `${made.length} brought in.` : "";
-  state.hidden = !made.length;
-  if (refusals.children.length) return;
-  if (made.length === 1) window.location.assign(made[0]);
-  else window.location.reload();
+  root.querySelector("[data-drop-done]").hidden = !made.length;
+  if (told) return; // what was said is read first
+  if (made.length === 1) window.location.assign(made[0].url);
+  else if (made.length) window.location.reload();
 }
 
-async function send(root, file) {
+function row(file) {
+  const element = document.createElement("li");
+  element.className = "flex items-center gap-3";
+  const name = document.createElement("span");
+  name.className = "w-64 truncate";
+  name.textContent = file.name;
+  const bar = document.createElement("progress");
+  bar.className = "h-2 w-40";
+  bar.setAttribute("aria-label", `${file.name}, sent`);
+  bar.max = 1;
+  bar.value = 0;
+  const words = document.createElement("span");
+  words.className = "min-w-0 flex-1";
+  words.textContent = "waiting";
+  element.append(name, bar, words);
+  return {
+    element,
+    sent(share) {
+      bar.value = share;
+      words.textContent = share < 1 ? `${Math.round(100 * share)} % sent` : "being read …";
+    },
+    done({ url, note }) {
+      const link = document.createElement("a");
+      link.href = url;
+      link.textContent = "Open";
+      words.replaceChildren(note ? `${note} ` : "brought in ", link);
+      bar.value = 1;
+    },
+    refuse(reason) {
+      element.classList.add("notice");
+      words.textContent = reason;
+    },
+  };
+}
+
+// fetch tells nothing of what is sent, so this is the older way
+function send(root, file, shown) {
   const body = new FormData(root);
   body.delete("files");
   body.append("files", file);
-  const headers = { Accept: "application/json" };
-  try {
-    const answer = await fetch(root.action, { method: "POST", body, headers });
-    return await answer.json();
-  } catch {
-    const reason = "The server did not answer. Nothing was brought in; try again.";
-    return { pieces: [], refused: [{ name: file.name, reason }] };
-  }
-}
-
-function refuse(list, words) {
-  const entry = document.createElement("li");
-  entry.className = "notice";
-  entry.textContent = words;
-  list.append(entry);
+  return new Promise((resolve) => {
+    const request = new XMLHttpRequest();
+    const failed = () => resolve({
+      pieces: [],
+      refused: [{ name: file.name, reason: "The server did not answer. Nothing was brought in; try again." }],
+    });
+    request.open("POST", root.action);
+    request.setRequestHeader("Accept", "application/json");
+    request.responseType = "json";
+    request.upload.addEventListener("progress", ({ loaded, total }) => shown.sent(total ? loaded / total : 0));
+    request.addEventListener("load", () => (request.response ? resolve(request.response) : failed()));
+    request.addEventListener("error", failed);
+    request.send(body);
+  });
 }

@@ -1,4 +1,6 @@
 // firing.js: asks for the news of a running firing, shows progress, passes its tiles on.
+import { showProgress, tellEnd } from "./news.js";
+
 const PAUSE_MS = 700;
 
 export function init(root) {
@@ -17,7 +19,8 @@ export function init(root) {
     const afresh = coat !== null && coat !== news.coat;
     coat = news.coat;
     for (const tile of news.tiles) after = Math.max(after, tile.number);
-    document.dispatchEvent(new CustomEvent("enamel:tiles", { detail: { afresh, tiles: news.tiles } }));
+    showProgress(news.total ? news.done / news.total : 0, news.secondsLeft);
+    document.dispatchEvent(new CustomEvent("enamel:tiles", { detail: { afresh, tiles: news.tiles, done: news.done, coat: news.coat } }));
   };
 
   const ask = async () => {
@@ -25,8 +28,14 @@ export function init(root) {
       const answer = await fetch(`${root.dataset.firing}?after=${after}`);
       if (answer.ok) {
         const news = await answer.json();
-        if (news.state === "done") return window.location.assign(news.shown);
-        if (news.state !== "queued" && news.state !== "firing") return window.location.assign(root.dataset.piece);
+        if (news.state === "done") {
+          tellEnd(`${root.dataset.title} is fired.`);
+          return window.location.assign(news.shown);
+        }
+        if (news.state !== "queued" && news.state !== "firing") {
+          tellEnd(`The firing of ${root.dataset.title} ${news.state === "failed" ? "failed" : "was paused"}.`);
+          return window.location.assign(root.dataset.piece);
+        }
         show(news);
       }
     } catch {

@@ -4,21 +4,26 @@ const PAUSE_MS = 250;
 export function init(root) {
   adopt(root);
   if (root.dataset.costUrl) follow(root);
-  root.addEventListener("input", () => showChosen(root));
+  root.addEventListener("input", (event) => {
+    showChosen(root);
+    showPlace(event.target);
+  });
   seedButtons(root);
   lockShape(root);
   showChosen(root);
+  showChanged(root);
 }
 
 function seedButtons(root) {
-  const take = (value) => {
-    root.elements.seed.value = value;
-    root.elements.seed.dispatchEvent(new Event("input", { bubbles: true }));
-  };
   const another = root.querySelector("[data-another-seed]");
-  another?.addEventListener("click", () => take(Math.floor(Math.random() * 1_000_000)));
+  another?.addEventListener("click", () => take(root.elements.seed, Math.floor(Math.random() * 1_000_000)));
   const last = root.querySelector("[data-last-seed]");
-  last?.addEventListener("click", () => take(last.dataset.lastSeed));
+  last?.addEventListener("click", () => take(root.elements.seed, last.dataset.lastSeed));
+}
+
+function take(field, value) {
+  field.value = value;
+  field.dispatchEvent(new Event("input", { bubbles: true }));
 }
 
 function follow(root) {
@@ -31,8 +36,12 @@ function follow(root) {
     const fresh = document.createElement("template");
     fresh.innerHTML = await answer.text();
     for (const part of fresh.content.querySelectorAll("[data-part]")) {
-      root.querySelector(`[data-part="${part.dataset.part}"]`)?.replaceWith(part);
+      const old = root.querySelector(`[data-part="${part.dataset.part}"]`);
+      if (!old?.contains(document.activeElement)) old?.replaceWith(part);
+      else keepFocus(old, part);
     }
+    showChanged(root);
+    root.dispatchEvent(new CustomEvent("enamel:consequences"));
   };
   root.addEventListener("input", () => {
     clearTimeout(timer);
@@ -40,21 +49,70 @@ function follow(root) {
   });
 }
 
-// the sum stands beside the button that acts on it, the words beside the prompt
+// a part that is being written in is replaced with the same field in focus
+function keepFocus(old, part) {
+  const { name, value } = document.activeElement;
+  old.replaceWith(part);
+  const again = name && part.querySelector(`[name="${name}"]`);
+  if (!again) return;
+  again.value = value;
+  again.focus();
+}
+
+// the sum stands beside the button that acts on it, each consequence beside its settings
 function adopt(root) {
   const consequences = root.querySelector("[data-consequences]");
   if (!consequences) return;
   root.querySelector("[data-cost]").append(consequences.querySelector("[data-part='cost']"));
-  root.elements.prompt.closest("div").parentElement.append(
-    consequences.querySelector("[data-part='words']"),
-  );
+  for (const place of root.querySelectorAll("[data-place]")) {
+    const part = consequences.querySelector(`[data-part="${place.dataset.place}"]`);
+    if (part) place.replaceWith(part);
+  }
+  const words = consequences.querySelector("[data-part='words']");
+  if (words) root.elements.prompt.closest("[data-field]").parentElement.append(words);
+}
+
+// what differs from the schedule fired last is marked, with a button that sets it back
+function showChanged(root) {
+  const part = root.querySelector("[data-part='changed']");
+  if (!part) return;
+  for (const mark of root.querySelectorAll(".was")) mark.remove();
+  for (const [name, was] of Object.entries(JSON.parse(part.dataset.changed))) {
+    const field = root.elements[name];
+    const label = field?.id && root.querySelector(`label[for="${field.id}"]`);
+    if (!label) continue;
+    const mark = document.createElement("button");
+    mark.type = "button";
+    mark.className = "was";
+    mark.textContent = `was ${was === "" ? "empty" : shortened(was)}`;
+    mark.title = "Set it back";
+    mark.addEventListener("click", () => {
+      if (field.type === "checkbox") field.checked = was === "True";
+      take(field, was);
+    });
+    label.after(mark);
+  }
+  document.dispatchEvent(new CustomEvent("enamel:grid", { detail: JSON.parse(part.dataset.grid) }));
+}
+
+function shortened(text) {
+  return text.length > 14 ? `${text.slice(0, 13)}…` : text;
+}
+
+// the mark on the line of usual values
+function showPlace(field) {
+  const line = field.closest?.("[data-field]")?.querySelector("[data-usual]");
+  if (!line || field.value === "") return;
+  const [low, high] = line.dataset.usual.split(",").map(Number);
+  const share = Math.min(1, Math.max(0, (field.value - low) / (high - low)));
+  line.querySelector("[data-at]").setAttribute("x", 98.6 * share);
 }
 
 // only the fields of what is chosen
 function showChosen(root) {
-  const chosen = root.elements.sizing?.value;
-  for (const part of root.querySelectorAll("[data-sizing]")) {
-    part.hidden = part.dataset.sizing !== chosen;
+  for (const [attribute, name] of [["sizing", "sizing"], ["fit", "fit"], ["lies", "lies"], ["edge", "edge"]]) {
+    const chosen = root.elements[name]?.value;
+    for (const part of root.querySelectorAll(`[data-${attribute}]`)) part.hidden = part.dataset[attribute] !== chosen;
   }
   for (const part of root.querySelectorAll("[data-unless-empty]")) {
     part.hidden = !root.elements[part.dataset.unlessEmpty].value;
@@ -67,8 +125,8 @@ function showChosen(root) {
 // width and height in pixels keep the picture's shape
 function lockShape(root) {
   const { sourceWidth, sourceHeight } = root.dataset;
-  if (!sourceWidth) return;
   const { width, height } = root.elements;
+  if (!sourceWidth || width?.type !== "number") return;
   width.addEventListener("input", () => {
     height.value = Math.round((width.value * sourceHeight) / sourceWidth) || "";
   });

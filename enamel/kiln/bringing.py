@@ -1,0 +1,200 @@
+"""Pieces in and out: brought in from files, split, duplicated, thrown away and taken back."""
+
+import shutil
+from pathlib import Path
+from tempfile import TemporaryDirectory
+from typing import Any
+
+from django.conf import settings
+from django.contrib.auth.base_user import AbstractBaseUser
+from django.core.files import File
+from django.db import transaction
+from django.utils import timezone
+
+from enamel.core import ENGINE_VERSION
+from enamel.core.canvas import Canvas
+from enamel.core.errors import require
+from enamel.core.facts import made
+from enamel.core.geometry import Box
+from enamel.core.gutters import LEAST_CELL, Cuts, find_cuts
+from enamel.core.likeness import NEAR_BITS, distance, likeness, perceptual_hash
+from enamel.core.pixels import FileFacts, examine, read_canvas
+from enamel.core.printing import FileFormat, export
+from enamel.core.schedule import address
+from enamel.core.subject import guessed
+from enamel.core.xmp import AI_MADE, SOURCE_TYPE, properties
+from enamel.kiln.models import Layer, Piece
+from enamel.kiln.store import add_layer, canvas_of, keep_file, piece_work
+
+SPLIT_FORMAT = FileFormat.PNG
+
+
+def bring_in(owner: AbstractBaseUser, upload: File, name: str) -> Piece:  # type: ignore[type-arg]
+    """A new piece from a picture file, with its base layer. The file is kept byte for byte.
+
+    Raises
+    ------
+    Refusal
+        When the file can't be used; nothing is kept then.
+    """
+    with TemporaryDirectory(prefix="enamel-import-") as folder:
+        path = Path(folder) / "original"
+        with path.open("wb") as file:
+            for chunk in upload.chunks():
+                file.write(chunk)
+        return _from_file(owner.pk, path, name)
+
+
+def _from_file(owner_id: int, path: Path, name: str) -> Piece:
+    facts = examine(path, settings.IMPORT_LIMITS)
+    canvas = read_canvas(path, facts, path.with_name("base.npy"))
+    cuts = find_cuts(canvas)
+    text = dict(facts.text)
+    piece = Piece(
+        owner_id=owner_id,
+        title=Path(name).stem[:200] or "Untitled",
+        base_name=Path(name).name[:255],
+        base_facts=facts_as_json(facts),
+        made=made(text).to_json(),
+        made_by_model=_made_by_model(text),
+        subject=guessed(canvas),
+        likeness=perceptual_hash(canvas),
+        cuts=cuts_as_json(cuts) if cuts.count > 1 else None,
+    )
+    piece.copy_of = _original_of(piece, canvas)
+    keep_file(piece.base_file, path, f"{piece.pk}.{facts.format.lower()}")
+    with transaction.atomic():
+        piece.save()
+        _add_base(piece, canvas)
+    return piece
+
+
+def _add_base(piece: Piece, canvas: Canvas) -> None:
+    digest = canvas.digest()
+    add_layer(
+        piece,
+        canvas,
+        kind=Layer.Kind.BASE,
+        recipe={"engine": ENGINE_VERSION, "base": digest},
+        address=address("base", digest),
+    )
+
+
+def _made_by_model(text: dict[str, str]) -> bool:
+    """Whether a model made the picture: as its IPTC source type says; if it has none, most likely."""
+    said = properties(text.get("XMP", "")).get("DigitalSourceType", "")
+    return not said.startswith(SOURCE_TYPE) or said == AI_MADE
+
+
+def _original_of(piece: Piece, canvas: Canvas) -> Piece | None:
+    """The largest of the owner's other pieces of which this picture is a smaller or equal copy."""
+    found: list[Piece] = []
+    others = Piece.objects.filter(owner_id=piece.owner_id, deleted_at=None, likeness__isnull=False)
+    for other in others.only("id", "likeness"):
+        if distance(piece.likeness or 0, other.likeness or 0) > NEAR_BITS:
+            continue
+        with canvas_of(other.base) as original:
+            alike = likeness(canvas, original)
+        if alike.copies and alike.ratio <= 1:
+            found.append(other)
+    return max(found, key=lambda other: other.base.width, default=None)
+
+
+def facts_as_json(facts: FileFacts) -> dict[str, Any]:
+    """The facts as they are stored with the piece."""
+    return {
+        "format": facts.format,
+        "media_type": facts.media_type,
+        "width": facts.size.width,
+        "height": facts.size.height,
+        "bits": facts.bits,
+        "mode": facts.mode,
+        "alpha": facts.has_alpha,
+        "profile": facts.profile,
+        "text": dict(facts.text),
+    }
+
+
+def cuts_as_json(cuts: Cuts) -> dict[str, list[list[int]]]:
+    return {name: [list(span) for span in getattr(cuts, name)] for name in ("columns", "rows")}
+
+
+def split(piece: Piece, cuts: Cuts) -> list[Piece]:
+    """A piece of its own from each candidate of a contact sheet; the sheet itself stays as it is.
+
+    Raises
+    ------
+    Refusal
+        When a candidate would be too small or lie outside the sheet; nothing is made then.
+    """
+    boxes = cuts.boxes()
+    whole = Box.whole(piece.base.size)
+    for number, box in enumerate(boxes, 1):
+        require(whole.contains(box) and min(box.size) >= LEAST_CELL, f"candidate {number}", str(box),
+                f"inside the picture and at least {LEAST_CELL} px on each side")  # fmt: skip
+    found = []
+    with TemporaryDirectory(prefix="enamel-split-") as folder, canvas_of(piece.base) as sheet:
+        for number, box in enumerate(boxes, 1):
+            part = Canvas.create(Path(folder) / "part.npy", Box.whole(box.size), sheet.channels)
+            part.write(Box.whole(box.size), sheet.read(box))
+            path = Path(folder) / "original"
+            export(part, path, bits=16 if piece.base_facts["bits"] > 8 else 8, file=SPLIT_FORMAT)
+            part.close()
+            made_piece = _from_file(piece.owner_id, path, f"{piece.title} {number}.png")
+            made_piece.made = piece.made | {"size": ""}
+            made_piece.made_by_model = piece.made_by_model
+            made_piece.tags, made_piece.subject = piece.tags, piece.subject
+            made_piece.save(update_fields=["made", "made_by_model", "tags", "subject"])
+            found.append(made_piece)
+    piece.cuts = None
+    piece.save(update_fields=["cuts"])
+    return found
+
+
+def duplicate(piece: Piece) -> Piece:
+    """A new piece with the same base, settings, print, notes and tags, and no other layers."""
+    twin = Piece.objects.get(pk=piece.pk)
+    base = piece.base
+    twin.pk = twin.id = Piece._meta.get_field("id").get_default()
+    twin._state.adding = True
+    twin.title = f"{piece.title[:190]}, copy"
+    twin.created, twin.step, twin.copy_of = timezone.now(), 0, None
+    suffix = Path(piece.base_file.name).suffix
+    with piece.base_file.open("rb") as file:
+        twin.base_file.save(f"{twin.pk}{suffix}", File(file), save=False)
+    with TemporaryDirectory(prefix="enamel-twin-") as folder, canvas_of(base) as canvas:
+        copied = Path(folder) / "base.npy"
+        shutil.copyfile(canvas.path, copied)
+        with transaction.atomic():
+            twin.save(force_insert=True)
+            _add_base(twin, Canvas(copied))
+    return twin
+
+
+def take_back(piece: Piece) -> None:
+    piece.deleted_at = None
+    piece.save(update_fields=["deleted_at"])
+
+
+def delete_for_good() -> int:
+    """Delete the pieces that were thrown away too long ago, with all their files. How many."""
+    gone = list(Piece.objects.past_return())
+    for piece in gone:
+        files = [piece.base_file]
+        for layer in piece.layers.all():
+            files += [layer.pixels, layer.pyramid, layer.thumbnail]
+        with transaction.atomic():
+            piece.firings.all().delete()
+            _delete_layers(piece)
+            piece.delete()
+        for file in files:
+            if file:
+                file.storage.delete(file.name)
+        shutil.rmtree(piece_work(piece), ignore_errors=True)
+    return len(gone)
+
+
+def _delete_layers(piece: Piece) -> None:
+    """Layers from the last made to the base, because each is protected by those made from it."""
+    for layer in piece.layers.order_by("-created"):
+        layer.delete()

@@ -1,0 +1,30 @@
+"""Pieces, their layers, the firings that make them, and the models at hand."""
+
+from enamel.kiln.models.firings import Firing, TilePreview
+from enamel.kiln.models.layers import Layer
+from enamel.kiln.models.library import (
+    SUBJECTS,
+    Model,
+    Suited,
+    TrialCrop,
+    refiners_offered,
+    upscalers_offered,
+)
+from enamel.kiln.models.people import Person
+from enamel.kiln.models.pieces import HouseSchedule, Piece, ScheduleStep
+
+__all__ = [
+    "SUBJECTS",
+    "Firing",
+    "HouseSchedule",
+    "Layer",
+    "Model",
+    "Person",
+    "Piece",
+    "ScheduleStep",
+    "Suited",
+    "TilePreview",
+    "TrialCrop",
+    "refiners_offered",
+    "upscalers_offered",
+]

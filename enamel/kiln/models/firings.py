@@ -1,0 +1,126 @@
+"""Firings: runs of a schedule or of a touch-up, and what they show while they run."""
+
+import uuid
+from typing import Any
+
+from django.db import models
+from django.utils import timezone
+
+from enamel.core.geometry import Size
+from enamel.core.schedule import Schedule
+from enamel.core.touchup import TouchUp
+from enamel.kiln.models.layers import Layer
+from enamel.kiln.models.people import Person
+
+
+class FiringQuerySet(models.QuerySet["Firing"]):
+    def of(self, person: Person) -> "FiringQuerySet":
+        """Firings of the person's own pieces."""
+        return self.filter(piece__owner_id=person.pk, piece__deleted_at=None)
+
+    def open(self) -> "FiringQuerySet":
+        """Waiting or running."""
+        return self.filter(state__in=[Firing.State.QUEUED, Firing.State.FIRING])
+
+    def in_sight(self) -> "FiringQuerySet":
+        """Waiting or running, or ended without a result and not yet put away; what runs first."""
+        running_first = models.Case(
+            models.When(state=Firing.State.FIRING, then=0),
+            models.When(state=Firing.State.QUEUED, then=1),
+            default=2,
+        )
+        return self.order_by(running_first, "created").filter(
+            models.Q(state__in=[Firing.State.QUEUED, Firing.State.FIRING])
+            | models.Q(state__in=[Firing.State.STOPPED, Firing.State.FAILED], put_away=False)
+        )
+
+
+class Firing(models.Model):
+    """One run of a schedule, or of a touch-up, on a layer. Its settings are frozen at its start."""
+
+    class Work(models.TextChoices):
+        SCHEDULE = "schedule", "Schedule"
+        TOUCH_UP = "touch-up", "Touch-up"
+
+    class State(models.TextChoices):
+        QUEUED = "queued", "Waiting"
+        FIRING = "firing", "Firing"
+        DONE = "done", "Done"
+        STOPPED = "stopped", "Paused"
+        FAILED = "failed", "Failed"
+
+    id = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
+    piece = models.ForeignKey("Piece", models.CASCADE, related_name="firings")
+    start = models.ForeignKey(Layer, models.PROTECT, related_name="+")
+    work = models.CharField(max_length=10, choices=Work.choices)
+    frozen = models.JSONField(help_text="The schedule or touch-up, every setting spelt out.")
+    models_used = models.JSONField(default=dict, help_text="sha256 of each model at the start.")
+    state = models.CharField(max_length=10, choices=State.choices, default=State.QUEUED)
+    stop_asked = models.BooleanField(default=False)
+    coat = models.PositiveIntegerField(default=0, help_text="The coat in work, from 0.")
+    done = models.PositiveIntegerField(default=0, help_text="Tile evaluations finished.")
+    total = models.PositiveIntegerField(default=0)
+    seconds_left = models.FloatField(null=True, blank=True)
+    predicted = models.JSONField(default=dict)
+    actual = models.JSONField(default=dict)
+    error = models.TextField(blank=True)
+    put_away = models.BooleanField(default=False, help_text="Ended, and no longer shown.")
+    result = models.ForeignKey(Layer, models.SET_NULL, null=True, blank=True, related_name="+")
+    created = models.DateTimeField(default=timezone.now)
+    started = models.DateTimeField(null=True, blank=True)
+    ended = models.DateTimeField(null=True, blank=True)
+
+    objects = FiringQuerySet.as_manager()
+
+    class Meta:
+        ordering = ["-created"]
+
+    def __str__(self) -> str:
+        return f"{self.get_work_display()} on {self.start}: {self.get_state_display()}"
+
+    @property
+    def refine(self) -> dict[str, Any] | None:
+        """The settings of its last refinement, if it has one."""
+        last = self.frozen if self.work == self.Work.TOUCH_UP else self.frozen["coats"][-1]
+        refine: dict[str, Any] | None = last["refine"]
+        return refine
+
+    @property
+    def open(self) -> bool:
+        return self.state in (self.State.QUEUED, self.State.FIRING)
+
+    def schedule(self) -> Schedule:
+        return Schedule.from_json(self.frozen)
+
+    def touch_up(self) -> TouchUp:
+        return TouchUp.from_json(self.frozen)
+
+    @property
+    def size(self) -> Size:
+        """Size of what it makes."""
+        if self.work == self.Work.TOUCH_UP:
+            return self.start.size
+        return self.schedule().sizes(self.start.size)[-1]
+
+
+class TilePreview(models.Model):
+    """What a part of a running firing looks like now. Gone when the firing ends."""
+
+    firing = models.ForeignKey(Firing, models.CASCADE, related_name="previews")
+    number = models.PositiveIntegerField(
+        help_text="Rises with every change, so news can be asked for."
+    )
+    x = models.FloatField(help_text="Place and size as shares of the picture.")
+    y = models.FloatField()
+    width = models.FloatField()
+    height = models.FloatField()
+    image = models.BinaryField(help_text="WebP.")
+
+    class Meta:
+        ordering = ["number"]
+        constraints = [
+            models.UniqueConstraint(fields=["firing", "x", "y"], name="one_preview_per_place"),
+        ]
+
+    def __str__(self) -> str:
+        return f"tile at {self.x:.3f}, {self.y:.3f} of {self.firing_id}"

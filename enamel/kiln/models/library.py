@@ -1,0 +1,124 @@
+"""Models at hand: upscalers and refiners, what is noted of them, which suits what."""
+
+from django.conf import settings
+from django.db import models
+
+from enamel.core.subject import Subject
+from enamel.core.upscale.resample import FILTERS
+from enamel.core.weights import Card, cards
+
+SUBJECTS = {
+    Subject.PAINTED: "Photograph or painting",
+    Subject.DRAWING: "Line art, flats, lettering",
+    Subject.TEXTURE: "Rich in texture",
+    Subject.COMPRESSED: "Compressed or noisy",
+}
+"""Kinds of pictures in the artist's words."""
+
+
+class ModelQuerySet(models.QuerySet["Model"]):
+    def at_hand(self) -> list["Model"]:
+        """One for every card there is, in the cards' order; new cards are noted."""
+        known = {model.name: model for model in self}
+        found = []
+        for card in cards():
+            model = known.get(card.name)
+            if model is None:
+                model, _ = self.get_or_create(name=card.name)
+            model.card = card
+            found.append(model)
+        return found
+
+    def named(self, name: str) -> "Model | None":
+        """The model of that name with its card, if it is at hand."""
+        return next((model for model in self.at_hand() if model.name == name), None)
+
+    def off(self) -> set[str]:
+        """Names that are switched off."""
+        return set(self.filter(on=False).values_list("name", flat=True))
+
+
+class Model(models.Model):
+    """What the workshop notes of a model at hand; everything else is on its card."""
+
+    name = models.CharField(max_length=40, unique=True)
+    on = models.BooleanField(default=True, help_text="Offered where a model is chosen.")
+    brought_by = models.ForeignKey(
+        settings.AUTH_USER_MODEL, models.SET_NULL, null=True, blank=True, related_name="+"
+    )
+    tried_sha256 = models.CharField(max_length=64, blank=True, help_text="File the trial was of.")
+    rate = models.FloatField(null=True, blank=True, help_text="Megapixels per second here.")
+    error = models.TextField(blank=True, help_text="Why it could not be tried.")
+
+    objects = ModelQuerySet.as_manager()
+
+    class Meta:
+        ordering = ["name"]
+
+    card: Card
+    """Set by `ModelQuerySet.at_hand`."""
+
+    def __str__(self) -> str:
+        return self.name
+
+    @property
+    def tried(self) -> bool:
+        """Whether the file that is there now was tried on this machine."""
+        return self.tried_sha256 == self.card.digest
+
+
+class TrialCrop(models.Model):
+    """A small part of a demo picture before and after a model, side by side."""
+
+    model = models.ForeignKey(Model, models.CASCADE, related_name="crops")
+    place = models.PositiveIntegerField()
+    shows = models.CharField(max_length=60)
+    image = models.BinaryField(help_text="WebP.")
+
+    class Meta:
+        ordering = ["place"]
+        constraints = [
+            models.UniqueConstraint(fields=["model", "place"], name="one_crop_per_place"),
+        ]
+
+    def __str__(self) -> str:
+        return f"{self.model}: {self.shows}"
+
+
+class Suited(models.Model):
+    """The upscaler that new pieces of a kind start with, where it is not the usual one."""
+
+    USUAL = {
+        Subject.PAINTED: "vitreous",
+        Subject.DRAWING: "cloisonne",
+        Subject.TEXTURE: "stipple",
+        Subject.COMPRESSED: "mend",
+    }
+
+    subject = models.CharField(max_length=12, choices=list(SUBJECTS.items()), unique=True)
+    upscaler = models.CharField(max_length=40)
+
+    def __str__(self) -> str:
+        return f"{self.get_subject_display()}: {self.upscaler}"
+
+    @classmethod
+    def upscaler_for(cls, subject: Subject) -> str:
+        """The upscaler for a kind of picture: as chosen, else the usual one, else Lanczos."""
+        offered = upscalers_offered()
+        chosen = cls.objects.filter(subject=subject).values_list("upscaler", flat=True).first()
+        return next((name for name in (chosen, cls.USUAL[subject]) if name in offered), "lanczos")
+
+
+def upscalers_offered() -> list[str]:
+    """Upscalers to choose from: plain interpolation, and the trained ones that are on."""
+    return [*FILTERS, *_offered("upscaler")]
+
+
+def refiners_offered() -> list[str]:
+    """Refiners to choose from."""
+    return _offered("refiner")
+
+
+def _offered(kind: str) -> list[str]:
+    off = Model.objects.off()
+    return [card.name for card in cards() if card.kind == kind and card.name not in off]

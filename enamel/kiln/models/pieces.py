@@ -1,0 +1,274 @@
+"""Pieces, the schedule and the print in hand, and house schedules."""
+
+import uuid
+from datetime import timedelta
+
+from django.conf import settings
+from django.contrib.postgres.fields import ArrayField
+from django.db import models, transaction
+from django.urls import reverse
+from django.utils import timezone
+from django.utils.functional import cached_property
+
+from enamel.core.diffusion.noise import SEEDS
+from enamel.core.facts import Made
+from enamel.core.layout import PrintPlan
+from enamel.core.schedule import Coat, Refine, Schedule, differences
+from enamel.core.subject import Subject
+from enamel.kiln.models.firings import Firing
+from enamel.kiln.models.layers import Layer
+from enamel.kiln.models.library import SUBJECTS, Suited
+from enamel.kiln.models.people import Person
+
+THROWN_AWAY_FOR = timedelta(days=30)
+"""How long a piece that was thrown away can be taken back."""
+STEPS_KEPT = 200
+"""Changes of a schedule that can be undone."""
+TYPING = timedelta(seconds=2)
+"""Changes of one and the same setting within this time are one change."""
+
+
+class PieceQuerySet(models.QuerySet["Piece"]):
+    def of(self, person: Person) -> "PieceQuerySet":
+        """The pieces that belong to this person and are not thrown away."""
+        return self.filter(owner_id=person.pk, deleted_at=None)
+
+    def thrown_away(self, person: Person) -> "PieceQuerySet":
+        """The person's pieces that can still be taken back, the last thrown away first."""
+        since = timezone.now() - THROWN_AWAY_FOR
+        own = self.filter(owner_id=person.pk, deleted_at__gt=since)
+        return own.order_by("-deleted_at")
+
+    def past_return(self) -> "PieceQuerySet":
+        """Thrown away so long ago that they go for good."""
+        return self.filter(deleted_at__lte=timezone.now() - THROWN_AWAY_FOR)
+
+    def found(self, words: str) -> "PieceQuerySet":
+        """Those in whose title, tags, notes or prompt every word occurs."""
+        found = self
+        for word in words.split():
+            found = found.filter(
+                models.Q(title__icontains=word)
+                | models.Q(notes__icontains=word)
+                | models.Q(tags__icontains=word)
+                | models.Q(made__prompt__icontains=word)
+            )
+        return found
+
+    def with_newest_layer(self) -> "PieceQuerySet":
+        """Each with the layer made last, as ``newest_layers``, in one more query for all."""
+        last = Layer.objects.filter(piece=models.OuterRef("piece")).order_by("-created")
+        newest = Layer.objects.filter(pk=models.Subquery(last.values("pk")[:1]))
+        return self.prefetch_related(models.Prefetch("layers", newest, to_attr="newest_layers"))
+
+    def by_mark(self) -> "PieceQuerySet":
+        """Each with ``mark_order``: keep, maybe, unmarked, drop."""
+        places = {Piece.Mark.KEEP: 0, Piece.Mark.MAYBE: 1, "": 2, Piece.Mark.DROP: 3}
+        whens = [models.When(mark=mark, then=place) for mark, place in places.items()]
+        return self.annotate(mark_order=models.Case(*whens, output_field=models.IntegerField()))
+
+    def tags_used(self) -> list[str]:
+        """All their tags, each once, in order."""
+        used = self.annotate(tag=models.Func("tags", function="unnest")).values_list(
+            "tag", flat=True
+        )
+        return sorted(set(used))
+
+
+class Piece(models.Model):
+    """One picture on its way to print: an untouched base and everything made from it."""
+
+    class Mark(models.TextChoices):
+        """The artist's verdict on a candidate."""
+
+        KEEP = "keep", "Keep"
+        MAYBE = "maybe", "Maybe"
+        DROP = "drop", "Drop"
+
+    id = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
+    owner = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE, related_name="pieces")
+    title = models.CharField(max_length=200)
+    created = models.DateTimeField(default=timezone.now)
+    deleted_at = models.DateTimeField(null=True, blank=True)
+    base_file = models.FileField(upload_to="bases/", help_text="The file as it was brought in.")
+    base_name = models.CharField(max_length=255)
+    schedule_kept = models.JSONField(
+        null=True, blank=True, help_text="The schedule in hand; none before the first change."
+    )
+    base_facts = models.JSONField(default=dict, help_text="What the file says of itself.")
+    made = models.JSONField(default=dict, help_text="How the base was made, as it is known.")
+    made_by_model = models.BooleanField(
+        default=True, help_text="Whether a generative model made the base."
+    )
+    print_kept = models.JSONField(null=True, blank=True, help_text="The print in hand.")
+    notes = models.TextField(blank=True)
+    mark = models.CharField(max_length=5, choices=Mark.choices, blank=True)
+    tags = ArrayField(models.CharField(max_length=40), default=list, blank=True)
+    likeness = models.BigIntegerField(null=True, help_text="Perceptual hash of the base.")
+    copy_of = models.ForeignKey(
+        "self", models.SET_NULL, null=True, blank=True, related_name="copies"
+    )
+    cuts = models.JSONField(null=True, help_text="Columns and rows of a contact sheet, in px.")
+    step = models.PositiveIntegerField(
+        default=0, help_text="Which change of the schedule is in hand."
+    )
+    subject = models.CharField(
+        max_length=12, choices=list(SUBJECTS.items()), default=Subject.PAINTED.value
+    )
+
+    objects = PieceQuerySet.as_manager()
+
+    class Meta:
+        ordering = ["-created"]
+        indexes = [
+            models.Index(fields=["owner", "-created"], name="pieces_of_an_artist"),
+        ]
+
+    def __str__(self) -> str:
+        return self.title
+
+    def get_absolute_url(self) -> str:
+        return reverse("piece", args=[self.pk])
+
+    @property
+    def schedule(self) -> Schedule:
+        """The schedule in hand: one plain coat before the first change."""
+        if self.schedule_kept is None:
+            return self.starting_schedule
+        return Schedule.from_json(self.schedule_kept)
+
+    @property
+    def starting_schedule(self) -> Schedule:
+        """One coat with the upscaler that suits the picture, and the words and seed that made it."""
+        made = self.how_made
+        seed = made.seed_number
+        refine = Refine(
+            prompt=made.prompt,
+            negative_prompt=made.negative_prompt,
+            seed=seed if seed is not None and seed < SEEDS else 0,
+        )
+        upscaler = Suited.upscaler_for(Subject(self.subject))
+        return Schedule((Coat(factor=2.0, upscaler=upscaler, refine=refine),))
+
+    @property
+    def how_made(self) -> Made:
+        return Made.from_json(self.made)
+
+    @property
+    def print_plan(self) -> PrintPlan:
+        """The print in hand: an A4 sheet before the first change."""
+        return PrintPlan.from_json(self.print_kept) if self.print_kept else PrintPlan()
+
+    def keep_print(self, plan: PrintPlan) -> None:
+        self.print_kept = plan.to_json()
+        self.save(update_fields=["print_kept"])
+
+    @transaction.atomic
+    def keep_schedule(self, schedule: Schedule) -> None:
+        """Take a schedule in hand as a change that can be undone. What was undone before is let go."""
+        fresh, now = schedule.to_json(), self.schedule.to_json()
+        if fresh == now:
+            return
+        self.steps.filter(place__gt=self.step).delete()
+        last = self.steps.filter(place=self.step).first()
+        if last is None:
+            last = self.steps.create(place=self.step, schedule=now)
+        changed = [path for path, _, _ in differences(now, fresh)]
+        typed = timezone.now() - last.created < TYPING and changed == last.changed
+        if not typed:
+            self.step += 1
+        self.steps.update_or_create(
+            place=self.step,
+            defaults={"schedule": fresh, "changed": changed, "created": timezone.now()},
+        )
+        self.steps.filter(place__lt=self.step - STEPS_KEPT).delete()
+        self.schedule_kept = fresh
+        self.save(update_fields=["schedule_kept", "step"])
+
+    def undo(self) -> bool:
+        """Take back the last change of the schedule; whether there was one."""
+        return self._go_to(self.step - 1)
+
+    def redo(self) -> bool:
+        """Make the change again that was undone last; whether there was one."""
+        return self._go_to(self.step + 1)
+
+    def _go_to(self, place: int) -> bool:
+        step = self.steps.filter(place=place).first()
+        if step is None:
+            return False
+        self.step = place
+        self.schedule_kept = step.schedule
+        self.save(update_fields=["schedule_kept", "step"])
+        return True
+
+    @property
+    def undoable(self) -> tuple[bool, bool]:
+        """Whether there is a change to undo, and one to redo."""
+        places = set(
+            self.steps.filter(place__in=[self.step - 1, self.step + 1]).values_list(
+                "place", flat=True
+            )
+        )
+        return self.step - 1 in places, self.step + 1 in places
+
+    @property
+    def last_fired(self) -> Schedule | None:
+        """The schedule that was fired last on the base."""
+        last = self.firings.filter(work=Firing.Work.SCHEDULE, start__kind=Layer.Kind.BASE).first()
+        return last.schedule() if last else None
+
+    @property
+    def newest(self) -> "Layer":
+        """The layer made last, as `PieceQuerySet.with_newest_layer` brought it."""
+        brought: list[Layer] = getattr(self, "newest_layers")  # noqa: B009
+        return brought[0]
+
+    @cached_property
+    def base(self) -> "Layer":
+        """The layer that all others come from."""
+        return self.layers.get(kind=Layer.Kind.BASE)
+
+    def layer_at(self, address: str) -> "Layer | None":
+        """The layer of that address, if it was made already."""
+        return self.layers.filter(address=address).first()
+
+
+class ScheduleStep(models.Model):
+    """A schedule that was in hand, so that every change can be undone."""
+
+    piece = models.ForeignKey(Piece, models.CASCADE, related_name="steps")
+    place = models.PositiveIntegerField()
+    schedule = models.JSONField()
+    changed = models.JSONField(default=list, help_text="Paths of the settings that changed.")
+    created = models.DateTimeField(default=timezone.now)
+
+    class Meta:
+        ordering = ["place"]
+        constraints = [
+            models.UniqueConstraint(fields=["piece", "place"], name="one_schedule_per_step"),
+        ]
+
+    def __str__(self) -> str:
+        return f"{self.piece}, change {self.place}"
+
+
+class HouseSchedule(models.Model):
+    """A schedule kept for reuse on other pieces."""
+
+    owner = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE, related_name="schedules")
+    name = models.CharField(max_length=80)
+    schedule = models.JSONField()
+    created = models.DateTimeField(default=timezone.now)
+
+    class Meta:
+        ordering = ["name"]
+        constraints = [
+            models.UniqueConstraint(fields=["owner", "name"], name="one_house_schedule_per_name"),
+        ]
+
+    def __str__(self) -> str:
+        return self.name
+
+    def as_schedule(self) -> Schedule:
+        return Schedule.from_json(self.schedule)

@@ -1,0 +1,17 @@
+"""What artists fill in. Ranges and sentences come from core; a form only reads and shows them."""
+
+from enamel.studio.forms.base import BaseForm
+from enamel.studio.forms.coat import CoatForm
+from enamel.studio.forms.library import ModelForm, SuitedForm
+from enamel.studio.forms.prints import PrintFileForm, PrintForm
+from enamel.studio.forms.touch_up import TouchUpForm
+
+__all__ = [
+    "BaseForm",
+    "CoatForm",
+    "ModelForm",
+    "PrintFileForm",
+    "PrintForm",
+    "SuitedForm",
+    "TouchUpForm",
+]

@@ -1,0 +1,166 @@
+"""What follows from a print: what is missing, how it lies, how large the picture prints, the coats."""
+
+import json
+from dataclasses import dataclass
+from typing import Any
+
+from enamel.core.geometry import Size
+from enamel.core.layout import (
+    Fit,
+    Layout,
+    PrintPlan,
+    growth,
+    lay_out,
+    missing,
+    native,
+    whole_factor,
+)
+from enamel.core.planning import PlannedCoat, propose
+from enamel.core.predict import CoatCost
+from enamel.core.schedule import Schedule
+from enamel.core.sizing import Quality, Unit, largest_print, mm_of, needed_ppi, quality_of
+from enamel.kiln import firings
+from enamel.kiln.models import Layer, Piece, upscalers_offered
+from enamel.studio.forms import PrintForm
+from enamel.studio.scale import drawn_scale
+
+LARGEST_STEP = 64.0
+"""Side of the square that stands for the largest proposed coat."""
+
+
+@dataclass(frozen=True, slots=True)
+class Step:
+    """A proposed coat with its time, and the side of the square that stands for its pixels."""
+
+    number: int
+    planned: PlannedCoat
+    cost: CoatCost
+    side: float
+
+    @property
+    def strength(self) -> float:
+        return self.planned.coat.refine.strength if self.planned.coat.refine else 0.0
+
+
+@dataclass(frozen=True, slots=True)
+class Largest:
+    """The largest print of a quality."""
+
+    quality: Quality
+    ppi: float
+    width_mm: float
+    height_mm: float
+
+
+def largest_prints(size: Size, distance_mm: float) -> list[Largest]:
+    """How large a picture prints at each quality, seen from a distance."""
+    found = []
+    for quality in Quality:
+        ppi = needed_ppi(quality, distance_mm)
+        found.append(Largest(quality, ppi, *largest_print(size, ppi)))
+    return found
+
+
+def planned(piece: Piece, form: PrintForm) -> list[PlannedCoat]:
+    """The coats that a valid form's print takes, with what was changed of them."""
+    base = piece.base.size
+    first = piece.schedule.coats[0]
+    return propose(
+        base,
+        lay_out(base, form.plan()).picture,
+        first.refine,
+        first.upscaler,
+        growth=form.cleaned_data["growth"],
+        edits=form.edits(),
+    )
+
+
+def print_shown(piece: Piece, layer: Layer, form: PrintForm) -> dict[str, Any]:
+    """What follows from a valid form, for the page."""
+    plan, base, unit = form.plan(), piece.base.size, form.unit
+    layout = lay_out(base, plan)
+    target = plan.target
+    prints = largest_prints(layer.size, plan.distance_mm)
+    file_mm = tuple(mm_of(side, target.ppi) for side in layout.file)
+    trim_mm = (target.width_mm, target.height_mm) if plan.fit is not Fit.INSIDE else file_mm
+    best = prints[0]
+    now_layout, now_ppi = native(layer.size, plan)
+    return {
+        "layout": layout,
+        "layout_json": layout_as_json(layout, plan),
+        "unit": unit,
+        "layer": layer,
+        "plan": plan,
+        "missing": missing(layer.size, plan, unit),
+        "growth": growth(base, plan),
+        "rounding": _rounding(plan, unit) if plan.fit is not Fit.INSIDE else "",
+        "now_ppi": now_ppi,
+        "now_file": now_layout.file,
+        "now_quality": quality_of(now_ppi, plan.distance_mm),
+        "whole": whole_factor(base, plan),
+        "prints": prints,
+        "scale": drawn_scale(file_mm, trim_mm, (best.width_mm, best.height_mm)),
+    } | steps_shown(piece, form)
+
+
+def steps_shown(piece: Piece, form: PrintForm) -> dict[str, Any]:
+    """The proposed coats with their times."""
+    coats = planned(piece, form)
+    prediction = firings.predict_schedule(piece.base, Schedule(tuple(step.coat for step in coats)))
+    largest = max(step.size.megapixels for step in coats)
+    steps = [
+        Step(number, step, cost, LARGEST_STEP * (step.size.megapixels / largest) ** 0.5)
+        for number, (step, cost) in enumerate(zip(coats, prediction.coats, strict=True))
+    ]
+    return {"steps": steps, "cost": prediction, "upscalers": upscalers_offered()}
+
+
+def file_shown(piece: Piece, layer: Layer, unit: Unit) -> dict[str, Any]:
+    """What a layer gives on the print in hand, for the page of the file."""
+    plan = piece.print_plan
+    layout, ppi = native(layer.size, plan)
+    return {
+        "laid": layout,
+        "laid_ppi": ppi,
+        "plan": plan,
+        "unit": unit,
+        "exact": lay_out(layer.size, plan).picture == layer.size,
+        "missing": missing(layer.size, plan, unit),
+        "quality": quality_of(ppi, plan.distance_mm),
+    }
+
+
+def layout_as_json(layout: Layout, plan: PrintPlan) -> str:
+    """Where file and trim lie on the picture, as shares of its sides, for the page to draw."""
+    width, height = layout.picture
+    bleed, ppi = plan.target.bleed, plan.target.ppi
+    file = [layout.shown.x - layout.left, layout.shown.y - layout.top, *layout.file]
+    inset = [side / 25.4 * ppi for side in (bleed.left, bleed.top, bleed.right, bleed.bottom)]
+    if plan.fit is Fit.INSIDE:
+        inset = [0.0] * 4
+    trim = [
+        file[0] + inset[0],
+        file[1] + inset[1],
+        file[2] - inset[0] - inset[2],
+        file[3] - inset[1] - inset[3],
+    ]
+    sides = (width, height, width, height)
+    return json.dumps(
+        {
+            "fit": plan.fit,
+            "file": [round(length / side, 6) for length, side in zip(file, sides, strict=True)],
+            "trim": [round(length / side, 6) for length, side in zip(trim, sides, strict=True)],
+        }
+    )
+
+
+def _rounding(plan: PrintPlan, unit: Unit) -> str:
+    """What whole pixels do to the size, in words; empty when it is less than a hundredth of a mm."""
+    parts = [
+        f"{abs(by):.2f} mm {'more' if by > 0 else 'less'} {way}"
+        for by, way in zip(plan.target.rounding(), ("across", "down"), strict=True)
+        if abs(by) >= 0.005
+    ]
+    return (
+        f"Whole pixels make it {' and '.join(parts)}." if parts else "Whole pixels hit it exactly."
+    )

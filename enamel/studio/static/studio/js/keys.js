@@ -1,0 +1,28 @@
+// keys.js: a key presses the button, or goes to the field, that carries its action in data-key.
+export function init(root) {
+  const keys = Object.entries(JSON.parse(root.dataset.keys));
+  document.addEventListener("keydown", (event) => {
+    if (event.ctrlKey || event.altKey || event.metaKey || writing(event.target)) return;
+    const found = keys.filter(([, key]) => key === event.key);
+    for (const [action] of found) {
+      const target = document.querySelector(`[data-key="${action}"]`);
+      const open = document.querySelector("dialog[open]");
+      if (!target || target.disabled || (open && action !== "sheet")) continue;
+      event.preventDefault();
+      press(target, action);
+      return;
+    }
+  });
+}
+
+function writing(target) {
+  if (target.closest("textarea, select, [contenteditable]")) return true;
+  return target.matches("input") && !["checkbox", "radio", "range"].includes(target.type);
+}
+
+// what costs time is only gone to; Enter then presses it
+function press(target, action) {
+  const goes = action === "fire" || !target.matches("button");
+  if (goes) target.focus();
+  else target.click();
+}

@@ -1,0 +1,20 @@
+// news.js: a long firing is told of in the page's title, and by a notification when that was wished for.
+const LONG_SECONDS = 30;
+const title = document.title;
+
+export function showProgress(share, secondsLeft) {
+  document.title = `${Math.round(100 * share)} % · ${title}`;
+  const offer = document.querySelector("[data-tell-me]");
+  if (!offer || !("Notification" in window)) return;
+  offer.hidden = Notification.permission !== "default" || !(secondsLeft > LONG_SECONDS);
+  offer.querySelector("button").onclick = async () => {
+    await Notification.requestPermission();
+    offer.hidden = true;
+  };
+}
+
+export function tellEnd(words) {
+  document.title = title;
+  if (!("Notification" in window) || Notification.permission !== "granted" || !document.hidden) return;
+  new Notification("Enamel", { body: words, tag: window.location.pathname });
+}

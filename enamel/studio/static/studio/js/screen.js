@@ -1,0 +1,39 @@
+// screen.js: how many of this screen's pixels make a millimetre, set once by holding a card to it.
+const KEPT = "enamel.screen.px-per-mm";
+const CARD_MM = 85.6; // ID-1 card, ISO/IEC 7810
+const USUAL = 96 / 25.4;
+
+export function pxPerMm() {
+  return Number(localStorage.getItem(KEPT)) || null;
+}
+
+// asks with the dialog; calls back once the length is kept
+export function calibrate(dialog, done) {
+  const bar = dialog.querySelector("[data-card]");
+  const scale = dialog.querySelector("[data-card-scale]");
+  const slider = dialog.querySelector("input");
+  const show = () => {
+    bar.setAttribute("width", slider.value);
+    scale.replaceChildren(...ticks(slider.value / CARD_MM));
+  };
+  slider.value = (pxPerMm() ?? USUAL) * CARD_MM;
+  slider.oninput = show;
+  dialog.querySelector("[data-close]").onclick = () => dialog.close();
+  dialog.querySelector("[data-keep]").onclick = () => {
+    localStorage.setItem(KEPT, slider.value / CARD_MM);
+    dialog.close();
+    done();
+  };
+  show();
+  dialog.showModal();
+}
+
+function ticks(perMm) {
+  const found = [];
+  for (let mm = 0; mm <= CARD_MM; mm += 10) {
+    const line = document.createElementNS("http://www.w3.org/2000/svg", "path");
+    line.setAttribute("d", `M${mm * perMm + 0.5} 60V${mm % 50 ? 66 : 71}`);
+    found.push(line);
+  }
+  return found;
+}

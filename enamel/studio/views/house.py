@@ -1,0 +1,103 @@
+"""House schedules: kept, applied, taken away and brought in as JSON files."""
+
+import json
+from uuid import UUID
+
+from django.contrib import messages
+from django.contrib.auth.decorators import login_required
+from django.http import HttpRequest, HttpResponse, JsonResponse
+from django.shortcuts import get_object_or_404, redirect
+from django.utils.text import get_valid_filename
+from django.views.decorators.http import require_GET, require_POST
+
+from enamel.core.errors import Refusal
+from enamel.core.schedule import Schedule
+from enamel.kiln.models import HouseSchedule, Piece
+from enamel.studio.views.access import own_piece, person
+
+MAX_FILE = 1_000_000
+
+
+def _to_coats(piece: Piece) -> HttpResponse:
+    return redirect(f"{piece.get_absolute_url()}?task=coat")
+
+
+def _own(request: HttpRequest, number: int) -> HouseSchedule:
+    return get_object_or_404(HouseSchedule, owner_id=person(request).pk, pk=number)
+
+
+@require_POST
+@login_required
+def keep(request: HttpRequest, piece_id: UUID) -> HttpResponse:
+    """Keep the piece's schedule under a name; a schedule of that name is replaced."""
+    piece = own_piece(request, piece_id)
+    name = request.POST.get("name", "").strip()[:80]
+    if not name:
+        messages.error(request, "Give the house schedule a name. Nothing was kept.")
+    else:
+        _, fresh = HouseSchedule.objects.update_or_create(
+            owner_id=person(request).pk,
+            name=name,
+            defaults={"schedule": piece.schedule.to_json()},
+        )
+        how = "kept" if fresh else "replaced by this one"
+        messages.success(request, f"House schedule “{name}” is {how}.")
+    return _to_coats(piece)
+
+
+@require_POST
+@login_required
+def apply(request: HttpRequest, piece_id: UUID) -> HttpResponse:
+    """Put a house schedule in the place of the piece's; it can be undone."""
+    piece = own_piece(request, piece_id)
+    chosen = request.POST.get("schedule", "")
+    if not chosen.isdecimal():
+        messages.error(request, "Choose a house schedule first.")
+        return _to_coats(piece)
+    house = _own(request, int(chosen))
+    if "forget" in request.POST:
+        house.delete()
+        messages.success(request, f"House schedule “{house.name}” is deleted. Pieces keep theirs.")
+        return _to_coats(piece)
+    try:
+        piece.keep_schedule(house.as_schedule())
+        messages.success(request, f"“{house.name}” is in hand now. Undo brings the old one back.")
+    except Refusal as refusal:
+        messages.error(request, f"“{house.name}” can't be used here: {refusal}")
+    return _to_coats(piece)
+
+
+@require_GET
+@login_required
+def export(request: HttpRequest, number: int) -> HttpResponse:
+    """A house schedule as a file that `enamel fire --schedule` takes too."""
+    house = _own(request, number)
+    response = JsonResponse(house.schedule, json_dumps_params={"indent": 2})
+    name = get_valid_filename(house.name) or "schedule"
+    response["Content-Disposition"] = f'attachment; filename="{name}.schedule.json"'
+    return response
+
+
+@require_POST
+@login_required
+def take_in(request: HttpRequest, piece_id: UUID) -> HttpResponse:
+    """A schedule from a JSON file becomes a house schedule named after the file."""
+    piece = own_piece(request, piece_id)
+    file = request.FILES.get("file")
+    if file is None:
+        messages.error(request, "Choose a schedule file first.")
+        return _to_coats(piece)
+    name = (file.name or "schedule").removesuffix(".json").removesuffix(".schedule")[:80]
+    try:
+        if (file.size or 0) > MAX_FILE:
+            raise Refusal("It is larger than any schedule.")
+        schedule = Schedule.from_json(json.loads(file.read()))
+    except (ValueError, RecursionError) as error:
+        reason = str(error) if isinstance(error, Refusal) else "it is no JSON."
+        messages.error(request, f"{file.name} can't be taken in: {reason} Nothing was kept.")
+        return _to_coats(piece)
+    HouseSchedule.objects.update_or_create(
+        owner_id=person(request).pk, name=name, defaults={"schedule": schedule.to_json()}
+    )
+    messages.success(request, f"House schedule “{name}” is kept.")
+    return _to_coats(piece)
