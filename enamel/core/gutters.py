@@ -24,9 +24,9 @@ STRONG = 3.5
 """How many times stronger than usual a join without gutter is."""
 EVERYWHERE = 0.5
 """Share of a join's length at which the picture has to change."""
-SURE, LIKELY = 4.0, 2.0
+SURE, LIKELY = 5.0, 2.0
 """How many times more it has to change there than along the lines beside it: for a join by itself, and
-for one of a sheet whose other side is sure. Edges within pictures that run straight across reach 3."""
+for one of a sheet whose other side is sure. Edges within pictures that run straight across reach 4."""
 LONGEST_SIDE = 900
 LEAST_CELL = 64
 """Smallest side of a candidate, in px."""
@@ -122,9 +122,9 @@ def _join(change: FloatArray) -> FloatArray:
     along most of which it changes little."""
     usual = np.median(change) + 1e-3
     everywhere = (change > STRONG * usual).mean(axis=1) >= EVERYWHERE
-    means = np.pad(change.mean(axis=1), 3, mode="edge")
-    beside = (means[:-6] + means[1:-5] + means[5:-1] + means[6:]) / 4
-    joins: FloatArray = everywhere * means[3:-3] / (beside + 1e-3)
+    means = np.pad(change.mean(axis=1), 4, mode="edge")
+    beside = (means[:-8] + means[1:-7] + means[7:-1] + means[8:]) / 4
+    joins: FloatArray = everywhere * means[4:-4] / (beside + 1e-3)
     return joins
 
 

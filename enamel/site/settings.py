@@ -70,6 +70,8 @@ TEMPLATES = [
     }
 ]
 
+DB_POOL = int(os.environ.get("ENAMEL_DB_POOL", "10"))
+"""Most connections of one process; more requests than that wait for one."""
 DATABASES = {
     "default": {
         "ENGINE": "django.db.backends.postgresql",
@@ -78,8 +80,8 @@ DATABASES = {
         "PASSWORD": os.environ.get("ENAMEL_DB_PASSWORD") or _kept("secrets/postgres"),
         "HOST": os.environ.get("ENAMEL_DB_HOST", "127.0.0.1"),
         "PORT": os.environ.get("ENAMEL_DB_PORT") or _kept("postgres/port") or "5432",
-        "CONN_HEALTH_CHECKS": True,
-        "CONN_MAX_AGE": 60,
+        # every request has a thread of its own, so connections are shared through a pool
+        "OPTIONS": {"pool": {"min_size": 1, "max_size": DB_POOL, "timeout": 30}},
     }
 }
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"

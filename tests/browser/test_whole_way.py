@@ -36,7 +36,7 @@ def test_sign_in_upload_set_fire_watch_mend_wipe_download(
     # upload
     browser.find("#files").send_keys(str(face_file))
     browser.button("Bring in").click()
-    browser.find("[data-module='bench'][data-open]")
+    browser.find("[data-module~='bench'][data-open]")
     assert browser.find("h1").text == "face"
 
     # set: the cost follows
@@ -60,7 +60,7 @@ def test_sign_in_upload_set_fire_watch_mend_wipe_download(
     )
     assert painted
     browser.wait(lambda _: "layer=" in browser.driver.current_url)
-    browser.find("[data-module='bench'][data-open]")
+    browser.find("[data-module~='bench'][data-open]")
     coat = Layer.objects.get(kind="coat")
     assert coat.seed == 12
     assert coat.recipe["coat"]["refine"]["tile"] == [128, 128]
@@ -96,7 +96,8 @@ def test_sign_in_upload_set_fire_watch_mend_wipe_download(
     browser.wait(lambda _: str(touch_up.pk) in browser.driver.current_url)
 
     # download
-    browser.link("Print file").click()
+    browser.link("File").click()
+    browser.find("[name='lies'][value='whole']").click()
     browser.fill("ppi", 240)
     assert "51 × 68 mm" in browser.find("[data-print-size]").text
     browser.button("Download the print file").click()
@@ -114,7 +115,7 @@ def test_stop_then_go_on(signed_in: Browser, kiln: None, face_file: Path) -> Non
     browser = signed_in
     browser.find("#files").send_keys(str(face_file))
     browser.button("Bring in").click()
-    browser.find("[data-module='bench'][data-open]")
+    browser.find("[data-module~='bench'][data-open]")
     browser.fill("steps", 12)
     browser.fill("tile_width", 128)
     browser.fill("tile_height", 128)
@@ -136,17 +137,17 @@ def test_a_file_that_can_not_be_used_is_refused_where_it_was_dropped(
     path.write_text("words, not pixels")
     signed_in.find("#files").send_keys(str(path))
     signed_in.button("Bring in").click()
-    refused = signed_in.find("[data-drop-refused]")
-    signed_in.wait(lambda _: "notes.png: This is not a picture" in refused.text)
+    told = signed_in.find("[data-drop-files]")
+    signed_in.wait(lambda _: "notes.png" in told.text and "This is not a picture" in told.text)
 
 
 def test_a_box_can_be_drawn_on_the_picture(signed_in: Browser, kiln: None, face_file: Path) -> None:
     browser = signed_in
     browser.find("#files").send_keys(str(face_file))
     browser.button("Bring in").click()
-    browser.find("[data-module='bench'][data-open]")
+    browser.find("[data-module~='bench'][data-open]")
     browser.link("Touch-up").click()
-    browser.find("[data-module='bench'][data-open]")
+    browser.find("[data-module~='bench'][data-open]")
     browser.button("Draw a box").click()
     stage = browser.find("[data-regions]")
     ActionChains(browser.driver).move_to_element_with_offset(stage, -60, -40).click_and_hold() \
@@ -165,11 +166,21 @@ def test_the_screens_have_no_barriers(signed_in: Browser, kiln: None, face_file:
     assert browser.barriers() == []
     browser.find("#files").send_keys(str(face_file))
     browser.button("Bring in").click()
-    browser.find("[data-module='bench'][data-open]")
-    for task in ("Plan", "Coats", "Touch-up", "Print file", "Base"):
-        browser.link(task).click()
-        browser.find("[data-module='bench'][data-open]")
+    browser.find("[data-module~='bench'][data-open]")
+    here = browser.driver.current_url
+    for task in ("print", "coat", "touch-up", "file", "base"):
+        browser.driver.get(f"{here.split('?')[0]}?task={task}")
+        browser.find("[data-module~='bench'][data-open]")
         assert browser.barriers() == [], task
+    split = browser.driver.find_element("partial link text", "Split")
+    for path in (split.get_attribute("href"), "/", "/?q=nothing", "/preferences/", "/thrown-away/"):
+        browser.driver.get(path if path.startswith("http") else browser.address + path)
+        browser.find("main")
+        assert browser.barriers() == [], path
+    browser.find("[data-key='sheet']").click()
+    browser.find("#sheet[open]")
+    assert browser.barriers() == [], "sheet"
+    browser.find("#sheet [data-close]").click()
     browser.button("Sign out").click()
     browser.find("[name='username']")
     assert browser.barriers() == []
@@ -181,23 +192,27 @@ def test_a_plan_becomes_coats_that_are_edited_and_words_are_drawn(
     browser = signed_in
     browser.find("#files").send_keys(str(face_file))
     browser.button("Bring in").click()
-    browser.find("[data-module='bench'][data-open]")
-    browser.link("Plan").click()
-    browser.wait(lambda _: browser.driver.find_element("css selector", "[value='pixels']")).click()
-    browser.fill("width", 1200)
-    browser.button("Propose coats").click()
-    browser.wait(lambda _: "1200 × 1600 px" in browser.find("main").text)
-    assert browser.find("main").text.count("of the work") == 3
-    browser.button("Use this plan").click()
-    browser.find("[data-module='bench'][data-open]")
+    browser.find("[data-module~='bench'][data-open]")
+    browser.link("Print").click()
+    browser.find("[data-module~='bench'][data-open]")
+    browser.find("[name='sizing'][value='pixels']").click()
+    browser.fill("px_width", 1200)
+    browser.fill("px_height", 1600)
+    browser.wait(lambda _: "1200 × 1600 px" in browser.find("[data-part='cost']").text)
+    assert browser.find("[data-part='steps']").text.count("of the work") == 3
+    browser.fill("strength-2", 0.12)
+    browser.wait(lambda _: "strength 0.12" in browser.find("[data-part='steps']").text)
+    browser.button("Use these coats").click()
+    browser.find("[data-module~='bench'][data-open]")
     rows = browser.find("[data-part='coats']")
     assert rows.text.count("strength") == 3
+    assert "strength 0.12" in rows.text
 
     browser.driver.find_element("link text", "Coats").click()
-    browser.find("[data-module='bench'][data-open]")
+    browser.find("[data-module~='bench'][data-open]")
     browser.driver.find_element("css selector", "[data-part='coats'] li:nth-child(2) a").click()
     browser.wait(lambda _: "Coat 2" in browser.find("main").text)
-    browser.find("[data-module='bench'][data-open]")
+    browser.find("[data-module~='bench'][data-open]")
     browser.fill("strength", 0.15)
     browser.wait(lambda _: "strength 0.15" in browser.find("[data-part='coats']").text)
 

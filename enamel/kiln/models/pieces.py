@@ -14,6 +14,7 @@ from enamel.core.diffusion.noise import SEEDS
 from enamel.core.facts import Made
 from enamel.core.layout import PrintPlan
 from enamel.core.schedule import Coat, Refine, Schedule, differences
+from enamel.core.sizing import PrintTarget
 from enamel.core.subject import Subject
 from enamel.kiln.models.firings import Firing
 from enamel.kiln.models.layers import Layer
@@ -156,8 +157,11 @@ class Piece(models.Model):
 
     @property
     def print_plan(self) -> PrintPlan:
-        """The print in hand: an A4 sheet before the first change."""
-        return PrintPlan.from_json(self.print_kept) if self.print_kept else PrintPlan()
+        """The print in hand: an A4 sheet that lies as the picture does before the first change."""
+        if self.print_kept:
+            return PrintPlan.from_json(self.print_kept)
+        wide = self.base_facts.get("width", 0) > self.base_facts.get("height", 0)
+        return PrintPlan(PrintTarget().turned if wide else PrintTarget())
 
     def keep_print(self, plan: PrintPlan) -> None:
         self.print_kept = plan.to_json()

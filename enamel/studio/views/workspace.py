@@ -95,6 +95,7 @@ def schedule_cost_view(request: HttpRequest, piece_id: UUID) -> HttpResponse:
         form.add_error(None, str(refusal))
         return render(request, "studio/refused.html", {"form": form})
     piece.keep_schedule(draft.schedule)
+    shown["undoable"] = piece.undoable
     return render(request, "studio/schedule_cost.html", shown)
 
 

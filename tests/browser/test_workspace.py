@@ -1,0 +1,218 @@
+"""The workspace in a real browser: print, crop, undo, house schedules, keys, pieces, sheets, copies."""
+
+from pathlib import Path
+
+import PIL.Image
+import pytest
+from selenium.webdriver.common.action_chains import ActionChains
+from selenium.webdriver.common.keys import Keys
+
+from enamel.kiln.models import HouseSchedule, Piece
+from tests.browser.conftest import Browser
+from tests.pictures import STATIONMASTER
+
+pytestmark = pytest.mark.django_db(transaction=True)
+
+
+def portrait(path: Path, size: tuple[int, int]) -> Path:
+    with PIL.Image.open(STATIONMASTER) as image:
+        image.convert("RGB").resize(size).save(path)
+    return path
+
+
+@pytest.fixture
+def bench(signed_in: Browser, kiln: None, tmp_path: Path) -> Browser:
+    """The workspace of the stationmaster, small."""
+    signed_in.find("#files").send_keys(str(portrait(tmp_path / "portrait.png", (240, 320))))
+    signed_in.button("Bring in").click()
+    signed_in.find("[data-module~='bench'][data-open]")
+    return signed_in
+
+
+def task(browser: Browser, name: str) -> None:
+    browser.driver.get(f"{browser.driver.current_url.split('?')[0]}?task={name}")
+    browser.find("[data-module~='bench'][data-open]")
+
+
+def test_paper_with_bleed_is_cropped_by_hand_and_downloaded_to_the_pixel(
+    bench: Browser, tmp_path: Path
+) -> None:
+    task(bench, "print")
+    bench.fill("width", "4 in")
+    bench.fill("height", "10 cm")
+    bench.fill("bleed", "3 mm")
+    bench.find("[name='fit'][value='fill']").click()
+    cost = "[data-part='missing']"
+    bench.wait(lambda _: "1271 × 1252 px" in bench.find(cost).text)
+    assert "Needs 5.3× to print 101.6 × 100 mm at 300 ppi." in bench.find(cost).text
+    edge = bench.find(".print-edge")
+    whole = bench.find("[data-regions]").size["height"]
+    ActionChains(bench.driver).move_to_element(edge).click_and_hold().move_by_offset(
+        0, -round(whole * 0.2)
+    ).release().perform()
+    bench.wait(lambda _: Piece.objects.get().print_plan.centre[1] < 0.45)
+    bench.find("[data-thirds]").click()
+    assert len(bench.driver.find_elements("css selector", ".print-thirds")) == 4
+    plan = Piece.objects.get().print_plan
+    assert plan.centre[0] == pytest.approx(0.5)
+    task(bench, "file")
+    bench.button("Download the print file").click()
+    path = tmp_path / "portrait-base-240x320.tif"
+    bench.wait(lambda _: path.exists())
+    with PIL.Image.open(path) as made:
+        assert made.size == (240, 236)
+        assert made.info["dpi"][0] == pytest.approx(240 / (107.6 / 25.4), abs=0.2)
+    assert bench.complaints() == []
+
+
+def test_named_papers_lie_as_the_picture_does_and_turn(bench: Browser) -> None:
+    task(bench, "print")
+    bench.run(
+        "const paper = document.querySelector('[name=paper]'); paper.value = 'A6';"
+        "paper.dispatchEvent(new Event('input', {bubbles: true}))"
+    )
+    assert bench.find("[name='width']").get_attribute("value") == "105 mm"
+    bench.button("Turn").click()
+    assert bench.find("[name='width']").get_attribute("value") == "148 mm"
+    bench.wait(lambda _: Piece.objects.get().print_plan.target.width_mm == 148)
+
+
+def test_settings_are_marked_set_back_undone_and_redone(bench: Browser) -> None:
+    task(bench, "coat")
+    bench.fill("strength", 0.42)
+    bench.wait(lambda _: bench.driver.find_elements("css selector", ".was"))
+    assert bench.find("[data-field='strength'] .was").text == "was 0.3"
+    bench.wait(lambda _: bench.find("[data-key='undo']").is_enabled())
+    bench.driver.find_element("tag name", "body").click()
+    bench.run("document.activeElement.blur()")
+    ActionChains(bench.driver).send_keys("u").perform()
+    bench.wait(lambda _: bench.find("[name='strength']").get_attribute("value") == "0.3")
+    bench.find("[data-module~='bench'][data-open]")
+    ActionChains(bench.driver).send_keys("U").perform()
+    bench.wait(lambda _: bench.find("[name='strength']").get_attribute("value") == "0.42")
+    bench.find("[data-module~='bench'][data-open]")
+    bench.find("[data-field='strength'] .was").click()
+    bench.wait(lambda _: not bench.driver.find_elements("css selector", ".was"))
+    assert bench.find("[name='strength']").get_attribute("value") == "0.3"
+    assert bench.complaints() == []
+
+
+def test_tiles_rulers_surround_and_zoom_by_key(bench: Browser) -> None:
+    task(bench, "coat")
+    bench.fill("tile_width", 128)
+    bench.fill("tile_height", 128)
+    bench.fill("overlap", 32)
+    bench.wait(lambda _: "35 tiles" in bench.find("[data-part='tiles-cost']").text)
+    bench.run("document.activeElement.blur()")
+    ActionChains(bench.driver).send_keys("tr2]").perform()
+    grid = bench.find("[data-grid]")
+    bench.wait(lambda _: grid.get_attribute("data-tiles") == "35")
+    bench.find("[data-ruler='across']")
+    bench.wait(lambda _: bench.find("[data-zoom-now]").text == "200 %")
+    assert bench.find("[data-surround]").get_attribute("value") == "52"
+    bench.driver.refresh()
+    bench.find("[data-module~='bench'][data-open]")
+    assert bench.find("[data-surround]").get_attribute("value") == "52"
+    bench.find("[data-zoom='print']").click()
+    bench.find("#calibrate[open]")
+    bench.button("It matches").click()
+    usual = 96 / 300
+    bench.wait(lambda _: bench.find("[data-zoom-now]").text == f"{usual:.0%}".replace("%", " %"))
+    assert bench.complaints() == []
+
+
+def test_a_house_schedule_is_kept_and_used(bench: Browser) -> None:
+    task(bench, "coat")
+    bench.fill("strength", 0.17)
+    bench.wait(lambda _: "strength 0.17" in bench.find("[data-part='coats']").text)
+    bench.button("House schedules").click()
+    bench.fill("name", "soft")
+    bench.find("#house").find_element("xpath", ".//button[. = 'Keep']").click()
+    bench.wait(lambda _: HouseSchedule.objects.filter(name="soft").exists())
+    bench.wait(lambda _: "is kept" in bench.find("[role='status']").text)
+    bench.find("[data-module~='bench'][data-open]")
+    bench.fill("strength", 0.5)
+    bench.wait(lambda _: "strength 0.5" in bench.find("[data-part='coats']").text)
+    bench.button("House schedules").click()
+    bench.find("#house [type='radio']").click()
+    bench.button("Use on this piece").click()
+    bench.wait(lambda _: bench.find("[name='strength']").get_attribute("value") == "0.17")
+
+
+def test_a_smaller_copy_is_told_where_it_was_brought_in(bench: Browser, tmp_path: Path) -> None:
+    bench.open()
+    bench.find("#files").send_keys(str(portrait(tmp_path / "preview.jpg", (120, 160))))
+    bench.button("Bring in").click()
+    told = bench.find("[data-drop-files]")
+    bench.wait(lambda _: "A smaller copy of “portrait” (240 × 320 px)" in told.text)
+    bench.find("[data-drop-files] a").click()
+    bench.find("[data-module~='bench'][data-open]")
+    bench.link("Open that one").click()
+    bench.wait(lambda _: bench.find("h1").text == "portrait")
+
+
+def test_pieces_are_marked_by_key_and_thrown_away(bench: Browser) -> None:
+    bench.open()
+    card = bench.find("[data-open]")
+    card.send_keys("n")
+    bench.wait(lambda _: Piece.objects.get().mark == "drop")
+    card.send_keys("y")
+    bench.wait(lambda _: Piece.objects.get().mark == "keep")
+    assert bench.find("[data-piece]").get_attribute("data-mark") == "keep"
+    card.send_keys("n")
+    bench.wait(lambda _: Piece.objects.get().mark == "drop")
+    bench.open()
+    bench.button("throw away the 1 marked drop").click()
+    bench.button("Throw them away").click()
+    bench.wait(lambda _: "thrown away and can be taken back" in bench.find("body").text)
+    bench.link("thrown away").click()
+    bench.button("Take it back").click()
+    bench.wait(lambda _: bench.find("[data-open]"))
+    assert Piece.objects.get().deleted_at is None
+
+
+def test_a_contact_sheet_is_cut_with_keys(signed_in: Browser, kiln: None, tmp_path: Path) -> None:
+    browser = signed_in
+    sheet = PIL.Image.new("RGB", (408, 328), "white")
+    with PIL.Image.open(STATIONMASTER) as image:
+        for number in range(4):
+            left, top = 200 * (number % 2), 160 * number
+            cell = image.convert("RGB").crop((left, top, left + 200, top + 160))
+            sheet.paste(cell, (208 * (number % 2), 168 * (number // 2)))
+    path = tmp_path / "candidates.png"
+    sheet.save(path)
+    browser.find("#files").send_keys(str(path))
+    browser.button("Bring in").click()
+    told = browser.find("[data-drop-files]")
+    browser.wait(lambda _: "contact sheet of 4 candidates" in told.text)
+    browser.find("[data-drop-files] a").click()
+    browser.link("Split it").click()
+    edge = browser.find("[data-edge='columns 0 1']")
+    assert edge.get_attribute("aria-valuenow") == "200"
+    edge.send_keys(Keys.ARROW_LEFT)
+    browser.find("[data-edge='columns 0 1']").send_keys(Keys.SHIFT, Keys.ARROW_LEFT)
+    columns = browser.find("[name='columns']")
+    assert columns.get_attribute("value") == "0–189 208–408"
+    assert "Makes 4 pieces" in browser.find("main").text
+    browser.find("aside form button").click()
+    browser.wait(lambda _: Piece.objects.count() == 5)
+    assert Piece.objects.get(title="candidates 1").base.size == (189, 160)
+    assert browser.complaints() == []
+
+
+def test_the_section_is_walked_by_arrows_and_peeks(bench: Browser) -> None:
+    task(bench, "coat")
+    bench.fill("steps", 1)
+    bench.fill("strength", 0.2)
+    bench.wait(lambda _: "strength 0.2" in bench.find("[data-part='coats']").text)
+    bench.button("Fire this coat").click()
+    bench.wait(lambda _: "layer=" in bench.driver.current_url)
+    bench.find("[data-module~='bench'][data-open]")
+    ActionChains(bench.driver).send_keys("s").perform()
+    focused = "return document.activeElement.dataset.says"
+    bench.wait(lambda _: "Coat · 480 × 640 px" in (bench.run(focused) or ""))
+    assert "strength 0.2" in bench.find("[data-peek] p").text
+    ActionChains(bench.driver).send_keys(Keys.ARROW_DOWN).perform()
+    assert bench.run(focused).startswith("Base · 240 × 320 px")
+    ActionChains(bench.driver).send_keys(Keys.ARROW_UP).perform()
+    assert bench.run(focused).startswith("Coat")
