@@ -53,6 +53,7 @@ def test_sign_in_upload_set_fire_watch_mend_wipe_download(
     browser.button("Fire this coat").click()
     browser.wait(lambda _: browser.run(LIVE_TILES))
     assert "of 35 tiles" in browser.find("[data-module='firing']").text
+    browser.wait(lambda _: "% · face" in browser.driver.title)
     painted = browser.run(
         "const c = document.querySelector('[data-live-tiles]');"
         "const d = c.getContext('2d').getImageData(0, 0, c.width, c.height).data;"
