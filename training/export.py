@@ -57,8 +57,6 @@ def samples(recipe: Recipe, height: int, width: int) -> dict[str, torch.Tensor]:
 
 def export(recipe: Recipe) -> None:
     run = Run(recipe)
-    if recipe.starts_from is not None and recipe.kept < 1:
-        lean(run.average, Run(RECIPES[recipe.starts_from]).average, 1 - recipe.kept)
     network = run.average.eval().to(memory_format=torch.contiguous_format)
     output, pictures = ("large", ["small"]) if recipe.kind == "upscaler" else ("x0", ["x", "cond"])
     if recipe.kind == "upscaler":
@@ -101,13 +99,6 @@ def export(recipe: Recipe) -> None:
     )
 
 
-def lean(network: torch.nn.Module, start: torch.nn.Module, share: float) -> None:
-    """Move a network's weights a share of the way back to those it started from."""
-    with torch.no_grad():
-        for own, earlier in zip(network.parameters(), start.parameters(), strict=True):
-            own.lerp_(earlier, share)
-
-
 def against_torch(path: str, network: torch.nn.Module, given: dict[str, torch.Tensor]) -> float:
     """Largest difference between ONNX Runtime and torch on the same inputs."""
     session = onnxruntime.InferenceSession(path, providers=["CPUExecutionProvider"])
@@ -119,5 +110,5 @@ def against_torch(path: str, network: torch.nn.Module, given: dict[str, torch.Te
 
 if __name__ == "__main__":
     parser = argparse.ArgumentParser(description=__doc__)
-    parser.add_argument("name", choices=[name for name, recipe in RECIPES.items() if recipe.ships])
+    parser.add_argument("name", choices=RECIPES)
     export(RECIPES[parser.parse_args().name])

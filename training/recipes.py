@@ -26,12 +26,8 @@ class Recipe:
     """A recipe of the same network, whose weights this one goes on from."""
     critic: float = 0.0
     """Weight of the adversarial loss; 0 trains to the mean, above it for crisp grain."""
-    kept: float = 1.0
-    """Share of its own weights in what ships, the rest being those it started from: the critic's crispness
-    without all of its grain."""
     led_by: str | None = None
     """An upscaler that makes some of a refiner's conditions."""
-    ships: bool = True
 
 
 REFINER = {"words": len(MATERIALS), "width": 32, "middle": 64, "deep": 96}
@@ -88,8 +84,8 @@ RECIPES = {
             critic=0.1,
         ),
         Recipe(
-            "grisaille-ground",
-            "What Grisaille goes on from: trained to the mean, before the critic.",
+            "grisaille",
+            "Refines at any size: brings out the texture that the words name, holds the structure.",
             REFINER,
             kind="refiner",
             faults=ENLARGED,
@@ -97,25 +93,8 @@ RECIPES = {
             patch=64,
             batch=16,
             rate=1.2e-3,
-            steps=12000,
+            steps=15000,
             seed=6,
-            ships=False,
-        ),
-        Recipe(
-            "grisaille",
-            "Refines at any size: brings out the texture that the words name, holds the structure.",
-            REFINER,
-            kind="refiner",
-            faults=ENLARGED,
-            shares={"photo": 0.4, "texture": 0.45, "drawing": 0.15},
-            patch=64,
-            batch=12,
-            rate=2e-4,
-            steps=1500,
-            seed=7,
-            starts_from="grisaille-ground",
-            critic=0.1,
-            kept=0.5,
             led_by="vitreous",
         ),
     )

@@ -28,6 +28,7 @@ from enamel.core.refine import Sources, reach, refine
 from enamel.core.schedule import Coat, Refine, Schedule, address
 from enamel.core.soften import WEAK_HOLD, Softened, gaussian_taps, softening_at
 from enamel.core.spread import default_executor, tasks_ahead
+from enamel.core.tilestore import TileStore
 from enamel.core.tilework import Runner
 from enamel.core.upscale import Enlarged, Upscaler, chosen, mixed
 from enamel.core.upscale.enlarge import Channels
@@ -110,6 +111,8 @@ class StageReport:
     reused: bool = False
     tiles: int = 0
     """Tile evaluations run now; fewer than predicted when some were kept from before."""
+    shared: int = 0
+    """Tiles that another run had left in the store."""
     enlarge_seconds: float = 0.0
     refine_seconds: float = 0.0
     model_seconds: float = 0.0
@@ -163,6 +166,8 @@ def fire(
     stopping: StopSign = never,
     executor: Executor | None = None,
     origin: Picture | None = None,
+    store: TileStore | None = None,
+    enlargements: Path | None = None,
 ) -> Fired:
     """Run a schedule on a base.
 
@@ -178,6 +183,8 @@ def fire(
     executor : where tiles are computed; a thread of this process, or ``ENAMEL_CLUSTER``, when
         left out.
     origin : what blends and guides mean by the base, when the run starts from a later layer.
+    store : where tiles of separate passes are shared with other runs.
+    enlargements : folder in which enlarged parts stay for other runs; deleting it is the caller's.
 
     Returns
     -------
@@ -192,7 +199,7 @@ def fire(
     """
     began = time.perf_counter()
     run = stages(schedule, base.size)
-    regions = _regions(run, base.size, window)
+    regions = regions_of(run, base.size, window)
     fired = Fired()
     picture, parent = base, digest_of(base)
     origin = origin or base
@@ -203,8 +210,10 @@ def fire(
             whole = region == Box.whole(stage.size)
             name = address_of(stage, parent, root)
             place = name if whole else address(name, str(region))
-            runner = Runner(pool, stage.number, listener, stopping, tasks_ahead(pool))
-            laying = Laying(stage, picture, origin, region, work / place[:32], runner)
+            runner = Runner(pool, stage.number, listener, stopping, tasks_ahead(pool), store)
+            laying = Laying(
+                stage, picture, origin, region, work / place[:32], runner, parent, enlargements
+            )
             canvas = laying.run()
             fired.layers.append(Laid(name, stage.recipe, canvas))
             fired.reports.append(laying.report)
@@ -220,7 +229,7 @@ def address_of(stage: Stage, parent: str, base: str) -> str:
     return address(parent, stage.recipe)
 
 
-def _regions(run: list[Stage], base: Size, window: Box | None) -> list[Box]:
+def regions_of(run: list[Stage], base: Size, window: Box | None) -> list[Box]:
     """The part of each coat's result that the window of the last one depends on."""
     last = run[-1].size
     region = window or Box.whole(last)
@@ -248,6 +257,9 @@ class Laying:
     region: Box
     folder: Path
     runner: Runner
+    parent: str = ""
+    """Name of the source's pixels."""
+    enlargements: Path | None = None
 
     def __post_init__(self) -> None:
         self.report = StageReport(self.stage.size)
@@ -267,7 +279,7 @@ class Laying:
         enlarged: Picture = self.source
         if self.stage.size != self.source.size:
             lazy = Enlarged(self.source, self.stage.size, self.stage.upscaler)
-            enlarged = materialise(lazy, needed, self.folder / "enlarged.npy")
+            enlarged = materialise(lazy, needed, self._enlarged_file(needed))
         self.report.enlarge_seconds = time.perf_counter() - began
         began = time.perf_counter()
         if self.stage.denoiser is not None:
@@ -282,6 +294,13 @@ class Laying:
             if leftover != finished:
                 shutil.rmtree(leftover) if leftover.is_dir() else leftover.unlink()
 
+    def _enlarged_file(self, needed: Box) -> Path:
+        if self.enlargements is None:
+            return self.folder / "enlarged.npy"
+        self.enlargements.mkdir(parents=True, exist_ok=True)
+        upscaler, size = self.stage.upscaler.digest, list(self.stage.size)
+        return self.enlargements / f"{address(self.parent, upscaler, size, str(needed))}.npy"
+
     def _refine(self, enlarged: Picture, denoiser: Denoiser) -> Picture:
         settings = self.stage.coat.refine
         assert settings is not None
@@ -293,6 +312,7 @@ class Laying:
         finally:
             self.report.model_seconds = self.runner.model_seconds
             self.report.tiles = self.runner.tasks_run
+            self.report.shared = self.runner.tasks_shared
         if settings.anchor > 0:
             return anchor.Anchored(
                 refined, pictures.source, settings.anchor, settings.anchor_radius

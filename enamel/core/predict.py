@@ -7,10 +7,10 @@ import numpy as np
 
 from enamel.core.canvas import BAND_BYTES, FILLERS
 from enamel.core.diffusion.denoiser import Condition, Denoiser
-from enamel.core.fire import BLOCK, Stage, stages
+from enamel.core.fire import BLOCK, Stage, regions_of, stages
 from enamel.core.geometry import Box, Size
 from enamel.core.joint import margin_of
-from enamel.core.refine import count, tile_boxes
+from enamel.core.refine import count, megapixels_seen, tile_boxes
 from enamel.core.schedule import Mode, Schedule
 from enamel.core.separate import grid_of, join_tiles, network_tile, over_joins
 from enamel.core.tilework import AHEAD, plan
@@ -93,6 +93,30 @@ def predict(schedule: Schedule, base: Size, rate: float) -> Prediction:
         found.append(_cost(stage, rate, enlarging))
         start = stage.size
     return Prediction(tuple(found))
+
+
+def predict_window(schedule: Schedule, base: Size, window: Box, rate: float) -> float:
+    """Seconds that just a window of a schedule's result takes, with all that it depends on.
+
+    Parameters
+    ----------
+    window : in px of the last coat's result.
+    rate : megapixels per second of the network on this machine.
+    """
+    run = stages(schedule, base)
+    seconds, start = 0.0, base
+    for stage, region in zip(run, regions_of(run, base, window), strict=True):
+        needed = stage.needed(region)
+        share = needed.area / Box.whole(stage.size).area
+        seconds += stage.upscaler.seconds(start, stage.size) * share
+        seconds += needed.area / 1e6 * PLAIN_SECONDS_PER_MEGAPIXEL
+        if stage.denoiser is not None and stage.coat.refine is not None:
+            settings, traits = stage.coat.refine, stage.denoiser.traits
+            passes = 2 if settings.guidance != 1 else 1
+            seen = megapixels_seen(settings, traits, stage.size, stage.refined(region))
+            seconds += seen * passes / rate
+        start = stage.size
+    return seconds
 
 
 def _cost(stage: Stage, rate: float, enlarging: float) -> CoatCost:

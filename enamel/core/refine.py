@@ -13,7 +13,7 @@ from enamel.core.canvas import Canvas, Mirrored, Picture
 from enamel.core.diffusion.denoiser import Denoiser, Traits
 from enamel.core.geometry import Box, Size
 from enamel.core.schedule import Mode, Refine
-from enamel.core.tilework import Pass, Runner
+from enamel.core.tilework import Pass, Runner, plan
 
 
 @dataclass(frozen=True)
@@ -68,6 +68,25 @@ def count(settings: Refine, traits: Traits, size: Size, region: Box | None = Non
     """How many pieces of work a pass over the region, or the whole, has: what progress counts."""
     mode = joint if settings.mode is Mode.JOINT else separate
     return mode.count(settings, traits, size, region or Box.whole(size))
+
+
+def megapixels_seen(settings: Refine, traits: Traits, size: Size, region: Box) -> float:
+    """Megapixels that the network sees for a region, over all tiles and evaluations of the pass."""
+    if settings.mode is Mode.JOINT:
+        margin = joint.margin_of(traits)
+        whole = Box.whole(size.rounded_up(traits.grid))
+        return sum(
+            core.grown(margin).intersection(whole).area / 1e6
+            for part in joint.regions_of(settings, traits, size, region)
+            for core in joint.cores_of(settings, traits, part)
+        )
+    needed = separate.Tiles.of(settings, separate.grid_of(settings, traits, size), region)
+    first = sum(tile.box.area for group in needed.rounds for tile in group) / 1e6
+    seen = first * len(plan(settings, traits))
+    if needed.joining:
+        again = separate.over_joins(settings)
+        seen += sum(tile.box.area for tile in needed.joining) / 1e6 * len(plan(again, traits))
+    return seen
 
 
 def tile_boxes(settings: Refine, traits: Traits, size: Size) -> list[Box]:

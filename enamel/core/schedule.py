@@ -181,6 +181,10 @@ class Coat:
             fits = len(self.size) == 2 and all(16 <= side <= MAX_SIDE for side in self.size)
             require(fits, "size", list(self.size), f"a width and a height from 16 to {MAX_SIDE} px")
 
+    @classmethod
+    def from_json(cls, given: Any) -> "Coat":
+        return from_json(cls, given)
+
     def size_from(self, source: Size) -> Size:
         """Exact size of the result for a source of that size."""
         if self.size is not None:

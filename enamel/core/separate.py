@@ -6,6 +6,8 @@ joins, if wanted, refines bands again on tiles that lie across them.
 """
 
 import os
+from collections import deque
+from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from pathlib import Path
 
@@ -17,7 +19,7 @@ from enamel.core.diffusion.denoiser import Traits
 from enamel.core.errors import Stopped
 from enamel.core.geometry import Box, Size
 from enamel.core.schedule import Order, Refine
-from enamel.core.tilework import Held, Pass, Runner
+from enamel.core.tilework import Held, Pass, Runner, Task
 from enamel.core.tiling import Grid, Tile, ramp
 
 JOIN_BLOCK = 1024
@@ -190,19 +192,35 @@ def run_tiles(
     missing = [tile for tile in group if not tiles.path(tile).exists()]
     runner.done += len(group) - len(missing)
     checkerboard = work.settings.order is Order.CHECKERBOARD
-    tasks = (
-        work.task(
-            tile.box, tile.box, 0, len(work.plan),
-            held=held_by(grid, tile, tiles) if checkerboard and not is_first(tile) else None,
-        )
-        for tile in missing
-    )  # fmt: skip
+    running: deque[tuple[Tile, str]] = deque()
     left = len(missing)
-    for tile, outcome in zip(missing, runner.outcomes(tasks), strict=False):
-        samples = to_samples(outcome.state[0])
+
+    def finish(tile: Tile, samples: SampleArray) -> None:
+        nonlocal left
         tiles.keep(tile, samples)
         left -= 1
         runner.tell(work.size, tile.box, samples)
+
+    def tasks() -> Iterator[Task]:
+        """The tasks that have to run; tiles that another run has left are taken on the way."""
+        for tile in missing:
+            held = held_by(grid, tile, tiles) if checkerboard and not is_first(tile) else None
+            task = work.task(tile.box, tile.box, 0, len(work.plan), held=held)
+            key = task.key() if runner.store else ""
+            known = runner.store.get(key) if runner.store else None
+            if known is None:
+                running.append((tile, key))
+                yield task
+            else:
+                runner.tasks_shared += 1
+                finish(tile, known)
+
+    for outcome in runner.outcomes(tasks()):
+        tile, key = running.popleft()
+        samples = to_samples(outcome.state[0])
+        if runner.store:
+            runner.store.put(key, samples)
+        finish(tile, samples)
     if left:
         raise Stopped
 

@@ -8,11 +8,12 @@ import time
 from collections import deque
 from collections.abc import Iterable, Iterator
 from concurrent.futures import Executor, Future
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import lru_cache
 
 import numpy as np
 
+from enamel.core import ENGINE_VERSION
 from enamel.core.canvas import Canvas, FloatArray, Picture, SampleArray, to_samples, to_signed
 from enamel.core.colour import luma
 from enamel.core.diffusion import noise
@@ -22,8 +23,10 @@ from enamel.core.diffusion.sigmas import levels, sigma_of
 from enamel.core.geometry import Box, Size
 from enamel.core.progress import Listener, Progress, StopSign
 from enamel.core.schedule import Refine
+from enamel.core.tilestore import TileStore, key_of
 from enamel.core.words import Script
 
+PLAIN = Refine()
 AHEAD = 2
 """Tasks handed to the executor before the first result is awaited, so that reading never waits."""
 
@@ -98,6 +101,22 @@ class Task:
     held: Held | None
     stream: int
     """Noise stream that the pass starts from."""
+
+    def key(self) -> str:
+        """Hash of everything that the outcome of a whole pass depends on."""
+        plain = replace(
+            self.settings, tile=PLAIN.tile, overlap=PLAIN.overlap, overlap_share=None,
+            feather=PLAIN.feather, order=PLAIN.order, joins=None, prompt="", negative_prompt="",
+            regions=(), blend=PLAIN.blend, guide=PLAIN.guide, anchor=PLAIN.anchor,
+            anchor_radius=PLAIN.anchor_radius, hold=PLAIN.hold,
+        )  # fmt: skip
+        # what was left out has its part in the arrays
+        held = (None, None) if self.held is None else (self.held.samples, self.held.mask)
+        return key_of(
+            ENGINE_VERSION, self.denoiser.traits.digest, plain, self.box, self.keep, self.first,
+            self.last, self.stream, self.source, self.structure, self.weak, self.hints, self.against,
+            *held,
+        )  # fmt: skip
 
     def __call__(self) -> Outcome:
         evaluation_plan = plan(self.settings, self.denoiser.traits)
@@ -229,8 +248,12 @@ class Runner:
     listener: Listener | None = None
     stopping: StopSign | None = None
     ahead: int = AHEAD
+    store: TileStore | None = None
+    """Where finished tiles of whole passes are shared with other runs."""
     model_seconds: float = field(default=0.0, init=False)
     tasks_run: int = field(default=0, init=False)
+    tasks_shared: int = field(default=0, init=False)
+    """Tasks whose outcome another run had left in the store."""
     done: int = field(default=0, init=False)
     total: int = field(default=0, init=False)
 

@@ -24,7 +24,7 @@ from enamel.core.touchup import touch_up
 from enamel.core.weights import card
 from enamel.kiln.models import Firing, Layer, TilePreview
 from enamel.kiln.pyramids import preview
-from enamel.kiln.store import add_layer, canvas_of, coat_on, let_go, piece_work, prepare
+from enamel.kiln.store import add_layer, canvas_of, coat_on, let_go, piece_work, prepare, tile_store
 
 logger = logging.getLogger(__name__)
 
@@ -151,6 +151,7 @@ class Run:
             fired = fire(
                 start, Schedule((coat,)), self.work,
                 listener=self._hear, stopping=self._should_stop, origin=origin,
+                store=tile_store(),
             )  # fmt: skip
         self.reports += [(self.coat, report) for report in fired.reports]
         refine = coat.refine if coat.refine and coat.refine.strength > 0 else None
@@ -259,6 +260,7 @@ class Run:
             "seconds": round(time.monotonic() - self.began, 2),
             "model_seconds": round(sum(report.model_seconds for _, report in self.reports), 2),
             "peak_memory_mb": round(peak_memory_mb()),
+            "shared": sum(report.shared for _, report in self.reports),
             "rates": rates,
         }
 

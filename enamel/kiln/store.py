@@ -21,9 +21,15 @@ from enamel.core.faces import find_faces
 from enamel.core.fire import Stage, address_of, stages
 from enamel.core.printing import FileFormat, Laid, export
 from enamel.core.schedule import Coat, Schedule
+from enamel.core.tilestore import FolderStore
 from enamel.core.xmp import AI_EDITED, AI_ENHANCED, AI_MADE, packet
 from enamel.kiln.models import Layer, Piece
 from enamel.kiln.pyramids import build, thumbnail
+
+
+def tile_store() -> FolderStore:
+    """Where firings and swatches share their tiles."""
+    return FolderStore(Path(settings.KILN_WORK) / "shared-tiles", settings.TILE_STORE_MB)
 
 
 def piece_work(piece: Piece) -> Path:

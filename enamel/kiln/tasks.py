@@ -6,10 +6,11 @@ from procrastinate import JobContext, RetryStrategy
 from procrastinate.contrib.django import app
 from procrastinate.exceptions import JobAborted
 
-from enamel.kiln import bringing, running, store, trials
+from enamel.kiln import bringing, running, store, swatching, trials
 from enamel.kiln.models import Layer
 
 FIRINGS = "firings"
+SWATCHES = "swatches"
 CHORES = "chores"
 RETRY_SECONDS = 5
 
@@ -22,6 +23,17 @@ RETRY_SECONDS = 5
 def fire(context: JobContext, firing_id: str) -> None:
     """Carry out a firing; a worker that has to close hands it back."""
     if not running.run(UUID(firing_id), context.should_abort, context.job.attempts):
+        raise JobAborted
+
+
+@app.task(
+    queue=SWATCHES,
+    pass_context=True,
+    retry=RetryStrategy(wait=RETRY_SECONDS, retry_exceptions={JobAborted}),
+)
+def make_swatch(context: JobContext, swatch_id: int) -> None:
+    """Make one swatch of a sheet."""
+    if not swatching.make(swatch_id, context.should_abort):
         raise JobAborted
 
 

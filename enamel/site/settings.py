@@ -108,6 +108,8 @@ if DEBUG or _flag("ENAMEL_PLAIN_STATIC"):
     STORAGES["staticfiles"]["BACKEND"] = "django.contrib.staticfiles.storage.StaticFilesStorage"
     WHITENOISE_USE_FINDERS = True
 
+TILE_STORE_MB = float(os.environ.get("ENAMEL_TILE_STORE_MB", "2000"))
+"""Most room for finished tiles that firings and swatches share."""
 KILN_WORK = Path(os.environ.get("ENAMEL_WORK", VAR / "kiln"))
 """Finished tiles of running firings. Workers on several machines have to share it."""
 os.environ.setdefault("ENAMEL_MODELS", str(VAR / "models"))

@@ -17,7 +17,7 @@ from enamel.core.weights import card
 from enamel.core.words import Vocabulary, Word, understood
 from enamel.kiln import firings
 from enamel.kiln.models import Firing, HouseSchedule, Layer, Piece
-from enamel.studio.forms import BaseForm, CoatForm, PrintFileForm, PrintForm, TouchUpForm
+from enamel.studio.forms import BaseForm, CoatForm, PrintFileForm, PrintForm, SheetForm, TouchUpForm
 from enamel.studio.prints import file_shown, print_shown
 from enamel.studio.schedules import Draft
 from enamel.studio.section import section
@@ -31,6 +31,7 @@ TASKS = {
 }
 
 
+WINDOW = 512
 MOST_TILES_DRAWN = 3000
 """Grids of more tiles are told as a number only."""
 
@@ -173,6 +174,14 @@ def firing_grids(firing: Firing) -> str:
     return json.dumps(grids)
 
 
+def middle_window(bench: "Bench") -> str:
+    """A window of 512 px in the middle of the coat in hand's result."""
+    draft = bench.draft
+    size = draft.coat.size_from(start_of(draft, bench.layers[0].size))
+    width, height = min(WINDOW, size.width), min(WINDOW, size.height)
+    return f"{(size.width - width) // 2} {(size.height - height) // 2} {width} {height}"
+
+
 class Bench:
     """The workspace of a piece, with what was picked on it.
 
@@ -252,6 +261,12 @@ class Bench:
             "form": self.form,
             "firing": self.firing,
             "grids": firing_grids(self.firing) if self.firing and self.firing.open else "",
+            "trial": SheetForm(initial={"window": middle_window(self)})
+            if self.task == "coat"
+            else None,
+            "sheets": self.piece.sheets.order_by("-pinned", "-created").prefetch_related(
+                "swatches"
+            )[:8],
             "house": HouseSchedule.objects.filter(owner_id=self.piece.owner_id),
             "waiting": max(0, self.piece.firings.open().count() - 1),
             "last_seed": self._last_seed(),

@@ -38,6 +38,7 @@ SHORTCUTS = (
     Shortcut("section", "Go to the section", "s", "workspace"),
     Shortcut("undo", "Undo the last change of a setting", "u", "workspace"),
     Shortcut("redo", "Redo it", "U", "workspace"),
+    Shortcut("swatch", "Go to “Make swatches”", "w", "workspace"),
     Shortcut("fire", "Go to the fire button", "f", "workspace"),
 )
 

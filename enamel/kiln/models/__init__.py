@@ -12,6 +12,7 @@ from enamel.kiln.models.library import (
 )
 from enamel.kiln.models.people import Person
 from enamel.kiln.models.pieces import HouseSchedule, Piece, ScheduleStep
+from enamel.kiln.models.swatches import Sheet, Swatch
 
 __all__ = [
     "SUBJECTS",
@@ -22,7 +23,9 @@ __all__ = [
     "Person",
     "Piece",
     "ScheduleStep",
+    "Sheet",
     "Suited",
+    "Swatch",
     "TilePreview",
     "TrialCrop",
     "refiners_offered",

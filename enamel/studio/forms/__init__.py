@@ -4,6 +4,7 @@ from enamel.studio.forms.base import BaseForm
 from enamel.studio.forms.coat import CoatForm
 from enamel.studio.forms.library import ModelForm, SuitedForm
 from enamel.studio.forms.prints import PrintFileForm, PrintForm
+from enamel.studio.forms.sheet import SheetForm
 from enamel.studio.forms.touch_up import TouchUpForm
 
 __all__ = [
@@ -12,6 +13,7 @@ __all__ = [
     "ModelForm",
     "PrintFileForm",
     "PrintForm",
+    "SheetForm",
     "SuitedForm",
     "TouchUpForm",
 ]

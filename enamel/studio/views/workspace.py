@@ -1,5 +1,6 @@
 """A piece's workspace: the picture, its section, the settings of what is done next."""
 
+from dataclasses import replace
 from urllib.parse import urlencode
 from uuid import UUID
 
@@ -11,10 +12,10 @@ from django.views.decorators.http import require_GET, require_POST
 
 from enamel.core.errors import Refusal
 from enamel.core.schedule import Schedule
-from enamel.kiln import firings
+from enamel.kiln import firings, swatches
 from enamel.kiln.models import Layer, Piece
 from enamel.studio.bench import Bench, draft_of, schedule_cost, start_of
-from enamel.studio.forms import CoatForm, PrintForm, TouchUpForm
+from enamel.studio.forms import CoatForm, PrintForm, SheetForm, TouchUpForm
 from enamel.studio.prints import planned, print_shown
 from enamel.studio.schedules import EDITS, Draft
 from enamel.studio.views.access import own_layer, own_piece, unit_of
@@ -43,6 +44,8 @@ def schedule(request: HttpRequest, piece_id: UUID) -> HttpResponse:
         draft = draft.with_coat(form.coat())
         if wanted in EDITS:
             draft = getattr(draft, wanted)()
+        if wanted == "swatch":
+            return _try(request, piece, draft, form)
         piece.keep_schedule(draft.schedule)
         if wanted.startswith("fire"):
             _fire(request, piece, draft, wanted, form.cleaned_data["run_of"])
@@ -63,6 +66,21 @@ def _in_hand(request: HttpRequest, piece: Piece) -> tuple[Draft, CoatForm]:
     draft = draft_of(piece, request.POST.get("coat"))
     start = start_of(draft, piece.base.size)
     return draft, CoatForm(request.POST, start=start, print_plan=piece.print_plan)
+
+
+def _try(request: HttpRequest, piece: Piece, draft: Draft, form: CoatForm) -> HttpResponse:
+    """A sheet of swatches of the coat in hand, on the window and over the values asked for."""
+    asked = SheetForm(request.POST)
+    if not asked.is_valid():
+        for name, errors in asked.errors.items():
+            form.add_error(None, f"{asked.fields[name].label}: {' '.join(map(str, errors))}")
+        return _again(request, piece, "coat", form)
+    piece.keep_schedule(draft.schedule)
+    coats = (*draft.schedule.coats[: draft.number], replace(draft.coat, on=True))
+    sheet = swatches.ask(
+        piece, Schedule(coats), draft.number, asked.cleaned_data["window"], asked.axes
+    )
+    return redirect("sheet", sheet.pk)
 
 
 def _fire(request: HttpRequest, piece: Piece, draft: Draft, wanted: str, seeds: int) -> None:

@@ -8,7 +8,7 @@ from django.core.management.base import BaseCommand, CommandParser
 from procrastinate import App
 from procrastinate.contrib.django import app
 
-from enamel.kiln.tasks import CHORES, FIRINGS
+from enamel.kiln.tasks import CHORES, FIRINGS, SWATCHES
 
 HEARTBEAT_SECONDS = 2.0
 STALLED_SECONDS = 10.0
@@ -20,8 +20,8 @@ class Command(BaseCommand):
 
     def add_arguments(self, parser: CommandParser) -> None:
         parser.add_argument(
-            "queues", nargs="*", default=[FIRINGS, CHORES], metavar="QUEUE",
-            help=f"{FIRINGS}, {CHORES} or both (the default)",
+            "queues", nargs="*", default=[FIRINGS, SWATCHES, CHORES], metavar="QUEUE",
+            help=f"{FIRINGS}, {SWATCHES}, {CHORES}, or several; all when left out",
         )  # fmt: skip
 
     def handle(self, *args: Any, queues: list[str], **options: Any) -> None:

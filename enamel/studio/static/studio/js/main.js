@@ -12,9 +12,11 @@ import * as ready from "./ready.js";
 import * as refresh from "./refresh.js";
 import * as section from "./section.js";
 import * as settings from "./settings.js";
+import * as sheet from "./sheet.js";
 import * as split from "./split.js";
 import * as submitOnChange from "./submit-on-change.js";
 import * as surround from "./surround.js";
+import * as swatch from "./swatch.js";
 import * as touchUp from "./touch-up.js";
 import * as wordRegions from "./word-regions.js";
 
@@ -32,9 +34,11 @@ const modules = {
   refresh,
   section,
   settings,
+  sheet,
   split,
   "submit-on-change": submitOnChange,
   surround,
+  swatch,
   "touch-up": touchUp,
   "word-regions": wordRegions,
 };

@@ -1,0 +1,85 @@
+"""A sheet of swatches as one labelled picture, to be printed at its true size or filed away."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+import PIL.Image
+import PIL.ImageDraw
+import PIL.ImageFont
+
+from enamel.core.canvas import SampleArray
+from enamel.core.errors import require
+from enamel.core.printing import FileFormat, srgb_profile
+
+INK = (27, 29, 34)
+PAPER = (255, 255, 255)
+LABEL_MM = 2.4
+"""Height of the writing on paper."""
+GAP_MM = 3.0
+MOST_PIXELS = 200_000_000
+
+
+@dataclass(frozen=True, slots=True)
+class Labelled:
+    """One crop with what it was made with; None where there is nothing to show."""
+
+    samples: SampleArray | None
+    label: str
+
+
+def write_strip(
+    crops: Sequence[Labelled], columns: int, path: Path, *, ppi: float, title: str, file: FileFormat
+) -> None:
+    """Write crops in rows, each pixel of a crop one pixel of the file, their labels below.
+
+    Parameters
+    ----------
+    crops : row by row, all of one size; at least one has samples.
+    columns : crops in a row.
+    ppi : resolution written into the file, so that crops print at their true size.
+    title : a line above all.
+    """
+    sizes = {crop.samples.shape[:2] for crop in crops if crop.samples is not None}
+    require(len(sizes) == 1, "crops", sorted(sizes), "of one size, at least one of them")
+    height, width = sizes.pop()
+    writing = max(9, round(LABEL_MM / 25.4 * ppi))
+    gap = max(6, round(GAP_MM / 25.4 * ppi))
+    font = PIL.ImageFont.load_default(writing)
+    below = 2 * round(1.3 * writing) + gap
+    rows = -(-len(crops) // columns)
+    across = gap + columns * (width + gap)
+    down = 2 * gap + 2 * writing + rows * (height + below)
+    require(across * down <= MOST_PIXELS, "sheet", f"{across} × {down} px",
+            f"at most {MOST_PIXELS // 1_000_000} megapixels")  # fmt: skip
+    sheet = PIL.Image.new("RGB", (across, down), PAPER)
+    pen = PIL.ImageDraw.Draw(sheet)
+    pen.text((gap, gap), title, INK, font)
+    for place, crop in enumerate(crops):
+        x = gap + place % columns * (width + gap)
+        y = 2 * gap + 2 * writing + place // columns * (height + below)
+        if crop.samples is not None:
+            eight = np.rint(crop.samples[..., :3] / np.float32(257)).astype(np.uint8)
+            sheet.paste(PIL.Image.fromarray(eight), (x, y))
+        for line, words in enumerate(_lines(crop.label, font, width)):
+            pen.text((x, y + height + 2 + line * round(1.3 * writing)), words, INK, font)
+    options = {"dpi": (ppi, ppi), "icc_profile": srgb_profile()}
+    if file is FileFormat.TIFF:
+        sheet.save(path, "TIFF", compression="tiff_lzw", **options)
+    else:
+        sheet.save(path, "PNG", **options)
+
+
+def _lines(
+    text: str, font: PIL.ImageFont.FreeTypeFont | PIL.ImageFont.ImageFont, width: int
+) -> list[str]:
+    """A label in at most two lines that fit; what is left over is cut."""
+    lines: list[str] = []
+    for word in text.split():
+        longer = f"{lines[-1]} {word}" if lines else word
+        if lines and font.getlength(longer) <= width:
+            lines[-1] = longer
+        else:
+            lines.append(word)
+    return lines[:2]

@@ -1,0 +1,228 @@
+"""Asking for swatches: sheets, what they would take, suggested windows, stopping, forgetting."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import fields
+from pathlib import Path
+from typing import Any
+
+import cv2
+import numpy as np
+from django.db import transaction
+
+from enamel.core.canvas import Canvas, SampleArray
+from enamel.core.colour import luma
+from enamel.core.errors import Refusal
+from enamel.core.fields import to_json
+from enamel.core.fire import address_of, stages
+from enamel.core.geometry import Box, Size
+from enamel.core.predict import predict_window
+from enamel.core.printing import FileFormat
+from enamel.core.reduce import reduced
+from enamel.core.schedule import Mix, Refine, Schedule, address
+from enamel.core.sheets import Axis, Cell, around, cells, in_order
+from enamel.core.strip import Labelled, write_strip
+from enamel.kiln.firings import already_laid, machine_rate
+from enamel.kiln.models import Layer, Piece, Sheet, Swatch
+from enamel.kiln.store import canvas_of
+from enamel.kiln.swatching import base_window
+from enamel.kiln.tasks import make_swatch
+
+MOST_PIXELS = 6_000_000
+"""Largest window of a swatch."""
+LEAST_SIDE = 32
+
+
+def begin_on(base: Layer, schedule: Schedule) -> tuple[Layer, Schedule]:
+    """The last layer that is there already before the tried coat, and the coats from there on."""
+    before = schedule.laid[:-1]
+    laid = already_laid(base, Schedule(before)) if before else []
+    start = laid[-1] if laid else base
+    return start, Schedule(schedule.laid[len(laid) :])
+
+
+def ask(piece: Piece, schedule: Schedule, number: int, window: Box, axes: Sequence[Axis]) -> Sheet:
+    """A sheet of swatches of a schedule's last coat, waiting for the kiln.
+
+    Raises
+    ------
+    Refusal
+        When the window or the values can't be used; nothing is asked for then.
+    """
+    start, rest = begin_on(piece.base, schedule)
+    size = rest.sizes(start.size)[-1]
+    window = window.intersection(Box.whole(size))
+    if min(window.size) < LEAST_SIDE or window.area > MOST_PIXELS:
+        raise Refusal(
+            f"The window, {window.size}, can't be tried; draw one from {LEAST_SIDE} px a side to "
+            f"{MOST_PIXELS // 1_000_000} megapixels on the picture of {size}."
+        )
+    found = in_order(cells(rest.coats[-1], axes), axes, rest.coats[-1])
+    with transaction.atomic():
+        sheet = Sheet.objects.create(
+            piece=piece,
+            start=start,
+            schedule=rest.to_json(),
+            coat=number,
+            window=[window.x, window.y, window.width, window.height],
+            axes=[{"name": axis.name, "values": list(axis.values)} for axis in axes],
+            predicted_seconds=_predicted(start, rest, found, window),
+        )
+        for place, cell in enumerate(found):
+            _place(sheet, rest, cell, place)
+    return sheet
+
+
+def _predicted(start: Layer, rest: Schedule, found: Sequence[Cell], window: Box) -> float:
+    seconds = 0.0
+    for cell in found:
+        schedule = Schedule((*rest.coats[:-1], cell.coat))
+        seconds += predict_window(schedule, start.size, window, machine_rate(schedule))
+    return seconds
+
+
+def predicted(
+    piece: Piece, schedule: Schedule, window: Box, axes: Sequence[Axis]
+) -> tuple[int, float]:
+    """How many swatches a sheet would have, and about how long it would take."""
+    start, rest = begin_on(piece.base, schedule)
+    found = cells(rest.coats[-1], axes)
+    size = rest.sizes(start.size)[-1]
+    return len(found), _predicted(start, rest, found, window.intersection(Box.whole(size)))
+
+
+def _place(sheet: Sheet, rest: Schedule, cell: Cell, place: int) -> None:
+    """A swatch of the sheet: taken from an earlier one of the same pixels, or put in the queue.
+
+    The first of every sheet come first, so that no sheet waits for all of another.
+    """
+    schedule = Schedule((*rest.coats[:-1], cell.coat))
+    swatch = Swatch(
+        sheet=sheet,
+        row=cell.row,
+        column=cell.column,
+        label=cell.label,
+        coat=to_json(cell.coat),
+        address=_address(sheet, schedule),
+    )
+    known = Swatch.objects.filter(
+        address=swatch.address, state=Swatch.State.DONE, sheet__piece=sheet.piece
+    ).first()
+    if known:
+        swatch.pixels, swatch.sha256, swatch.measures = known.pixels, known.sha256, known.measures
+        swatch.seconds, swatch.model_seconds, swatch.state = 0.0, 0.0, Swatch.State.DONE
+    swatch.save()
+    if not known:
+        make_swatch.configure(priority=-place).defer(swatch_id=swatch.pk)
+
+
+def _address(sheet: Sheet, schedule: Schedule) -> str:
+    """Name of a swatch's pixels: the coats' addresses one after the other, and the window."""
+    name, base = sheet.start.sha256, sheet.piece.base.sha256
+    for stage in stages(schedule, sheet.start.size):
+        name = address_of(stage, name, base)
+    return address(name, str(sheet.box))
+
+
+def pixels_of(swatch: Swatch) -> SampleArray:
+    """A finished swatch's samples."""
+    box = swatch.sheet.box
+    with swatch.pixels.open("rb") as file:
+        samples: SampleArray = np.load(file)
+    return samples.reshape(box.height, box.width, -1)
+
+
+def png_of(samples: SampleArray) -> bytes:
+    """Samples as an 8-bit PNG, rounded as print files are."""
+    eight = np.rint(samples[..., :3] / np.float32(257)).astype(np.uint8)
+    _, data = cv2.imencode(".png", eight[..., ::-1], [cv2.IMWRITE_PNG_COMPRESSION, 1])
+    return data.tobytes()
+
+
+def stop(sheet: Sheet) -> None:
+    """Stop a sheet: what runs ends after its tile, what waits is not begun."""
+    sheet.stopped = True
+    sheet.save(update_fields=["stopped"])
+    sheet.swatches.filter(state=Swatch.State.QUEUED).update(state=Swatch.State.STOPPED)
+
+
+def forget(sheet: Sheet) -> None:
+    """Delete a sheet and the pixels that no other swatch shares."""
+    stop(sheet)
+    names = {
+        swatch.pixels.name: swatch.pixels.storage
+        for swatch in sheet.swatches.all()
+        if swatch.pixels
+    }
+    sheet.delete()
+    for name, storage in names.items():
+        if not Swatch.objects.filter(pixels=name).exists():
+            storage.delete(name)
+
+
+def strip(sheet: Sheet, path: Path, file: FileFormat, ppi: float) -> None:
+    """A sheet as one labelled picture: the base first, then its swatches row by row."""
+    crops = [Labelled(base_window(sheet), "Base, enlarged by Lanczos")]
+    columns = max(2, sheet.columns)
+    crops += [Labelled(None, "") for _ in range(columns - 1)]
+    for swatch in sheet.swatches.all():
+        samples = pixels_of(swatch) if swatch.state == Swatch.State.DONE else None
+        label = swatch.label or "the coat in hand"
+        crops.append(
+            Labelled(samples, label if samples is not None else f"{label}: {swatch.state}")
+        )
+    title = f"{sheet.piece.title}, {sheet.box} of {sheet.size}, printed at {ppi:.4g} ppi"
+    write_strip(crops, columns, path, ppi=ppi, title=title, file=file)
+
+
+def narrower(swatch: Swatch) -> list[Axis]:
+    """The axes of a sheet around a swatch: its sheet's, closer to the swatch's values."""
+    found = []
+    for axis, place in zip(swatch.sheet.varied, (swatch.column, swatch.row), strict=False):
+        found.append(around(axis, axis.values[place], span_of(axis.name)))
+    return found
+
+
+def span_of(name: str) -> tuple[float, float]:
+    """From where to where a varied number may go."""
+    specs = {spec.name: spec.metadata for spec in (*fields(Refine), *fields(Mix))}
+    known: Mapping[str, float] = specs.get(name, {})
+    return known.get("low", 0.0), known.get("high", 1.0)
+
+
+def suggestions(layer: Layer, size: Size, side: int) -> list[dict[str, Any]]:
+    """Windows worth trying on a picture of ``size``: a face, the strongest detail, the flattest area."""
+    found: list[dict[str, Any]] = []
+    scale = size.width / layer.width
+    for x, y, width, height in (layer.faces or [])[:1]:
+        box = _around((x + width / 2) * scale, (y + height / 2) * scale, side, size)
+        found.append({"words": "A face", "box": box})
+    with canvas_of(layer) as canvas:
+        detail = _detail(canvas)
+    rows, columns = detail.shape
+    cell = max(1, round(side * columns / size.width))
+    mean, half = cv2.blur(detail, (cell, cell)), cell // 2
+    inner = mean[half : max(half + 1, rows - half), half : max(half + 1, columns - half)]
+    places = {"The strongest detail": inner.argmax(), "The flattest area": inner.argmin()}
+    for words, place in places.items():
+        row, column = np.unravel_index(int(place), inner.shape)
+        x = (int(column) + half + 0.5) * size.width / columns
+        y = (int(row) + half + 0.5) * size.height / rows
+        found.append({"words": words, "box": _around(x, y, side, size)})
+    return found
+
+
+def _detail(canvas: Canvas) -> Any:
+    """Energy of fine detail on a small copy of a picture."""
+    longest = max(canvas.size)
+    scale = min(1.0, 512 / longest)
+    small = reduced(canvas, Size(*(max(1, round(length * scale)) for length in canvas.size)))
+    grey = luma(small[..., :3].astype(np.float32) / np.float32(65535))
+    return (grey - cv2.GaussianBlur(grey, (0, 0), 1.5)) ** 2
+
+
+def _around(x: float, y: float, side: int, size: Size) -> list[int]:
+    """A square window around a place, inside the picture."""
+    width, height = min(side, size.width), min(side, size.height)
+    left = min(size.width - width, max(0, round(x - width / 2)))
+    top = min(size.height - height, max(0, round(y - height / 2)))
+    return [left, top, width, height]

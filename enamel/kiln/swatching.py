@@ -1,0 +1,115 @@
+"""Swatches at work: the very pixels that a firing would give in a window, and what they measure."""
+
+import shutil
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+import cv2
+import numpy as np
+
+from enamel.core.canvas import SampleArray
+from enamel.core.colour import luma
+from enamel.core.errors import Refusal, Stopped
+from enamel.core.fire import fire
+from enamel.core.schedule import Coat, Schedule
+from enamel.core.tilestore import key_of
+from enamel.core.upscale.enlarge import Resampled
+from enamel.kiln.models import Piece, Sheet, Swatch
+from enamel.kiln.store import canvas_of, keep_file, piece_work, tile_store
+
+
+def enlargements(piece: Piece) -> Path:
+    """Where enlarged parts stay for further swatches of a piece."""
+    return piece_work(piece) / "enlarged"
+
+
+def make(swatch_id: int, closing: Callable[[], bool]) -> bool:
+    """Make a swatch that waits. False when a closing worker left it unfinished."""
+    swatch = (
+        Swatch.objects.select_related("sheet__piece", "sheet__start").filter(pk=swatch_id).first()
+    )
+    if swatch is None or not swatch.open:
+        return True
+    sheet = swatch.sheet
+
+    def stopping() -> bool:
+        return closing() or Sheet.objects.filter(pk=sheet.pk, stopped=True).exists()
+
+    if Sheet.objects.filter(pk=sheet.pk, stopped=True).exists():
+        return _end(swatch, Swatch.State.STOPPED)
+    Swatch.objects.filter(pk=swatch.pk).update(state=Swatch.State.RUNNING)
+    try:
+        _fire(swatch, stopping)
+    except Stopped:
+        if closing():
+            Swatch.objects.filter(pk=swatch.pk).update(state=Swatch.State.QUEUED)
+            return False
+        return _end(swatch, Swatch.State.STOPPED)
+    except Refusal as refusal:
+        return _end(swatch, Swatch.State.FAILED, str(refusal))
+    except OSError as error:
+        return _end(
+            swatch, Swatch.State.FAILED, f"A file could not be read or written ({error.strerror})."
+        )
+    return True
+
+
+def _end(swatch: Swatch, state: str, error: str = "") -> bool:
+    swatch.state, swatch.error = state, error
+    swatch.save(update_fields=["state", "error"])
+    return True
+
+
+def _fire(swatch: Swatch, stopping: Callable[[], bool]) -> None:
+    sheet = swatch.sheet
+    coats = sheet.as_schedule().coats
+    schedule = Schedule((*coats[:-1], Coat.from_json(swatch.coat)))
+    work = piece_work(sheet.piece) / f"swatch-{swatch.pk}"
+    began = time.monotonic()
+    with canvas_of(sheet.start) as start, canvas_of(sheet.piece.base) as origin:
+        fired = fire(
+            start, schedule, work, window=sheet.box, stopping=stopping, origin=origin,
+            store=tile_store(), enlargements=enlargements(sheet.piece),
+        )  # fmt: skip
+    canvas = fired.result
+    samples = canvas.read(sheet.box)
+    swatch.sha256 = digest_of_pixels(samples)
+    path = canvas.path
+    canvas.close()
+    keep_file(swatch.pixels, path, f"{swatch.pk}.npy")
+    swatch.seconds = time.monotonic() - began
+    swatch.model_seconds = sum(report.model_seconds for report in fired.reports)
+    swatch.shared = sum(report.shared for report in fired.reports)
+    swatch.measures = measures(samples, base_window(sheet))
+    swatch.state = Swatch.State.DONE
+    swatch.save()
+    shutil.rmtree(work, ignore_errors=True)
+
+
+def digest_of_pixels(samples: SampleArray) -> str:
+    """sha256 of samples, row by row: equal pixels, equal digest."""
+    return key_of(samples)
+
+
+def base_window(sheet: Sheet) -> SampleArray:
+    """The window of the base, enlarged by Lanczos to the scale of the swatches."""
+    with canvas_of(sheet.piece.base) as base:
+        return Resampled(base, sheet.size, "lanczos").read(sheet.box)
+
+
+def measures(samples: SampleArray, base: SampleArray) -> dict[str, float]:
+    """What swatches are sorted by: sharpness, and drift from the base.
+
+    Sharpness is the root mean square of the luma's gradient, in percent of white per px; drift the root
+    mean square difference of the luma after a blur of 2 px, in percent of white.
+    """
+    ours, theirs = (
+        luma(part[..., :3].astype(np.float32) / np.float32(65535)) for part in (samples, base)
+    )
+    down, across = np.gradient(ours)
+    low = cv2.GaussianBlur(ours - theirs, (0, 0), 2)
+    return {
+        "sharpness": round(100 * float(np.sqrt((down**2 + across**2).mean())), 3),
+        "drift": round(100 * float(np.sqrt((low**2).mean())), 3),
+    }

@@ -1,0 +1,39 @@
+"""What is tried, where, and over which values."""
+
+from typing import Any
+
+from django import forms
+
+from enamel.core.errors import FieldRefusal
+from enamel.core.geometry import Box
+from enamel.core.sheets import VARIED, Axis
+
+CHOICES = [("", "nothing"), *((varied.name, varied.words) for varied in VARIED)]
+
+
+class SheetForm(forms.Form):
+    """A window and at most two varied settings."""
+
+    window = forms.CharField(max_length=60, label="Window")
+    vary = forms.ChoiceField(choices=CHOICES, required=False, label="Vary")
+    values = forms.CharField(required=False, max_length=400, label="Over")
+    vary_too = forms.ChoiceField(choices=CHOICES, required=False, label="And")
+    values_too = forms.CharField(required=False, max_length=400, label="Over")
+
+    def clean_window(self) -> Box:
+        words = self.cleaned_data["window"].replace(",", " ").split()
+        if len(words) != 4 or not all(word.isdecimal() for word in words):
+            raise forms.ValidationError("Give left, top, width and height in px of the result.")
+        return Box(*(int(word) for word in words))
+
+    def clean(self) -> dict[str, Any]:
+        cleaned = super().clean() or self.cleaned_data
+        self.axes: list[Axis] = []
+        for name, values in (("vary", "values"), ("vary_too", "values_too")):
+            if not cleaned.get(name):
+                continue
+            try:
+                self.axes.append(Axis.read(cleaned[name], cleaned.get(values, "")))
+            except FieldRefusal as refusal:
+                self.add_error(values, refusal.message)
+        return cleaned

@@ -1,0 +1,187 @@
+"""Swatch sheets: asked for from the workspace, looked at, marked, taken over."""
+
+import tempfile
+from pathlib import Path
+from uuid import UUID
+
+from django.contrib.auth.decorators import login_required
+from django.http import FileResponse, Http404, HttpRequest, HttpResponse, JsonResponse
+from django.shortcuts import get_object_or_404, redirect, render
+from django.urls import reverse
+from django.utils.text import get_valid_filename
+from django.views.decorators.cache import cache_control
+from django.views.decorators.http import require_GET, require_POST
+
+from enamel.core.printing import FileFormat
+from enamel.core.schedule import Coat, Schedule
+from enamel.kiln import firings, swatches
+from enamel.kiln.models import Sheet, Swatch
+from enamel.kiln.swatching import base_window
+from enamel.studio.bench import draft_of, start_of
+from enamel.studio.views.access import own_piece
+from enamel.studio.views.layers import A_MONTH
+
+WINDOW_SIDE = 512
+SORTS = {"grid": "As laid out", "sharpness": "Sharpest first", "drift": "Nearest to the base first"}
+
+
+def own_sheet(request: HttpRequest, sheet_id: UUID) -> Sheet:
+    return get_object_or_404(
+        Sheet.objects.of(request.user).select_related("piece", "start"), pk=sheet_id
+    )
+
+
+def own_swatch(request: HttpRequest, number: int) -> Swatch:
+    sheets = Sheet.objects.of(request.user)
+    return get_object_or_404(
+        Swatch.objects.filter(sheet__in=sheets).select_related("sheet__piece"), pk=number
+    )
+
+
+@require_GET
+@login_required
+def windows(request: HttpRequest, piece_id: UUID) -> JsonResponse:
+    """Windows worth trying, in px of the coat in hand's result."""
+    piece = own_piece(request, piece_id)
+    draft = draft_of(piece, request.GET.get("coat"))
+    size = draft.coat.size_from(start_of(draft, piece.base.size))
+    newest = piece.layers.order_by("-created").first() or piece.base
+    found = swatches.suggestions(newest, size, WINDOW_SIDE)
+    return JsonResponse({"windows": found})
+
+
+@require_GET
+@login_required
+def sheet(request: HttpRequest, sheet_id: UUID) -> HttpResponse:
+    shown = own_sheet(request, sheet_id)
+    sort = request.GET.get("sort", "grid")
+    cells = list(shown.swatches.all())
+    if sort == "sharpness":
+        cells.sort(key=lambda cell: -cell.measures.get("sharpness", -1))
+    elif sort == "drift":
+        cells.sort(key=lambda cell: cell.measures.get("drift", 1e9))
+    done = sum(cell.state == Swatch.State.DONE for cell in cells)
+    return render(
+        request,
+        "studio/swatches.html",
+        {
+            "sheet": shown,
+            "piece": shown.piece,
+            "swatches": cells,
+            "sorts": SORTS,
+            "sort": sort if sort in SORTS else "grid",
+            "done": done,
+            "open": any(cell.open for cell in cells),
+            "shared": sum(cell.shared for cell in cells),
+        },
+    )
+
+
+@require_GET
+@login_required
+def state(request: HttpRequest, sheet_id: UUID) -> JsonResponse:
+    """What each swatch of a sheet has come to."""
+    shown = own_sheet(request, sheet_id)
+    news = [
+        {"number": cell.pk, "state": cell.state, "error": cell.error, "seconds": cell.seconds,
+         "measures": cell.measures, "url": _url(cell)}
+        for cell in shown.swatches.all()
+    ]  # fmt: skip
+    return JsonResponse({"swatches": news})
+
+
+def _url(swatch: Swatch) -> str | None:
+    if swatch.state != Swatch.State.DONE:
+        return None
+    return reverse("swatch-picture", args=[swatch.pk])
+
+
+@require_GET
+@login_required
+@cache_control(private=True, max_age=A_MONTH, immutable=True)
+def picture(request: HttpRequest, number: int) -> HttpResponse:
+    """A swatch's very pixels, as 8-bit PNG."""
+    swatch = own_swatch(request, number)
+    if swatch.state != Swatch.State.DONE:
+        raise Http404
+    return HttpResponse(swatches.png_of(swatches.pixels_of(swatch)), content_type="image/png")
+
+
+@require_GET
+@login_required
+@cache_control(private=True, max_age=A_MONTH, immutable=True)
+def base_picture(request: HttpRequest, sheet_id: UUID) -> HttpResponse:
+    """The base in the sheet's window, enlarged by Lanczos."""
+    shown = own_sheet(request, sheet_id)
+    return HttpResponse(swatches.png_of(base_window(shown)), content_type="image/png")
+
+
+@require_GET
+@login_required
+def strip(request: HttpRequest, sheet_id: UUID, form: str) -> FileResponse:
+    """The sheet as one labelled picture at the resolution of the print in hand."""
+    shown = own_sheet(request, sheet_id)
+    file = {"png": FileFormat.PNG, "tif": FileFormat.TIFF}.get(form)
+    if file is None or not shown.swatches.filter(state=Swatch.State.DONE).exists():
+        raise Http404
+    with tempfile.TemporaryDirectory(prefix="enamel-strip-") as folder:
+        path = Path(folder) / f"{get_valid_filename(shown.piece.title)}-swatches.{form}"
+        swatches.strip(shown, path, file, shown.piece.print_plan.target.ppi)
+        return FileResponse(path.open("rb"), as_attachment=True, filename=path.name)
+
+
+@require_POST
+@login_required
+def verdict(request: HttpRequest, number: int) -> JsonResponse:
+    """Mark a swatch a favourite or a reject; the mark it has already takes it off."""
+    swatch = own_swatch(request, number)
+    asked = request.POST.get("verdict", "")
+    known = asked in Swatch.Verdict.values and asked != swatch.verdict
+    swatch.verdict = asked if known else ""
+    swatch.save(update_fields=["verdict"])
+    return JsonResponse({"verdict": swatch.verdict})
+
+
+@require_POST
+@login_required
+def take(request: HttpRequest, number: int) -> HttpResponse:
+    """Put a swatch's settings into the coat; fire with them, or make a narrower sheet, if asked."""
+    swatch = own_swatch(request, number)
+    shown, piece = swatch.sheet, swatch.sheet.piece
+    draft = draft_of(piece, str(shown.coat)).with_coat(Coat.from_json(swatch.coat))
+    wanted = request.POST.get("do", "take")
+    if wanted == "around":
+        tried = Schedule((*draft.schedule.coats[: shown.coat], draft.coat))
+        axes = swatches.narrower(swatch)
+        return redirect("sheet", swatches.ask(piece, tried, shown.coat, shown.box, axes).pk)
+    piece.keep_schedule(draft.schedule)
+    if wanted == "fire":
+        firings.enqueue_schedule(piece.base, Schedule(draft.schedule.coats[: shown.coat + 1]))
+        return redirect(piece)
+    return redirect(f"{piece.get_absolute_url()}?task=coat&coat={draft.number}")
+
+
+@require_POST
+@login_required
+def stop(request: HttpRequest, sheet_id: UUID) -> HttpResponse:
+    shown = own_sheet(request, sheet_id)
+    swatches.stop(shown)
+    return redirect("sheet", shown.pk)
+
+
+@require_POST
+@login_required
+def pin(request: HttpRequest, sheet_id: UUID) -> HttpResponse:
+    """Pin a sheet or take the pin off: pinned ones stand first in the tray."""
+    shown = own_sheet(request, sheet_id)
+    shown.pinned = not shown.pinned
+    shown.save(update_fields=["pinned"])
+    return redirect("sheet", shown.pk)
+
+
+@require_POST
+@login_required
+def forget(request: HttpRequest, sheet_id: UUID) -> HttpResponse:
+    shown = own_sheet(request, sheet_id)
+    swatches.forget(shown)
+    return redirect(shown.piece)

@@ -1,0 +1,91 @@
+"""Draw, sheet, mark, take, fire, and compare the pixels, in a real browser."""
+
+from pathlib import Path
+
+import PIL.Image
+import pytest
+from selenium.webdriver.common.action_chains import ActionChains
+
+from enamel.kiln import swatching
+from enamel.kiln.models import Layer, Piece, Sheet, Swatch
+from enamel.kiln.store import canvas_of
+from enamel.kiln.swatches import pixels_of
+from tests.browser.conftest import Browser
+from tests.pictures import STATIONMASTER, assert_same_pixels
+
+pytestmark = pytest.mark.django_db(transaction=True)
+
+
+def test_draw_sheet_mark_take_fire_and_the_same_pixels(
+    signed_in: Browser, kiln: None, tmp_path: Path
+) -> None:
+    browser = signed_in
+    path = tmp_path / "face.png"
+    with PIL.Image.open(STATIONMASTER) as image:
+        image.crop((200, 130, 680, 770)).resize((240, 320)).save(path)
+    browser.find("#files").send_keys(str(path))
+    browser.button("Bring in").click()
+    browser.find("[data-module~='bench'][data-open]")
+    browser.fill("steps", 2)
+    browser.fill("tile_width", 128)
+    browser.fill("tile_height", 128)
+    browser.fill("overlap", 32)
+    browser.run("document.querySelector('#try').open = true")
+    browser.wait(lambda _: browser.driver.find_elements("css selector", "[data-suggested] button"))
+    browser.button("The strongest detail").click()
+    suggested = browser.find("[name='window']").get_attribute("value")
+
+    # draw
+    browser.button("Draw it").click()
+    stage = browser.find("[data-regions]")
+    ActionChains(browser.driver).move_to_element_with_offset(stage, -50, -60).click_and_hold() \
+        .move_by_offset(110, 90).release().perform()  # fmt: skip
+    drawn = browser.find("[name='window']").get_attribute("value")
+    assert drawn != suggested
+
+    # sheet
+    for name, value in (("vary", "strength"), ("vary_too", "seed")):
+        browser.run(f"document.querySelector('[name={name}]').value = '{value}'")
+    browser.fill("values", "0.2, 0.5")
+    browser.fill("values_too", "1 2")
+    browser.button("Make swatches").click()
+    browser.wait(
+        lambda _: len(browser.driver.find_elements("css selector", "[data-cell] img")) == 5
+    )
+    sheet = Sheet.objects.get()
+    assert " ".join(map(str, sheet.window)) == drawn
+    assert browser.barriers() == []
+
+    # zoom all together, mark by key
+    browser.find("[data-zoom='1']").click()
+    widths = browser.run(
+        "return [...document.querySelectorAll('[data-cell] img')].map((image) => image.style.width)"
+    )
+    assert set(widths) == {f"{sheet.box.width}px"}
+    chosen = sheet.swatches.get(row=1, column=1)
+    cell = browser.find(f"[data-cell='{chosen.pk}']")
+    cell.send_keys("v")
+    browser.wait(lambda _: Swatch.objects.get(pk=chosen.pk).verdict == "favourite")
+    other = sheet.swatches.get(row=0, column=0)
+    browser.find(f"[data-cell='{other.pk}']").send_keys("x")
+    browser.wait(lambda _: Swatch.objects.get(pk=other.pk).verdict == "reject")
+
+    # take and fire
+    browser.find(f"[data-cell='{chosen.pk}']").send_keys("\ue007")
+    browser.find("[data-module~='bench'][data-open]")
+    assert browser.find("[name='strength']").get_attribute("value") == "0.5"
+    assert browser.number("seed") == 2
+    assert browser.find("nav[aria-label='Swatches']").text.startswith("4 swatches")
+    browser.button("Fire this coat").click()
+    browser.wait(lambda _: "layer=" in browser.driver.current_url)
+
+    # the same pixels
+    layer = Layer.objects.get(kind="coat")
+    chosen.refresh_from_db()
+    with canvas_of(layer) as canvas:
+        window = canvas.read(sheet.box)
+    assert_same_pixels(pixels_of(chosen), window)
+    assert chosen.sha256 == swatching.digest_of_pixels(window)
+    firing = Piece.objects.get().firings.get()
+    assert firing.actual["shared"] > 0
+    assert browser.complaints() == []

@@ -1,0 +1,182 @@
+"""Swatches in the kiln: the firing's pixels, nothing made twice, stopped, forgotten."""
+
+from pathlib import Path
+
+import numpy as np
+import PIL.Image
+import pytest
+from procrastinate.contrib.django.models import ProcrastinateJob
+
+from enamel.core.errors import Refusal
+from enamel.core.geometry import Box
+from enamel.core.printing import FileFormat
+from enamel.core.schedule import Coat, Refine, Schedule
+from enamel.core.sheets import Axis
+from enamel.kiln import firings, running, swatches, swatching
+from enamel.kiln.models import Firing, Layer, Piece, Sheet, Swatch
+from enamel.kiln.store import canvas_of
+from tests.pictures import assert_same_pixels
+
+pytestmark = pytest.mark.django_db
+WINDOW = Box(60, 40, 70, 50)
+
+
+def coat(factor: float = 2.0, **more: object) -> Coat:
+    refine = {"strength": 0.3, "steps": 2, "tile": (96, 96), "overlap": 16} | more
+    return Coat(factor=factor, refine=Refine(**refine))  # type: ignore[arg-type]
+
+
+def made(sheet: Sheet) -> list[Swatch]:
+    for swatch in sheet.swatches.all():
+        swatching.make(swatch.pk, lambda: False)
+    return list(sheet.swatches.all())
+
+
+def fired(piece: Piece, schedule: Schedule) -> tuple[Layer, Firing]:
+    firing = firings.enqueue_schedule(piece.base, schedule)
+    running.run(firing.pk, lambda: False)
+    firing.refresh_from_db()
+    assert firing.result is not None, firing.error
+    return firing.result, firing
+
+
+@pytest.mark.parametrize("coats", [(coat(),), (coat(), coat(1.5, seed=3, anchor=0.5))])
+def test_a_swatch_is_the_firings_window_and_the_firing_takes_its_tiles(
+    piece: Piece, coats: tuple[Coat, ...]
+) -> None:
+    schedule = Schedule(coats)
+    (swatch,) = made(swatches.ask(piece, schedule, len(coats) - 1, WINDOW, []))
+    assert swatch.state == Swatch.State.DONE, swatch.error
+    layer, firing = fired(piece, schedule)
+    with canvas_of(layer) as canvas:
+        window = canvas.read(WINDOW)
+    assert_same_pixels(swatches.pixels_of(swatch), window)
+    assert swatch.sha256 == swatching.digest_of_pixels(window)
+    assert firing.actual["shared"] > 0
+
+
+def test_a_later_swatch_starts_from_the_layers_that_are_there(piece: Piece) -> None:
+    first, second = coat(), coat(1.5, seed=3)
+    layer, _ = fired(piece, Schedule((first,)))
+    sheet = swatches.ask(piece, Schedule((first, second)), 1, WINDOW, [])
+    assert sheet.start == layer
+    assert len(sheet.as_schedule().coats) == 1
+    (swatch,) = made(sheet)
+    result, _ = fired(piece, Schedule((first, second)))
+    with canvas_of(result) as canvas:
+        assert_same_pixels(swatches.pixels_of(swatch), canvas.read(WINDOW))
+
+
+def test_the_same_settings_are_never_run_twice(piece: Piece) -> None:
+    axes = [Axis("strength", (0.2, 0.3)), Axis("seed", (1, 2))]
+    first = swatches.ask(piece, Schedule((coat(),)), 0, WINDOW, axes)
+    assert first.predicted_seconds > 0
+    jobs = ProcrastinateJob.objects.filter(queue_name="swatches")
+    assert sorted(job.priority for job in jobs) == [-3, -2, -1, 0]
+    done = made(first)
+    assert {swatch.state for swatch in done} == {Swatch.State.DONE}
+    assert len({swatch.sha256 for swatch in done}) == 4
+    again = swatches.ask(piece, Schedule((coat(),)), 0, WINDOW, [Axis("seed", (2, 3))])
+    states = {swatch.label: swatch.state for swatch in again.swatches.all()}
+    assert states == {"Seed 2": Swatch.State.DONE, "Seed 3": Swatch.State.QUEUED}
+    assert jobs.all().count() == 5
+
+
+def test_measures_tell_sharp_from_soft_and_near_from_far(piece: Piece) -> None:
+    axes = [Axis("strength", (0.0, 0.3, 0.9))]
+    plain, near, far = made(swatches.ask(piece, Schedule((coat(),)), 0, WINDOW, axes))
+    assert plain.measures["drift"] == 0
+    assert 0 < near.measures["drift"] < far.measures["drift"]
+    assert all(swatch.measures["sharpness"] > 0 for swatch in (plain, near, far))
+
+
+def test_windows_and_values_that_can_not_be_used_are_refused(piece: Piece) -> None:
+    schedule = Schedule((coat(),))
+    with pytest.raises(Refusal, match="can't be tried"):
+        swatches.ask(piece, schedule, 0, Box(0, 0, 8, 8), [])
+    with pytest.raises(Refusal, match="strength"):
+        swatches.ask(piece, schedule, 0, WINDOW, [Axis("strength", (2.0,))])
+    assert not Sheet.objects.exists()
+    beyond = swatches.ask(piece, schedule, 0, Box(190, 140, 500, 500), [])
+    assert beyond.box == Box(190, 140, 34, 36)
+
+
+def test_a_stopped_sheet_keeps_what_is_made(piece: Piece) -> None:
+    sheet = swatches.ask(piece, Schedule((coat(),)), 0, WINDOW, [Axis("seed", (1, 2, 3))])
+    first, *rest = sheet.swatches.all()
+    swatching.make(first.pk, lambda: False)
+    swatches.stop(sheet)
+    for swatch in rest:
+        swatching.make(swatch.pk, lambda: False)
+    states = [swatch.state for swatch in sheet.swatches.all()]
+    assert states == [Swatch.State.DONE, Swatch.State.STOPPED, Swatch.State.STOPPED]
+
+
+def test_a_closing_worker_hands_a_swatch_back(piece: Piece) -> None:
+    sheet = swatches.ask(piece, Schedule((coat(),)), 0, WINDOW, [])
+    (swatch,) = sheet.swatches.all()
+    assert not swatching.make(swatch.pk, lambda: True)
+    swatch.refresh_from_db()
+    assert swatch.state == Swatch.State.QUEUED
+    assert swatching.make(swatch.pk, lambda: False)
+
+
+def test_a_failure_says_why(piece: Piece) -> None:
+    sheet = swatches.ask(piece, Schedule((coat(),)), 0, WINDOW, [])
+    (swatch,) = sheet.swatches.all()
+    Path(piece.base.pixels.path).unlink()
+    swatching.make(swatch.pk, lambda: False)
+    swatch.refresh_from_db()
+    assert (swatch.state, bool(swatch.error)) == (Swatch.State.FAILED, True)
+
+
+def test_forgetting_a_sheet_spares_the_pixels_that_others_show(piece: Piece) -> None:
+    schedule = Schedule((coat(),))
+    first = swatches.ask(piece, schedule, 0, WINDOW, [])
+    (swatch,) = made(first)
+    second = swatches.ask(piece, schedule, 0, WINDOW, [])
+    path = Path(swatch.pixels.path)
+    swatches.forget(first)
+    assert path.exists()
+    swatches.forget(second)
+    assert not path.exists()
+
+
+def test_a_sheet_around_a_swatch_is_closer(piece: Piece) -> None:
+    sheet = swatches.ask(
+        piece,
+        Schedule((coat(),)),
+        0,
+        WINDOW,
+        [Axis("strength", (0.1, 0.3, 0.5)), Axis("seed", (1, 2))],
+    )
+    swatch = sheet.swatches.get(row=1, column=2)
+    assert swatches.narrower(swatch) == [Axis("strength", (0.4, 0.5, 0.6)), Axis("seed", (1, 2))]
+
+
+def test_the_strip_holds_every_crop_at_its_true_size(piece: Piece, tmp_path: Path) -> None:
+    sheet = swatches.ask(piece, Schedule((coat(),)), 0, WINDOW, [Axis("seed", (1, 2))])
+    made(sheet)
+    for form, suffix in ((FileFormat.PNG, "png"), (FileFormat.TIFF, "tif")):
+        path = tmp_path / f"strip.{suffix}"
+        swatches.strip(sheet, path, form, 300)
+        with PIL.Image.open(path) as image:
+            assert image.info["dpi"][0] == pytest.approx(300, abs=0.1)
+            pixels = np.asarray(image)
+        crop = np.rint(swatches.pixels_of(sheet.swatches.all()[1]) / 257).astype(np.uint8)
+        found = [
+            (y, x)
+            for y, x in np.argwhere(
+                (pixels[: -crop.shape[0], : -crop.shape[1]] == crop[0, 0]).all(-1)
+            )
+            if (pixels[y : y + crop.shape[0], x : x + crop.shape[1]] == crop).all()
+        ]
+        assert len(found) == 1
+
+
+def test_suggested_windows_lie_inside_and_differ(piece: Piece) -> None:
+    found = swatches.suggestions(piece.base, coat().size_from(piece.base.size), 64)
+    boxes = {entry["words"]: Box(*entry["box"]) for entry in found}
+    assert {"The strongest detail", "The flattest area"} <= set(boxes)
+    assert boxes["The strongest detail"] != boxes["The flattest area"]
+    assert all(Box(0, 0, 224, 176).contains(box) for box in boxes.values())
