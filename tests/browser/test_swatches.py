@@ -5,6 +5,7 @@ from pathlib import Path
 import PIL.Image
 import pytest
 from selenium.webdriver.common.action_chains import ActionChains
+from selenium.webdriver.common.keys import Keys
 
 from enamel.kiln import swatching
 from enamel.kiln.models import Layer, Piece, Sheet, Swatch
@@ -70,8 +71,20 @@ def test_draw_sheet_mark_take_fire_and_the_same_pixels(
     browser.find(f"[data-cell='{other.pk}']").send_keys("x")
     browser.wait(lambda _: Swatch.objects.get(pk=other.pk).verdict == "reject")
 
+    # wipe and blink two
+    for swatch in (chosen, other):
+        browser.find(f"[data-cell='{swatch.pk}']").send_keys("c")
+    browser.find("[data-pair][open]")
+    assert len(browser.driver.find_elements("css selector", "[data-frame] img")) == 2
+    browser.find("#pair-line").send_keys(Keys.HOME)
+    clipped = "return document.querySelectorAll('[data-frame] img')[1].style.clipPath"
+    assert browser.run(clipped) == "inset(0px 0px 0px 0%)"
+    browser.button("Blink").click()
+    browser.wait(lambda _: browser.run(clipped) == "inset(0px 0px 0px 100%)")
+    browser.find("[data-pair] [data-close]").click()
+
     # take and fire
-    browser.find(f"[data-cell='{chosen.pk}']").send_keys("\ue007")
+    browser.find(f"[data-cell='{chosen.pk}']").send_keys(Keys.ENTER)
     browser.find("[data-module~='bench'][data-open]")
     assert browser.find("[name='strength']").get_attribute("value") == "0.5"
     assert browser.number("seed") == 2

@@ -1,6 +1,8 @@
 // sheet.js: all swatches of a sheet moved and zoomed together, marked and taken by key, fresh as they come.
+import { pairs } from "./pair.js";
+
 const PAUSE_MS = 600;
-const BLANK = { favourite: "v", reject: "x" };
+const VERDICTS = { favourite: "v", reject: "x" };
 
 export function init(root) {
   const grid = root.querySelector("[data-cells]");
@@ -22,9 +24,10 @@ export function init(root) {
   for (const button of root.querySelectorAll("[data-zoom]")) {
     button.addEventListener("click", () => set({ zoom: button.dataset.zoom === "fit" ? 0 : Number(button.dataset.zoom) }));
   }
+  const pick = pairs(root, size);
   for (const cell of cells) {
     pan(cell, size, view, set);
-    keys(cell, cells, draw);
+    keys(cell, cells, draw, pick);
   }
   new ResizeObserver(draw).observe(grid);
   if ("open" in root.dataset) follow(root, cells, draw);
@@ -65,13 +68,14 @@ function pan(cell, size, view, set) {
   }, { passive: false });
 }
 
-function keys(cell, cells, draw) {
+function keys(cell, cells, draw, pick) {
   const base = cells[0].querySelector("img");
   let shown = null;
   cell.addEventListener("keydown", (event) => {
     if (event.target !== cell || event.ctrlKey || event.metaKey || event.altKey) return;
-    const verdict = Object.keys(BLANK).find((name) => BLANK[name] === event.key);
+    const verdict = Object.keys(VERDICTS).find((name) => VERDICTS[name] === event.key);
     if (verdict && cell.dataset.verdictUrl) mark(cell, verdict);
+    else if (event.key === "c") pick(cell);
     else if (event.key === "Enter") cell.querySelector("[data-does='take']")?.click();
     else if (event.key === "b" && !shown && base) {
       shown = base.cloneNode();
@@ -117,7 +121,10 @@ async function follow(root, cells, draw) {
     draw();
     const made = news.filter(({ state }) => state === "done").length;
     progress.textContent = `${made} of ${news.length} made`;
-    if (!news.some(({ state }) => state === "queued" || state === "running")) return;
+    if (news.some(({ state }) => state === "queued" || state === "running")) continue;
+    root.querySelector("[data-while-open]")?.remove();
+    root.querySelector("[data-when-made]").hidden = made === 0;
+    return;
   }
 }
 
