@@ -18,9 +18,11 @@ from enamel.core.geometry import Box, Size
 from enamel.core.predict import predict_window
 from enamel.core.printing import FileFormat
 from enamel.core.reduce import reduced
-from enamel.core.schedule import Mix, Refine, Schedule, address
+from enamel.core.schedule import Mix, Mode, Refine, Schedule, address
+from enamel.core.separate import grid_of
 from enamel.core.sheets import Axis, Cell, around, cells, in_order
 from enamel.core.strip import Labelled, write_strip
+from enamel.core.weights import card
 from enamel.kiln.firings import already_laid, machine_rate
 from enamel.kiln.models import Layer, Piece, Sheet, Swatch
 from enamel.kiln.store import canvas_of
@@ -189,8 +191,11 @@ def span_of(name: str) -> tuple[float, float]:
     return known.get("low", 0.0), known.get("high", 1.0)
 
 
-def suggestions(layer: Layer, size: Size, side: int) -> list[dict[str, Any]]:
-    """Windows worth trying on a picture of ``size``: a face, the strongest detail, the flattest area."""
+def suggestions(
+    layer: Layer, size: Size, side: int, refine: Refine | None = None
+) -> list[dict[str, Any]]:
+    """Windows worth trying on a picture of ``size``: a face, the strongest detail, the flattest area,
+    the likeliest seam of a refinement, and all of it where that is small enough."""
     found: list[dict[str, Any]] = []
     scale = size.width / layer.width
     for x, y, width, height in (layer.faces or [])[:1]:
@@ -208,7 +213,30 @@ def suggestions(layer: Layer, size: Size, side: int) -> list[dict[str, Any]]:
         x = (int(column) + half + 0.5) * size.width / columns
         y = (int(row) + half + 0.5) * size.height / rows
         found.append({"words": words, "box": _around(x, y, side, size)})
+    if refine is not None and refine.strength > 0 and refine.mode is Mode.SEPARATE:
+        place = _likeliest_seam(detail, refine, size)
+        if place:
+            found.append({"words": "The likeliest seam", "box": _around(*place, side, size)})
+    if size.width * size.height <= MOST_PIXELS:
+        found.append({"words": "All of it", "box": [0, 0, size.width, size.height]})
     return found
+
+
+def _likeliest_seam(detail: Any, refine: Refine, size: Size) -> tuple[float, float] | None:
+    """Where four tiles meet in the flattest surroundings: least texture hides a seam there."""
+    grid = grid_of(refine, card(refine.model, "refiner").traits(), size)
+    columns, rows = grid.joins
+    smooth = cv2.blur(detail, (9, 9))
+    down, across = smooth.shape
+
+    def texture(place: tuple[float, float]) -> float:
+        x, y = place
+        column = min(across - 1, int(x * across / size.width))
+        row = min(down - 1, int(y * down / size.height))
+        return float(smooth[row, column])
+
+    crossings = [(x, y) for x in columns or [size.width / 2] for y in rows or [size.height / 2]]
+    return min(crossings, key=texture) if columns or rows else None
 
 
 def _detail(canvas: Canvas) -> Any:

@@ -41,6 +41,7 @@ urlpatterns = [
     path("pieces/<uuid:piece_id>/house/apply/", house.apply, name="apply-house"),
     path("pieces/<uuid:piece_id>/house/take-in/", house.take_in, name="take-in-house"),
     path("house/<int:number>.schedule.json", house.export, name="export-house"),
+    path("pieces/<uuid:piece_id>/swatch-cost/", workspace.swatch_cost, name="swatch-cost"),
     path("pieces/<uuid:piece_id>/swatch-windows/", swatches.windows, name="swatch-windows"),
     path("sheets/<uuid:sheet_id>/", swatches.sheet, name="sheet"),
     path("sheets/<uuid:sheet_id>/state/", swatches.state, name="sheet-state"),

@@ -49,6 +49,7 @@ def test_draw_sheet_mark_take_fire_and_the_same_pixels(
         browser.run(f"document.querySelector('[name={name}]').value = '{value}'")
     browser.fill("values", "0.2, 0.5")
     browser.fill("values_too", "1 2")
+    browser.wait(lambda _: "4 swatches, about" in browser.find("[data-swatch-cost]").text)
     browser.button("Make swatches").click()
     browser.wait(
         lambda _: len(browser.driver.find_elements("css selector", "[data-cell] img")) == 5

@@ -1,5 +1,6 @@
 """Firings: asked for in one transaction, carried out, stopped, resumed, and lost by no crash."""
 
+import shutil
 import signal
 from pathlib import Path
 from typing import Any
@@ -227,9 +228,11 @@ def test_a_killed_worker_leaves_a_firing_that_another_continues(piece: Piece) ->
 
 
 def pixels_of_undisturbed(piece: Piece, schedule: Schedule) -> Any:
-    result = carried_out(firings.enqueue_schedule(piece.base, schedule)).result
-    assert result is not None
-    return pixels_of(result)
+    shutil.rmtree(store.tile_store().folder)  # so that every tile is computed again
+    firing = carried_out(firings.enqueue_schedule(piece.base, schedule))
+    assert firing.result is not None
+    assert firing.actual["shared"] == 0
+    return pixels_of(firing.result)
 
 
 def test_pyramids_hold_the_picture_tile_by_tile(piece: Piece) -> None:

@@ -8,10 +8,12 @@ import pytest
 from procrastinate.contrib.django.models import ProcrastinateJob
 
 from enamel.core.errors import Refusal
-from enamel.core.geometry import Box
+from enamel.core.geometry import Box, Size
 from enamel.core.printing import FileFormat
 from enamel.core.schedule import Coat, Refine, Schedule
+from enamel.core.separate import grid_of
 from enamel.core.sheets import Axis
+from enamel.core.weights import card
 from enamel.kiln import firings, running, swatches, swatching
 from enamel.kiln.models import Firing, Layer, Piece, Sheet, Swatch
 from enamel.kiln.store import canvas_of
@@ -179,4 +181,12 @@ def test_suggested_windows_lie_inside_and_differ(piece: Piece) -> None:
     boxes = {entry["words"]: Box(*entry["box"]) for entry in found}
     assert {"The strongest detail", "The flattest area"} <= set(boxes)
     assert boxes["The strongest detail"] != boxes["The flattest area"]
+    refine = coat().refine
+    assert refine is not None
+    listed = swatches.suggestions(piece.base, coat().size_from(piece.base.size), 64, refine)
+    boxes |= {entry["words"]: Box(*entry["box"]) for entry in listed}
+    assert boxes["All of it"] == Box(0, 0, 224, 176)
+    seam = boxes["The likeliest seam"]
+    joins = grid_of(refine, card("grisaille", "refiner").traits(), Size(224, 176)).joins
+    assert any(abs(seam.x + 32 - x) <= 1 for x in joins[0])
     assert all(Box(0, 0, 224, 176).contains(box) for box in boxes.values())

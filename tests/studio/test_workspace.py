@@ -306,6 +306,13 @@ def test_thrown_away_pieces_come_back_for_30_days(
     assert not any(file.exists() for file in files)
 
 
+def test_ids_that_are_none_are_not_found(signed_in: Client, piece: Piece) -> None:
+    assert signed_in.post(reverse("throw-away"), {"piece": "all"}).status_code == 404
+    assert signed_in.post(reverse("print", args=[piece.pk]), {}).status_code == 404
+    piece.refresh_from_db()
+    assert piece.deleted_at is None
+
+
 def test_all_that_are_marked_drop_go_at_once(signed_in: Client, piece: Piece) -> None:
     twin = bringing.duplicate(piece)
     Piece.objects.filter(pk=twin.pk).update(mark="drop")

@@ -4,7 +4,7 @@ from typing import cast
 from uuid import UUID
 
 from django.contrib.auth.base_user import AbstractBaseUser
-from django.http import HttpRequest
+from django.http import Http404, HttpRequest
 from django.shortcuts import get_object_or_404
 
 from enamel.core.sizing import Unit
@@ -15,6 +15,14 @@ from enamel.studio.models import Preferences
 def person(request: HttpRequest) -> AbstractBaseUser:
     """Who asks. For views behind `login_required`."""
     return cast(AbstractBaseUser, request.user)
+
+
+def posted_id(request: HttpRequest, name: str) -> UUID:
+    """An id that a form sent; what is none is not found."""
+    try:
+        return UUID(request.POST.get(name, ""))
+    except ValueError:
+        raise Http404 from None
 
 
 def unit_of(request: HttpRequest) -> Unit:

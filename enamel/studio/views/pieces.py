@@ -19,7 +19,7 @@ from enamel.kiln.models import Piece
 from enamel.kiln.pyramids import thumbnail
 from enamel.studio.bench import Bench
 from enamel.studio.forms import BaseForm
-from enamel.studio.views.access import own_piece, person, unit_of
+from enamel.studio.views.access import own_piece, person, posted_id, unit_of
 
 PER_PAGE = 60
 SHEET_SIDE = 1600
@@ -172,7 +172,7 @@ def throw_away(request: HttpRequest) -> HttpResponse:
     own = Piece.objects.of(request.user)
     chosen = own.filter(mark=Piece.Mark.DROP)
     if "piece" in request.POST:
-        chosen = own.filter(pk=own_piece(request, UUID(request.POST["piece"])).pk)
+        chosen = own.filter(pk=own_piece(request, posted_id(request, "piece")).pk)
     thrown = list(chosen)
     firings.throw_away(thrown)
     if thrown:

@@ -46,7 +46,7 @@ def windows(request: HttpRequest, piece_id: UUID) -> JsonResponse:
     draft = draft_of(piece, request.GET.get("coat"))
     size = draft.coat.size_from(start_of(draft, piece.base.size))
     newest = piece.layers.order_by("-created").first() or piece.base
-    found = swatches.suggestions(newest, size, WINDOW_SIDE)
+    found = swatches.suggestions(newest, size, WINDOW_SIDE, draft.coat.refine)
     return JsonResponse({"windows": found})
 
 

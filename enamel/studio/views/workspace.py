@@ -18,7 +18,8 @@ from enamel.studio.bench import Bench, draft_of, schedule_cost, start_of
 from enamel.studio.forms import CoatForm, PrintForm, SheetForm, TouchUpForm
 from enamel.studio.prints import planned, print_shown
 from enamel.studio.schedules import EDITS, Draft
-from enamel.studio.views.access import own_layer, own_piece, unit_of
+from enamel.studio.templatetags.enamel import duration
+from enamel.studio.views.access import own_layer, own_piece, posted_id, unit_of
 
 
 @require_GET
@@ -68,6 +69,26 @@ def _in_hand(request: HttpRequest, piece: Piece) -> tuple[Draft, CoatForm]:
     return draft, CoatForm(request.POST, start=start, print_plan=piece.print_plan)
 
 
+@require_POST
+@login_required
+def swatch_cost(request: HttpRequest, piece_id: UUID) -> HttpResponse:
+    """How many swatches are asked for and about how long they take, in words."""
+    piece = own_piece(request, piece_id)
+    draft, form = _in_hand(request, piece)
+    asked = SheetForm(request.POST)
+    if not form.is_valid() or not asked.is_valid():
+        wrong = [error for errors in (asked.errors | form.errors).values() for error in errors]
+        return HttpResponse(" ".join(map(str, wrong)), content_type="text/plain; charset=utf-8")
+    draft = draft.with_coat(form.coat())
+    tried = Schedule((*draft.schedule.coats[: draft.number], replace(draft.coat, on=True)))
+    try:
+        count, seconds = swatches.predicted(piece, tried, asked.cleaned_data["window"], asked.axes)
+        words = f"{count} swatch{'es' if count > 1 else ''}, about {duration(seconds)} in all."
+    except Refusal as refusal:
+        words = str(refusal)
+    return HttpResponse(words, content_type="text/plain; charset=utf-8")
+
+
 def _try(request: HttpRequest, piece: Piece, draft: Draft, form: CoatForm) -> HttpResponse:
     """A sheet of swatches of the coat in hand, on the window and over the values asked for."""
     asked = SheetForm(request.POST)
@@ -89,7 +110,7 @@ def _fire(request: HttpRequest, piece: Piece, draft: Draft, wanted: str, seeds: 
     if wanted == "fire":
         firings.enqueue_schedule(piece.base, draft.schedule)
         return
-    layer = own_layer(request, UUID(request.POST["layer"]))
+    layer = own_layer(request, posted_id(request, "layer"))
     if wanted == "fire-seeds":
         chosen = draft.seeds(seeds)
     else:
@@ -122,7 +143,7 @@ def schedule_cost_view(request: HttpRequest, piece_id: UUID) -> HttpResponse:
 def print_view(request: HttpRequest, piece_id: UUID) -> HttpResponse:
     """Keep a change of the print in hand, and show what follows from it, as a piece of page."""
     piece = own_piece(request, piece_id)
-    layer = own_layer(request, UUID(request.POST["layer"]))
+    layer = own_layer(request, posted_id(request, "layer"))
     form = PrintForm(request.POST, start=piece.base.size, unit=unit_of(request))
     if not form.is_valid():
         return render(request, "studio/refused.html", {"form": form})

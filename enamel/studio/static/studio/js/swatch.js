@@ -3,12 +3,15 @@ import { drawBox } from "./draw-box.js";
 import { showBoxes } from "./boxes.js";
 import { whenOpen } from "./viewer.js";
 
+const PAUSE_MS = 350;
+
 export function init(root) {
   const form = root.closest("form");
   const field = form.elements.window;
   const group = root.closest("details");
   const resultWidth = () => Number(form.querySelector("[data-part='changed']")?.dataset.resultWidth) || 0;
   suggest(root, field, group);
+  tellCost(root, form, group);
   whenOpen((bench) => {
     const scale = () => bench.layer.width / (resultWidth() || bench.layer.width);
     const boxes = () => {
@@ -23,9 +26,29 @@ export function init(root) {
     field.addEventListener("input", () => draw());
     drawBox(root.querySelector("[data-draw-window]"), bench, (box) => {
       field.value = box.map((number) => Math.round(number / scale())).join(" ");
-      draw();
+      field.dispatchEvent(new Event("input", { bubbles: true }));
     });
   });
+}
+
+// said before anything is started
+function tellCost(root, form, group) {
+  const place = root.querySelector("[data-swatch-cost]");
+  let timer;
+  const ask = async () => {
+    if (!group.open) return;
+    const answer = await fetch(root.dataset.costOf, { method: "POST", body: new FormData(form) });
+    if (!answer.ok) return;
+    place.textContent = await answer.text();
+    place.hidden = false;
+  };
+  const soon = () => {
+    clearTimeout(timer);
+    timer = setTimeout(ask, PAUSE_MS);
+  };
+  form.addEventListener("input", soon);
+  group.addEventListener("toggle", soon);
+  soon();
 }
 
 // asked for when the group is opened, because looking for them reads the picture
@@ -43,7 +66,7 @@ function suggest(root, field, group) {
       button.textContent = words;
       button.addEventListener("click", () => {
         field.value = box.join(" ");
-        field.dispatchEvent(new Event("input"));
+        field.dispatchEvent(new Event("input", { bubbles: true }));
       });
       return button;
     }));
