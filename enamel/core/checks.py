@@ -61,21 +61,39 @@ class JoinReport:
         return float(np.mean([(s.step + s.texture) / 2 for s in self.segments]))
 
 
-def check_joins(result: Picture, source: Picture, grid: Grid) -> JoinReport:
-    """Visibility of every join of a grid of tiles.
+def check_joins(
+    result: Picture, source: Picture, grid: Grid, window: Box | None = None
+) -> JoinReport:
+    """Visibility of every join of a grid of tiles, or of those within a window.
 
     Parameters
     ----------
     result : refined picture.
     source : what was refined: the enlarged picture, of the same size.
     grid : the tiles. Joins that lie too near to the picture's edge to be compared are left out.
+    window : the part of the grid's picture that result and source are; segments are given in its px.
     """
     vertical, horizontal = grid.joins
+    seen = window or Box.whole(result.size)
+    columns = _within(vertical, _overlaps(grid.columns, grid.tile.width), seen.x, seen.right)
+    rows = _within(horizontal, _overlaps(grid.rows, grid.tile.height), seen.y, seen.bottom)
     segments = [
-        *_along(result, source, vertical, _overlaps(grid.columns, grid.tile.width), False),
-        *_along(result, source, horizontal, _overlaps(grid.rows, grid.tile.height), True),
+        *_along(result, source, *columns, False),
+        *_along(result, source, *rows, True),
     ]
     return JoinReport(tuple(segments))
+
+
+def _within(
+    joins: list[float], overlaps: list[int], start: int, end: int
+) -> tuple[list[float], list[int]]:
+    """The joins between two places, counted from the first, with their overlaps."""
+    found = [
+        (join - start, overlap)
+        for join, overlap in zip(joins, overlaps, strict=True)
+        if start < join < end
+    ]
+    return [join for join, _ in found], [overlap for _, overlap in found]
 
 
 def _overlaps(origins: list[int], tile: int) -> list[int]:

@@ -8,13 +8,16 @@ from pathlib import Path
 import cv2
 import numpy as np
 
-from enamel.core.canvas import SampleArray
+from enamel.core.canvas import Pixels, SampleArray
+from enamel.core.checks import check_joins
 from enamel.core.colour import luma
 from enamel.core.errors import Refusal, Stopped
 from enamel.core.fire import fire
-from enamel.core.schedule import Coat, Schedule
+from enamel.core.schedule import Coat, Mode, Schedule
+from enamel.core.separate import grid_of
 from enamel.core.tilestore import key_of
 from enamel.core.upscale.enlarge import Resampled
+from enamel.core.weights import card
 from enamel.kiln.models import Piece, Sheet, Swatch
 from enamel.kiln.store import canvas_of, keep_file, piece_work, tile_store
 
@@ -81,7 +84,8 @@ def _fire(swatch: Swatch, stopping: Callable[[], bool]) -> None:
     swatch.seconds = time.monotonic() - began
     swatch.model_seconds = sum(report.model_seconds for report in fired.reports)
     swatch.shared = sum(report.shared for report in fired.reports)
-    swatch.measures = measures(samples, base_window(sheet))
+    base = base_window(sheet)
+    swatch.measures = measures(samples, base) | {"joins": worst_join(swatch, samples, base)}
     swatch.state = Swatch.State.DONE
     swatch.save()
     shutil.rmtree(work, ignore_errors=True)
@@ -96,6 +100,18 @@ def base_window(sheet: Sheet) -> SampleArray:
     """The window of the base, enlarged by Lanczos to the scale of the swatches."""
     with canvas_of(sheet.piece.base) as base:
         return Resampled(base, sheet.size, "lanczos").read(sheet.box)
+
+
+def worst_join(swatch: Swatch, samples: SampleArray, base: SampleArray) -> float:
+    """How far the most visible tile join in the window stands out, as a z-score; 0 where there is none."""
+    refine = Coat.from_json(swatch.coat).refine
+    if refine is None or refine.strength == 0 or refine.mode is not Mode.SEPARATE:
+        return 0.0
+    grid = grid_of(refine, card(refine.model, "refiner").traits(), swatch.sheet.size)
+    report = check_joins(
+        Pixels(samples[..., :3]), Pixels(base[..., :3]), grid, window=swatch.sheet.box
+    )
+    return round(max((segment.score for segment in report.segments), default=0.0), 2)
 
 
 def measures(samples: SampleArray, base: SampleArray) -> dict[str, float]:

@@ -8,12 +8,15 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from enamel.core.canvas import Pixels
+from enamel.core.checks import check_joins
 from enamel.core.errors import FieldRefusal, Refusal
 from enamel.core.fire import fire
 from enamel.core.geometry import Box, Size
 from enamel.core.schedule import Coat, JoinPass, Mix, Order, Refine, Schedule
 from enamel.core.sheets import Axis, around, cells, in_order
 from enamel.core.tilestore import FolderStore, key_of
+from enamel.core.tiling import Grid
 from tests.pictures import assert_same_pixels, portrait
 
 COAT = Coat(factor=2.0, refine=Refine(strength=0.3, steps=4))
@@ -150,6 +153,25 @@ def test_a_firing_takes_over_every_tile_of_a_swatch_and_gives_the_same_pixels(
     )
     assert shared.reports[0].shared == swatch.reports[0].tiles > 0
     assert shared.reports[0].tiles + shared.reports[0].shared == plain.reports[0].tiles
+
+
+def test_joins_within_a_window_are_judged_as_in_the_whole() -> None:
+    size = Size(640, 512)
+    grid = Grid(size, Size(256, 256), 64)
+    rng = np.random.default_rng(3)
+    source = rng.integers(20000, 40000, (512, 640, 3)).astype(np.uint16)
+    added = rng.integers(-300, 300, (512, 640, 1))
+    join = round(grid.joins[0][1])
+    added[:, join:] += 4 * 257  # a planted step
+    result = (source + added).astype(np.uint16)
+    window = Box(200, 64, 400, 400)
+    plain = check_joins(Pixels(source[window.slices]), Pixels(source[window.slices]), grid, window)
+    assert plain.visible == []
+    report = check_joins(Pixels(result[window.slices]), Pixels(source[window.slices]), grid, window)
+    assert report.visible
+    assert all(
+        abs(segment.box.x + segment.box.width / 2 - (join - 200)) <= 1 for segment in report.visible
+    )
 
 
 def test_other_settings_never_take_a_tile(tmp_path: Path) -> None:

@@ -87,7 +87,7 @@ def test_the_same_settings_are_never_run_twice(piece: Piece) -> None:
 def test_measures_tell_sharp_from_soft_and_near_from_far(piece: Piece) -> None:
     axes = [Axis("strength", (0.0, 0.3, 0.9))]
     plain, near, far = made(swatches.ask(piece, Schedule((coat(),)), 0, WINDOW, axes))
-    assert plain.measures["drift"] == 0
+    assert plain.measures["drift"] == plain.measures["joins"] == 0
     assert 0 < near.measures["drift"] < far.measures["drift"]
     assert all(swatch.measures["sharpness"] > 0 for swatch in (plain, near, far))
 

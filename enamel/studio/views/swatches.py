@@ -22,7 +22,8 @@ from enamel.studio.views.access import own_piece
 from enamel.studio.views.layers import A_MONTH
 
 WINDOW_SIDE = 512
-SORTS = {"grid": "As laid out", "sharpness": "Sharpest first", "drift": "Nearest to the base first"}
+SORTS = {"grid": "As laid out", "sharpness": "Sharpest first", "drift": "Nearest to the base first",
+         "joins": "Least visible joins first"}  # fmt: skip
 
 
 def own_sheet(request: HttpRequest, sheet_id: UUID) -> Sheet:
@@ -58,8 +59,8 @@ def sheet(request: HttpRequest, sheet_id: UUID) -> HttpResponse:
     cells = list(shown.swatches.all())
     if sort == "sharpness":
         cells.sort(key=lambda cell: -cell.measures.get("sharpness", -1))
-    elif sort == "drift":
-        cells.sort(key=lambda cell: cell.measures.get("drift", 1e9))
+    elif sort in ("drift", "joins"):
+        cells.sort(key=lambda cell: cell.measures.get(sort, 1e9))
     done = sum(cell.state == Swatch.State.DONE for cell in cells)
     return render(
         request,

@@ -137,7 +137,7 @@ function show(cell, { state, error, url, measures }) {
     image.draggable = false;
     image.src = url;
     words.replaceWith(image);
-    cell.querySelector("[data-measures]").textContent = `${measures.sharpness.toFixed(2)} · ${measures.drift.toFixed(2)}`;
+    cell.querySelector("[data-measures]").textContent = `${measures.sharpness.toFixed(2)} · ${measures.drift.toFixed(2)} · ${measures.joins.toFixed(1)}`;
   } else if (words) {
     words.textContent = error || { queued: "Waiting …", running: "Running …", stopped: "Stopped", failed: "Failed" }[state];
   }
