@@ -8,7 +8,8 @@ from django.contrib.auth.models import User
 from django.test import Client
 from django.urls import reverse
 
-from enamel.kiln import firings
+from enamel.core.geometry import Box
+from enamel.kiln import firings, swatches
 from enamel.kiln.models import Firing, HouseSchedule, Piece
 from enamel.studio import urls
 from tests.schedules import coat
@@ -37,17 +38,25 @@ def addresses(piece: Piece, firing: Firing) -> dict[str, str]:
         "layer": {"layer_id": piece.base.pk},
         "firing": {"firing_id": firing.pk},
     }
-    extra = {"layer-tile": {"level": 7, "column": 0, "row": 0}, "firing-tile": {"number": 1}}
+    sheet = swatches.ask(piece, coat(), 0, Box(0, 0, 64, 64), [])
+    parts["sheet"] = {"sheet_id": sheet.pk}
+    house = HouseSchedule.objects.create(owner=piece.owner, name="big", schedule={})
+    numbers = {"swatches": sheet.swatches.get().pk, "house": house.pk}
+    extra = {
+        "layer-tile": {"level": 7, "column": 0, "row": 0},
+        "firing-tile": {"number": 1},
+        "sheet-strip": {"form": "png"},
+    }
     found = {}
     for pattern in urls.urlpatterns:
         name = str(pattern.name)
         if name in PUBLIC | set(WITHOUT_OWNER):
             continue
-        if name == "export-house":
-            house = HouseSchedule.objects.create(owner=piece.owner, name="big", schedule={})
-            found[name] = reverse(name, args=[house.pk])
+        route = str(pattern.pattern)
+        if "<uuid:" not in route:
+            found[name] = reverse(name, args=[numbers[route.split("/")[0]]])
             continue
-        owner = str(pattern.pattern).split("<uuid:")[1].split("_id>")[0]
+        owner = route.split("<uuid:")[1].split("_id>")[0]
         found[name] = reverse(name, kwargs=parts[owner] | extra.get(name, {}))
     return found
 
