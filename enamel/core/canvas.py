@@ -53,6 +53,11 @@ def to_samples(signed: FloatArray) -> SampleArray:
     return np.clip(np.rint(scaled), 0, WHITE).astype(np.uint16)
 
 
+def to_eight_bits(samples: SampleArray) -> NDArray[np.uint8]:
+    """The colour of 16-bit samples as 8-bit, each rounded to the nearest value."""
+    return np.rint(samples[..., :3] / np.float32(257)).astype(np.uint8)
+
+
 class Pixels:
     """A picture, or the part of one that is known, held in memory.
 

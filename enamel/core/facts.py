@@ -8,7 +8,7 @@ line. The raw text is always kept beside it, so that nothing is lost when nothin
 import json
 import re
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass, fields, replace
+from dataclasses import dataclass, fields
 
 from enamel.core.fields import from_json, setting, to_json
 from enamel.core.xmp import properties
@@ -83,11 +83,10 @@ def made(text: Mapping[str, str]) -> Made:
     if "XMP" in text:
         take(_iptc(properties(text["XMP"])))
     plain = {name: value for name, value in text.items() if name != "XMP"}
-    take(
-        (name.removeprefix("EXIF "), value) for name, value in plain.items() if not pairs_in(value)
-    )
-    for value in plain.values():
-        take(pairs_in(value))
+    within = {name: pairs_in(value) for name, value in plain.items()}
+    take((name.removeprefix("EXIF "), plain[name]) for name in plain if not within[name])
+    for pairs in within.values():
+        take(pairs)
     return Made(**found)
 
 
@@ -142,8 +141,3 @@ def _flat(value: object) -> Iterable[tuple[str, str]]:
             yield str(name), str(inner)
         elif isinstance(inner, dict):
             yield from _flat(inner)
-
-
-def with_size(facts: Made, width: int, height: int) -> Made:
-    """The facts with the file's own size where they name none."""
-    return facts if facts.size else replace(facts, size=f"{width} × {height}")

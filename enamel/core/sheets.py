@@ -6,6 +6,7 @@ from dataclasses import dataclass, fields, replace
 from typing import Any
 
 from enamel.core.errors import FieldRefusal, Refusal
+from enamel.core.fields import whole_number
 from enamel.core.schedule import Coat, Mix, Refine
 
 MOST_SWATCHES = 36
@@ -57,7 +58,7 @@ VARIED = (
     Varied("model", "Refiner", False, _refined("model")),
 )
 BY_NAME = {varied.name: varied for varied in VARIED}
-WHOLE = {spec.name for spec in fields(Refine) if spec.type is int}
+WHOLE = {spec.name for spec in fields(Refine) if whole_number(spec)}
 """Settings that are whole numbers."""
 
 

@@ -4,14 +4,14 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
-import numpy as np
 import PIL.Image
 import PIL.ImageDraw
 import PIL.ImageFont
 
-from enamel.core.canvas import SampleArray
+from enamel.core.canvas import SampleArray, to_eight_bits
 from enamel.core.errors import require
 from enamel.core.printing import FileFormat, srgb_profile
+from enamel.core.sizing import px_of
 
 INK = (27, 29, 34)
 PAPER = (255, 255, 255)
@@ -44,8 +44,8 @@ def write_strip(
     sizes = {crop.samples.shape[:2] for crop in crops if crop.samples is not None}
     require(len(sizes) == 1, "crops", sorted(sizes), "of one size, at least one of them")
     height, width = sizes.pop()
-    writing = max(9, round(LABEL_MM / 25.4 * ppi))
-    gap = max(6, round(GAP_MM / 25.4 * ppi))
+    writing = max(9, px_of(LABEL_MM, ppi))
+    gap = max(6, px_of(GAP_MM, ppi))
     font = PIL.ImageFont.load_default(writing)
     below = 2 * round(1.3 * writing) + gap
     rows = -(-len(crops) // columns)
@@ -60,8 +60,7 @@ def write_strip(
         x = gap + place % columns * (width + gap)
         y = 2 * gap + 2 * writing + place // columns * (height + below)
         if crop.samples is not None:
-            eight = np.rint(crop.samples[..., :3] / np.float32(257)).astype(np.uint8)
-            sheet.paste(PIL.Image.fromarray(eight), (x, y))
+            sheet.paste(PIL.Image.fromarray(to_eight_bits(crop.samples)), (x, y))
         for line, words in enumerate(_lines(crop.label, font, width)):
             pen.text((x, y + height + 2 + line * round(1.3 * writing)), words, INK, font)
     options = {"dpi": (ppi, ppi), "icc_profile": srgb_profile()}

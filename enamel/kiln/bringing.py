@@ -23,7 +23,7 @@ from enamel.core.printing import FileFormat, export
 from enamel.core.schedule import address
 from enamel.core.subject import guessed
 from enamel.core.xmp import AI_MADE, SOURCE_TYPE, properties
-from enamel.kiln.models import Layer, Piece
+from enamel.kiln.models import Layer, Piece, Swatch
 from enamel.kiln.store import add_layer, canvas_of, keep_file, piece_work
 
 SPLIT_FORMAT = FileFormat.PNG
@@ -183,6 +183,8 @@ def delete_for_good() -> int:
         files = [piece.base_file]
         for layer in piece.layers.all():
             files += [layer.pixels, layer.pyramid, layer.thumbnail]
+        swatches = Swatch.objects.filter(sheet__piece=piece)
+        files += [swatch.pixels for swatch in swatches]
         with transaction.atomic():
             piece.firings.all().delete()
             _delete_layers(piece)

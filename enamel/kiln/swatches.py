@@ -9,7 +9,7 @@ import cv2
 import numpy as np
 from django.db import transaction
 
-from enamel.core.canvas import Canvas, SampleArray
+from enamel.core.canvas import Canvas, SampleArray, to_eight_bits
 from enamel.core.colour import luma
 from enamel.core.errors import Refusal
 from enamel.core.fields import to_json
@@ -135,8 +135,9 @@ def pixels_of(swatch: Swatch) -> SampleArray:
 
 def png_of(samples: SampleArray) -> bytes:
     """Samples as an 8-bit PNG, rounded as print files are."""
-    eight = np.rint(samples[..., :3] / np.float32(257)).astype(np.uint8)
-    _, data = cv2.imencode(".png", eight[..., ::-1], [cv2.IMWRITE_PNG_COMPRESSION, 1])
+    _, data = cv2.imencode(
+        ".png", to_eight_bits(samples)[..., ::-1], [cv2.IMWRITE_PNG_COMPRESSION, 1]
+    )
     return data.tobytes()
 
 

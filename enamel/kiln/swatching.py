@@ -34,6 +34,13 @@ def make(swatch_id: int, closing: Callable[[], bool]) -> bool:
     )
     if swatch is None or not swatch.open:
         return True
+    ended = _carry_out(swatch, closing)
+    if ended:
+        _tidy(swatch)
+    return ended
+
+
+def _carry_out(swatch: Swatch, closing: Callable[[], bool]) -> bool:
     sheet = swatch.sheet
 
     def stopping() -> bool:
@@ -64,15 +71,28 @@ def _end(swatch: Swatch, state: str, error: str = "") -> bool:
     return True
 
 
+def _work(swatch: Swatch) -> Path:
+    """Folder for a swatch while it is made."""
+    return piece_work(swatch.sheet.piece) / f"swatch-{swatch.pk}"
+
+
+def _tidy(swatch: Swatch) -> None:
+    """Delete what the making left: its own folder, and enlarged parts once no other swatch waits for them."""
+    piece = swatch.sheet.piece
+    shutil.rmtree(_work(swatch), ignore_errors=True)
+    waiting = [Swatch.State.QUEUED, Swatch.State.RUNNING]
+    if not Swatch.objects.filter(sheet__piece=piece, state__in=waiting).exists():
+        shutil.rmtree(enlargements(piece), ignore_errors=True)
+
+
 def _fire(swatch: Swatch, stopping: Callable[[], bool]) -> None:
     sheet = swatch.sheet
     coats = sheet.as_schedule().coats
     schedule = Schedule((*coats[:-1], Coat.from_json(swatch.coat)))
-    work = piece_work(sheet.piece) / f"swatch-{swatch.pk}"
     began = time.monotonic()
     with canvas_of(sheet.start) as start, canvas_of(sheet.piece.base) as origin:
         fired = fire(
-            start, schedule, work, window=sheet.box, stopping=stopping, origin=origin,
+            start, schedule, _work(swatch), window=sheet.box, stopping=stopping, origin=origin,
             store=tile_store(), enlargements=enlargements(sheet.piece),
         )  # fmt: skip
     canvas = fired.result
@@ -88,7 +108,6 @@ def _fire(swatch: Swatch, stopping: Callable[[], bool]) -> None:
     swatch.measures = measures(samples, base) | {"joins": worst_join(swatch, samples, base)}
     swatch.state = Swatch.State.DONE
     swatch.save()
-    shutil.rmtree(work, ignore_errors=True)
 
 
 def digest_of_pixels(samples: SampleArray) -> str:

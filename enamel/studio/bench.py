@@ -32,6 +32,7 @@ TASKS = {
 
 
 WINDOW = 512
+"""Side of the windows that are proposed for swatches, in px of the result."""
 MOST_TILES_DRAWN = 3000
 """Grids of more tiles are told as a number only."""
 
@@ -59,6 +60,11 @@ def start_of(draft: Draft, base: Size) -> Size:
     """Size of what the coat in hand enlarges."""
     before = tuple(coat for coat in draft.schedule.coats[: draft.number] if coat.on)
     return Schedule(before).sizes(base)[-1] if before else base
+
+
+def result_of(draft: Draft, base: Size) -> Size:
+    """Size of what the coat in hand makes."""
+    return draft.coat.size_from(start_of(draft, base))
 
 
 def rows_of(piece: Piece, schedule: Schedule) -> list[Row]:
@@ -90,8 +96,8 @@ def changed_since_fired(piece: Piece, draft: Draft) -> dict[str, str]:
     if draft.number >= len(before.coats):
         return {}
     start = start_of(draft, piece.base.size)
-    then = CoatForm.showing(before.coats[draft.number], start, piece.print_plan).data
-    now = CoatForm.showing(draft.coat, start, piece.print_plan).data
+    then = CoatForm.values(before.coats[draft.number], start)
+    now = CoatForm.values(draft.coat, start)
     kept = {"width", "height"} if now["sizing"] == "factor" else {"factor"}
     return {
         name: "" if then[name] is None else str(then[name])
@@ -141,9 +147,7 @@ def schedule_cost(piece: Piece, draft: Draft) -> dict[str, Any]:
         "rows": rows,
         "own": own,
         "changed": json.dumps(changed_since_fired(piece, draft)),
-        "grid": json.dumps(
-            tile_grid(draft.coat, draft.coat.size_from(start_of(draft, piece.base.size)))
-        ),
+        "grid": json.dumps(tile_grid(draft.coat, result_of(draft, piece.base.size))),
         "undoable": piece.undoable,
         "number": draft.number,
         "size": costs[-1].size,
@@ -176,8 +180,7 @@ def firing_grids(firing: Firing) -> str:
 
 def middle_window(bench: "Bench") -> str:
     """A window of 512 px in the middle of the coat in hand's result."""
-    draft = bench.draft
-    size = draft.coat.size_from(start_of(draft, bench.layers[0].size))
+    size = result_of(bench.draft, bench.layers[0].size)
     width, height = min(WINDOW, size.width), min(WINDOW, size.height)
     return f"{(size.width - width) // 2} {(size.height - height) // 2} {width} {height}"
 

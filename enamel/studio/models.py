@@ -1,11 +1,10 @@
 """What the studio remembers of an artist."""
 
 from django.conf import settings
-from django.contrib.auth.base_user import AbstractBaseUser
-from django.contrib.auth.models import AnonymousUser
 from django.db import models
 
 from enamel.core.sizing import Unit
+from enamel.kiln.models import Person
 
 
 class Preferences(models.Model):
@@ -24,7 +23,7 @@ class Preferences(models.Model):
         return f"preferences of {self.artist}"
 
     @classmethod
-    def of(cls, person: AbstractBaseUser | AnonymousUser) -> "Preferences":
+    def of(cls, person: Person) -> "Preferences":
         """An artist's, or the usual ones."""
         return cls.objects.filter(artist_id=person.pk).first() or cls(artist_id=person.pk or 0)
 

@@ -18,7 +18,15 @@ from enamel.core.layout import (
 from enamel.core.planning import PlannedCoat, propose
 from enamel.core.predict import CoatCost
 from enamel.core.schedule import Schedule
-from enamel.core.sizing import Quality, Unit, largest_print, mm_of, needed_ppi, quality_of
+from enamel.core.sizing import (
+    MM_PER_INCH,
+    Quality,
+    Unit,
+    largest_print,
+    mm_of,
+    needed_ppi,
+    quality_of,
+)
 from enamel.kiln import firings
 from enamel.kiln.models import Layer, Piece, upscalers_offered
 from enamel.studio.forms import PrintForm
@@ -135,7 +143,9 @@ def layout_as_json(layout: Layout, plan: PrintPlan) -> str:
     width, height = layout.picture
     bleed, ppi = plan.target.bleed, plan.target.ppi
     file = [layout.shown.x - layout.left, layout.shown.y - layout.top, *layout.file]
-    inset = [side / 25.4 * ppi for side in (bleed.left, bleed.top, bleed.right, bleed.bottom)]
+    inset = [
+        side / MM_PER_INCH * ppi for side in (bleed.left, bleed.top, bleed.right, bleed.bottom)
+    ]
     if plan.fit is Fit.INSIDE:
         inset = [0.0] * 4
     trim = [

@@ -5,6 +5,7 @@ from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
+import PIL.Image
 import pytest
 from django.contrib.auth.models import User
 from pytest_django.live_server_helper import LiveServer
@@ -16,6 +17,7 @@ from selenium.webdriver.support import expected_conditions as expect
 from selenium.webdriver.support.wait import WebDriverWait
 
 from tests.kiln.workers import worker
+from tests.pictures import STATIONMASTER
 
 PATIENCE = 180
 AXE = Path(__file__).parents[2] / "node_modules" / "axe-core" / "axe.min.js"
@@ -112,3 +114,12 @@ def signed_in(browser: Browser, transactional_db: None) -> Browser:
     browser.button("Enter the Kestrel Vale print shop").click()
     browser.find("#files")
     return browser
+
+
+@pytest.fixture
+def face_file(tmp_path: Path) -> Path:
+    """The stationmaster's face, small."""
+    path = tmp_path / "face.png"
+    with PIL.Image.open(STATIONMASTER) as image:
+        image.crop((200, 130, 680, 770)).resize((240, 320)).save(path)
+    return path

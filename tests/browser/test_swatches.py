@@ -2,7 +2,6 @@
 
 from pathlib import Path
 
-import PIL.Image
 import pytest
 from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.keys import Keys
@@ -12,19 +11,16 @@ from enamel.kiln.models import Layer, Piece, Sheet, Swatch
 from enamel.kiln.store import canvas_of
 from enamel.kiln.swatches import pixels_of
 from tests.browser.conftest import Browser
-from tests.pictures import STATIONMASTER, assert_same_pixels
+from tests.pictures import assert_same_pixels
 
 pytestmark = pytest.mark.django_db(transaction=True)
 
 
 def test_draw_sheet_mark_take_fire_and_the_same_pixels(
-    signed_in: Browser, kiln: None, tmp_path: Path
+    signed_in: Browser, kiln: None, face_file: Path
 ) -> None:
     browser = signed_in
-    path = tmp_path / "face.png"
-    with PIL.Image.open(STATIONMASTER) as image:
-        image.crop((200, 130, 680, 770)).resize((240, 320)).save(path)
-    browser.find("#files").send_keys(str(path))
+    browser.find("#files").send_keys(str(face_file))
     browser.button("Bring in").click()
     browser.find("[data-module~='bench'][data-open]")
     browser.fill("steps", 2)

@@ -10,19 +10,9 @@ from selenium.webdriver.common.keys import Keys
 
 from enamel.kiln.models import Firing, Layer
 from tests.browser.conftest import Browser
-from tests.pictures import STATIONMASTER
 
 LIVE_TILES = "return document.querySelector('[data-live-tiles]')?.dataset.tiles > 0"
 pytestmark = pytest.mark.django_db(transaction=True)
-
-
-@pytest.fixture
-def face_file(tmp_path: Path) -> Path:
-    """The stationmaster's face, small."""
-    path = tmp_path / "face.png"
-    with PIL.Image.open(STATIONMASTER) as image:
-        image.crop((200, 130, 680, 770)).resize((240, 320)).save(path)
-    return path
 
 
 def share_left_of_line(browser: Browser) -> float:

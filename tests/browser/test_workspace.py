@@ -9,7 +9,7 @@ from selenium.webdriver.common.keys import Keys
 
 from enamel.kiln.models import HouseSchedule, Piece
 from tests.browser.conftest import Browser
-from tests.pictures import STATIONMASTER
+from tests.pictures import STATIONMASTER, contact_sheet
 
 pytestmark = pytest.mark.django_db(transaction=True)
 
@@ -173,14 +173,8 @@ def test_pieces_are_marked_by_key_and_thrown_away(bench: Browser) -> None:
 
 def test_a_contact_sheet_is_cut_with_keys(signed_in: Browser, kiln: None, tmp_path: Path) -> None:
     browser = signed_in
-    sheet = PIL.Image.new("RGB", (408, 328), "white")
-    with PIL.Image.open(STATIONMASTER) as image:
-        for number in range(4):
-            left, top = 200 * (number % 2), 160 * number
-            cell = image.convert("RGB").crop((left, top, left + 200, top + 160))
-            sheet.paste(cell, (208 * (number % 2), 168 * (number // 2)))
     path = tmp_path / "candidates.png"
-    sheet.save(path)
+    contact_sheet().save(path)
     browser.find("#files").send_keys(str(path))
     browser.button("Bring in").click()
     told = browser.find("[data-drop-files]")

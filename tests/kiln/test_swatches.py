@@ -16,7 +16,7 @@ from enamel.core.sheets import Axis
 from enamel.core.weights import card
 from enamel.kiln import firings, running, swatches, swatching
 from enamel.kiln.models import Firing, Layer, Piece, Sheet, Swatch
-from enamel.kiln.store import canvas_of
+from enamel.kiln.store import canvas_of, piece_work
 from tests.pictures import assert_same_pixels
 
 pytestmark = pytest.mark.django_db
@@ -78,6 +78,7 @@ def test_the_same_settings_are_never_run_twice(piece: Piece) -> None:
     done = made(first)
     assert {swatch.state for swatch in done} == {Swatch.State.DONE}
     assert len({swatch.sha256 for swatch in done}) == 4
+    assert not list(piece_work(piece).rglob("*.npy")), "nothing is left of the making"
     again = swatches.ask(piece, Schedule((coat(),)), 0, WINDOW, [Axis("seed", (2, 3))])
     states = {swatch.label: swatch.state for swatch in again.swatches.all()}
     assert states == {"Seed 2": Swatch.State.DONE, "Seed 3": Swatch.State.QUEUED}

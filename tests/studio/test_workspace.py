@@ -14,13 +14,14 @@ from django.test import Client
 from django.urls import reverse
 from django.utils import timezone
 
+from enamel.core.geometry import Box
 from enamel.core.schedule import Coat, Refine, Schedule, differences
-from enamel.kiln import bringing, firings, running
+from enamel.kiln import bringing, firings, running, swatches, swatching
 from enamel.kiln.models import Firing, HouseSchedule, Piece, ScheduleStep
 from enamel.studio.bench import changed_since_fired, draft_of
 from enamel.studio.models import Preferences
 from enamel.studio.shortcuts import SHORTCUTS, checked
-from tests.pictures import STATIONMASTER
+from tests.pictures import STATIONMASTER, contact_sheet
 from tests.schedules import coat
 
 pytestmark = pytest.mark.django_db
@@ -205,14 +206,8 @@ def test_a_smaller_copy_says_so_and_leads_to_the_larger_one(
 
 
 def sheet_file() -> SimpleUploadedFile:
-    sheet = PIL.Image.new("RGB", (400 + 8, 320 + 8), "white")
-    with PIL.Image.open(STATIONMASTER) as image:
-        for number in range(4):
-            left, top = 200 * (number % 2), 160 * number
-            cell = image.convert("RGB").crop((left, top, left + 200, top + 160))
-            sheet.paste(cell, (208 * (number % 2), 168 * (number // 2)))
     buffer = io.BytesIO()
-    sheet.save(buffer, "PNG")
+    contact_sheet().save(buffer, "PNG")
     return SimpleUploadedFile("candidates.png", buffer.getvalue())
 
 
@@ -296,6 +291,11 @@ def test_thrown_away_pieces_come_back_for_30_days(
     ]
     firings.enqueue_schedule(piece.base, coat(steps=1))
     running.run(Firing.objects.get().pk, lambda: False)
+    sheet = swatches.ask(piece, coat(steps=1), 0, Box(0, 0, 64, 64), [])
+    swatch = sheet.swatches.get()
+    swatching.make(swatch.pk, lambda: False)
+    swatch.refresh_from_db()
+    files.append(Path(swatch.pixels.path))
     Piece.objects.update(deleted_at=timezone.now() - timedelta(days=29))
     assert bringing.delete_for_good() == 0
     Piece.objects.update(deleted_at=timezone.now() - timedelta(days=31))

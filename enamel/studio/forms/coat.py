@@ -77,11 +77,16 @@ class CoatForm(RefineFields):
     @classmethod
     def showing(cls, coat: Coat, start: Size, print_plan: PrintPlan) -> "CoatForm":
         """The form filled in with a coat that enlarges a picture of that size."""
+        return cls(cls.values(coat, start), start=start, print_plan=print_plan)
+
+    @classmethod
+    def values(cls, coat: Coat, start: Size) -> dict[str, Any]:
+        """A coat as the form's fields show it."""
         refine = coat.refine or Refine(strength=0)
         size = coat.size_from(start)
         joins = refine.joins or JoinPass()
         share = refine.overlap_share
-        filled = {
+        return {
             "sizing": "pixels" if coat.size else "factor",
             "factor": coat.factor or (None if coat.size else 1.0),
             "width": size.width,
@@ -102,7 +107,6 @@ class CoatForm(RefineFields):
             ),
             **shown(refine, (*RefineFields.base_fields, *cls.REFINE)),
         }
-        return cls(filled, start=start, print_plan=print_plan)
 
     def coat(self) -> Coat:
         """The coat. For a valid form."""

@@ -149,12 +149,11 @@ def shortcut_keys(preferences: Preferences) -> dict[str, object]:
         "pieces": [],
         "everywhere": [],
     }
-    for shortcut, key in keys_of(preferences.keys):
+    keys = keys_of(preferences.keys)
+    for shortcut, key in keys:
         groups[shortcut.where].append((shortcut, key))
     return {
-        "as_json": json.dumps(
-            {shortcut.action: key for shortcut, key in keys_of(preferences.keys)}
-        ),
+        "as_json": json.dumps({shortcut.action: key for shortcut, key in keys}),
         "groups": groups,
     }
 

@@ -26,6 +26,14 @@ def _own(request: HttpRequest, number: int) -> HouseSchedule:
     return get_object_or_404(HouseSchedule, owner_id=person(request).pk, pk=number)
 
 
+def _keep(request: HttpRequest, name: str, schedule: Schedule) -> bool:
+    """Keep a schedule under a name, in the place of one of that name; whether there was none."""
+    _, fresh = HouseSchedule.objects.update_or_create(
+        owner_id=person(request).pk, name=name, defaults={"schedule": schedule.to_json()}
+    )
+    return fresh
+
+
 @require_POST
 @login_required
 def keep(request: HttpRequest, piece_id: UUID) -> HttpResponse:
@@ -35,11 +43,7 @@ def keep(request: HttpRequest, piece_id: UUID) -> HttpResponse:
     if not name:
         messages.error(request, "Give the house schedule a name. Nothing was kept.")
     else:
-        _, fresh = HouseSchedule.objects.update_or_create(
-            owner_id=person(request).pk,
-            name=name,
-            defaults={"schedule": piece.schedule.to_json()},
-        )
+        fresh = _keep(request, name, piece.schedule)
         how = "kept" if fresh else "replaced by this one"
         messages.success(request, f"House schedule “{name}” is {how}.")
     return _to_coats(piece)
@@ -96,8 +100,6 @@ def take_in(request: HttpRequest, piece_id: UUID) -> HttpResponse:
         reason = str(error) if isinstance(error, Refusal) else "it is no JSON."
         messages.error(request, f"{file.name} can't be taken in: {reason} Nothing was kept.")
         return _to_coats(piece)
-    HouseSchedule.objects.update_or_create(
-        owner_id=person(request).pk, name=name, defaults={"schedule": schedule.to_json()}
-    )
+    _keep(request, name, schedule)
     messages.success(request, f"House schedule “{name}” is kept.")
     return _to_coats(piece)

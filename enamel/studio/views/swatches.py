@@ -17,11 +17,10 @@ from enamel.core.schedule import Coat, Schedule
 from enamel.kiln import firings, swatches
 from enamel.kiln.models import Sheet, Swatch
 from enamel.kiln.swatching import base_window
-from enamel.studio.bench import draft_of, start_of
+from enamel.studio.bench import WINDOW, draft_of, result_of
 from enamel.studio.views.access import own_piece
 from enamel.studio.views.layers import A_MONTH
 
-WINDOW_SIDE = 512
 SORTS = {"grid": "As laid out", "sharpness": "Sharpest first", "drift": "Nearest to the base first",
          "joins": "Least visible joins first"}  # fmt: skip
 
@@ -45,9 +44,9 @@ def windows(request: HttpRequest, piece_id: UUID) -> JsonResponse:
     """Windows worth trying, in px of the coat in hand's result."""
     piece = own_piece(request, piece_id)
     draft = draft_of(piece, request.GET.get("coat"))
-    size = draft.coat.size_from(start_of(draft, piece.base.size))
+    size = result_of(draft, piece.base.size)
     newest = piece.layers.order_by("-created").first() or piece.base
-    found = swatches.suggestions(newest, size, WINDOW_SIDE, draft.coat.refine)
+    found = swatches.suggestions(newest, size, WINDOW, draft.coat.refine)
     return JsonResponse({"windows": found})
 
 

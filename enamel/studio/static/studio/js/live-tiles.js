@@ -1,26 +1,22 @@
 // live-tiles.js: draws the tiles of a running firing over the picture, each where it belongs.
+import { fresh } from "./canvas.js";
+
 const FRESH_MS = 1200;
 
 export function drawLiveTiles(canvas, viewer, layer) {
   const tiles = new Map();
   const aspect = layer.height / layer.width;
-  const context = canvas.getContext("2d");
-
   const draw = () => {
-    const ratio = window.devicePixelRatio || 1;
-    const { clientWidth, clientHeight } = canvas;
-    canvas.width = clientWidth * ratio;
-    canvas.height = clientHeight * ratio;
-    context.scale(ratio, ratio);
+    const { context } = fresh(canvas);
     for (const { image, box, since } of tiles.values()) {
       const [x, y, width, height] = box;
       const place = viewer.viewport.viewportToViewerElementRectangle(
         new window.OpenSeadragon.Rect(x, y * aspect, width, height * aspect),
       );
       context.drawImage(image, place.x, place.y, place.width, place.height);
-      const fresh = performance.now() - since < FRESH_MS;
-      context.lineWidth = fresh ? 2 : 1;
-      context.strokeStyle = fresh ? "#ffffff" : "#ffffff66";
+      const recent = performance.now() - since < FRESH_MS;
+      context.lineWidth = recent ? 2 : 1;
+      context.strokeStyle = recent ? "#ffffff" : "#ffffff66";
       context.strokeRect(place.x + 1, place.y + 1, place.width - 2, place.height - 2);
     }
   };
