@@ -93,6 +93,12 @@ class Box:
             and other.bottom <= self.bottom
         )
 
+    def distance_squared(self, other: "Box") -> float:
+        """Between the middles of both, in px²."""
+        across = self.x + self.width / 2 - other.x - other.width / 2
+        down = self.y + self.height / 2 - other.y - other.height / 2
+        return across * across + down * down
+
     def snapped_out(self, grid: int) -> "Box":
         """The smallest box on the grid that covers this one."""
         left, top = self.x // grid * grid, self.y // grid * grid

@@ -37,19 +37,28 @@ def grid_of(settings: Refine, traits: Traits, size: Size) -> Grid:
     return Grid(padded, tile, settings.overlap_px, traits.grid, settings.feather)
 
 
+def moved_to_fewest(window: Box, settings: Refine, traits: Traits, size: Size) -> Box:
+    """A window of a picture of ``size``, moved a little to where fewer tiles have to be made for it.
+
+    It stays where it is when moving saves none. It is moved by at most half of itself each way.
+    """
+    grid = grid_of(settings, traits, size)
+    moved = grid.nearest_with_fewest(window)
+    inside = Box.whole(size).contains(moved)
+    fewer = len(grid.touching(moved)) < len(grid.touching(window))
+    return moved if inside and fewer else window
+
+
 def rounds(settings: Refine, grid: Grid, region: Box) -> list[list[Tile]]:
-    """The tiles that the region needs, in the order they come; a round may read the ones before."""
+    """The tiles that the region needs, in the order they come; a round may read the ones before.
+
+    A part of the picture is always made from its middle outwards, so that the place one looks at
+    is seen first; the pixels are the same.
+    """
     wanted = grid.touching(region)
-    if settings.order is Order.CENTRE_OUT:
-        middle_x, middle_y = grid.size.width / 2, grid.size.height / 2
-
-        def distance(tile: Tile) -> float:
-            box = tile.box
-            return (box.x + box.width / 2 - middle_x) ** 2 + (
-                box.y + box.height / 2 - middle_y
-            ) ** 2
-
-        return [sorted(wanted, key=distance)]
+    part = len(wanted) < len(grid.tiles)
+    if settings.order is Order.CENTRE_OUT or (part and settings.order is Order.ROWS):
+        return [sorted(wanted, key=lambda tile: tile.box.distance_squared(region))]
     if settings.order is Order.CHECKERBOARD:
         second = [tile for tile in wanted if not is_first(tile)]
         needed = {tile.index: tile for tile in wanted if is_first(tile)}

@@ -66,6 +66,15 @@ class Grid:
         """The tiles that give at least a pixel to the region, by index."""
         return [tile for tile in self.tiles if not tile.box.intersection(region).empty]
 
+    def nearest_with_fewest(self, window: Box) -> Box:
+        """The window moved, by at most half of itself each way, to where the fewest tiles touch it.
+
+        Of the places with equally few tiles it is the one nearest to where the window is.
+        """
+        x = _with_fewest(self.columns, self.tile.width, self.size.width, window.x, window.width)
+        y = _with_fewest(self.rows, self.tile.height, self.size.height, window.y, window.height)
+        return Box(x, y, window.width, window.height)
+
     def weight(self, tile: Tile) -> FloatArray:
         """(tile height, tile width, 1) float32: what the tile counts for in the joined picture.
 
@@ -139,6 +148,16 @@ def _origins(length: int, tile: int, overlap: int, snap: int) -> list[int]:
     span = length - tile
     inner = [span * number // (count - 1) // snap * snap for number in range(count - 1)]
     return [*inner, span]
+
+
+def _with_fewest(origins: list[int], tile: int, length: int, start: int, span: int) -> int:
+    lowest, highest = max(0, start - span // 2), min(length - span, start + span // 2)
+
+    def cost(place: int) -> tuple[int, int]:
+        touching = sum(place - tile < origin < place + span for origin in origins)
+        return touching, abs(place - start)
+
+    return min(range(lowest, highest + 1), key=cost, default=start)
 
 
 def soft_edge(overlap: int, feather: float) -> FloatArray:

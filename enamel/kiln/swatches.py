@@ -1,7 +1,7 @@
 """Asking for swatches: sheets, what they would take, suggested windows, stopping, forgetting."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import fields
+from dataclasses import dataclass, fields
 from pathlib import Path
 from typing import Any
 
@@ -19,7 +19,7 @@ from enamel.core.predict import predict_window
 from enamel.core.printing import FileFormat
 from enamel.core.reduce import reduced
 from enamel.core.schedule import Mix, Mode, Refine, Schedule, address
-from enamel.core.separate import grid_of
+from enamel.core.separate import grid_of, moved_to_fewest
 from enamel.core.sheets import Axis, Cell, around, cells, in_order
 from enamel.core.strip import Labelled, write_strip
 from enamel.core.weights import card
@@ -82,14 +82,35 @@ def _predicted(start: Layer, rest: Schedule, found: Sequence[Cell], window: Box)
     return seconds
 
 
-def predicted(
-    piece: Piece, schedule: Schedule, window: Box, axes: Sequence[Axis]
-) -> tuple[int, float]:
+@dataclass(frozen=True, slots=True)
+class SheetCost:
+    """What a sheet would take, here and with its window moved a little to where fewer tiles touch it."""
+
+    count: int
+    seconds: float
+    moved: Box | None
+    """None where moving the window saves nothing."""
+    moved_seconds: float
+
+
+def predicted(piece: Piece, schedule: Schedule, window: Box, axes: Sequence[Axis]) -> SheetCost:
     """How many swatches a sheet would have, and about how long it would take."""
     start, rest = begin_on(piece.base, schedule)
     found = cells(rest.coats[-1], axes)
     size = rest.sizes(start.size)[-1]
-    return len(found), _predicted(start, rest, found, window.intersection(Box.whole(size)))
+    window = window.intersection(Box.whole(size))
+    seconds = _predicted(start, rest, found, window)
+    moved = _moved(window, rest.coats[-1].refine, size)
+    if moved == window:
+        return SheetCost(len(found), seconds, None, seconds)
+    return SheetCost(len(found), seconds, moved, _predicted(start, rest, found, moved))
+
+
+def _moved(window: Box, refine: Refine | None, size: Size) -> Box:
+    """The window moved to where fewer tiles touch it, if the coat refines tile by tile."""
+    if refine is None or refine.strength == 0 or refine.mode is not Mode.SEPARATE or window.empty:
+        return window
+    return moved_to_fewest(window, refine, card(refine.model, "refiner").traits(), size)
 
 
 def _place(sheet: Sheet, rest: Schedule, cell: Cell, place: int) -> None:
@@ -199,9 +220,13 @@ def suggestions(
     the likeliest seam of a refinement, and all of it where that is small enough."""
     found: list[dict[str, Any]] = []
     scale = size.width / layer.width
+
+    def suggest(words: str, x: float, y: float) -> None:
+        box = _moved(Box(*_around(x, y, side, size)), refine, size)
+        found.append({"words": words, "box": [box.x, box.y, *box.size]})
+
     for x, y, width, height in (layer.faces or [])[:1]:
-        box = _around((x + width / 2) * scale, (y + height / 2) * scale, side, size)
-        found.append({"words": "A face", "box": box})
+        suggest("A face", (x + width / 2) * scale, (y + height / 2) * scale)
     with canvas_of(layer) as canvas:
         detail = _detail(canvas)
     rows, columns = detail.shape
@@ -213,7 +238,7 @@ def suggestions(
         row, column = np.unravel_index(int(place), inner.shape)
         x = (int(column) + half + 0.5) * size.width / columns
         y = (int(row) + half + 0.5) * size.height / rows
-        found.append({"words": words, "box": _around(x, y, side, size)})
+        suggest(words, x, y)
     if refine is not None and refine.strength > 0 and refine.mode is Mode.SEPARATE:
         place = _likeliest_seam(detail, refine, size)
         if place:

@@ -7,18 +7,21 @@ from pathlib import Path
 
 import cv2
 import numpy as np
+from django.db.models import F
 
 from enamel.core.canvas import Pixels, SampleArray
 from enamel.core.checks import check_joins
 from enamel.core.colour import luma
 from enamel.core.errors import Refusal, Stopped
 from enamel.core.fire import fire
+from enamel.core.progress import Progress
 from enamel.core.schedule import Coat, Mode, Schedule
 from enamel.core.separate import grid_of
 from enamel.core.tilestore import key_of
 from enamel.core.upscale.enlarge import Resampled
 from enamel.core.weights import card
 from enamel.kiln.models import Piece, Sheet, Swatch
+from enamel.kiln.pyramids import preview
 from enamel.kiln.store import canvas_of, keep_file, piece_work, tile_store
 
 
@@ -48,7 +51,7 @@ def _carry_out(swatch: Swatch, closing: Callable[[], bool]) -> bool:
 
     if Sheet.objects.filter(pk=sheet.pk, stopped=True).exists():
         return _end(swatch, Swatch.State.STOPPED)
-    Swatch.objects.filter(pk=swatch.pk).update(state=Swatch.State.RUNNING)
+    Swatch.objects.filter(pk=swatch.pk).update(state=Swatch.State.RUNNING, tiles_done=0)
     try:
         _fire(swatch, stopping)
     except Stopped:
@@ -65,9 +68,29 @@ def _carry_out(swatch: Swatch, closing: Callable[[], bool]) -> bool:
     return True
 
 
+class SoFar:
+    """The window while it is made: the base, and over it each tile of the last coat that is there."""
+
+    def __init__(self, swatch: Swatch, coats: int) -> None:
+        self.swatch = swatch
+        self.last = coats - 1
+        self.box = swatch.sheet.box
+        self.samples = base_window(swatch.sheet)
+
+    def hear(self, progress: Progress) -> None:
+        seen = progress.box.intersection(self.box)
+        if progress.coat != self.last or seen.empty:
+            return
+        part = progress.preview[seen.relative_to(progress.box).slices]
+        self.samples[seen.relative_to(self.box).slices][..., :3] = part[..., :3]
+        Swatch.objects.filter(pk=self.swatch.pk).update(
+            tiles_done=F("tiles_done") + 1, so_far=preview(self.samples, max(self.box.size))
+        )
+
+
 def _end(swatch: Swatch, state: str, error: str = "") -> bool:
-    swatch.state, swatch.error = state, error
-    swatch.save(update_fields=["state", "error"])
+    swatch.state, swatch.error, swatch.so_far = state, error, None
+    swatch.save(update_fields=["state", "error", "so_far"])
     return True
 
 
@@ -93,6 +116,7 @@ def _fire(swatch: Swatch, stopping: Callable[[], bool]) -> None:
     with canvas_of(sheet.start) as start, canvas_of(sheet.piece.base) as origin:
         fired = fire(
             start, schedule, _work(swatch), window=sheet.box, stopping=stopping, origin=origin,
+            listener=SoFar(swatch, len(schedule.laid)).hear,
             store=tile_store(), enlargements=enlargements(sheet.piece),
         )  # fmt: skip
     canvas = fired.result
@@ -106,7 +130,7 @@ def _fire(swatch: Swatch, stopping: Callable[[], bool]) -> None:
     swatch.shared = sum(report.shared for report in fired.reports)
     base = base_window(sheet)
     swatch.measures = measures(samples, base) | {"joins": worst_join(swatch, samples, base)}
-    swatch.state = Swatch.State.DONE
+    swatch.state, swatch.so_far = Swatch.State.DONE, None
     swatch.save()
 
 

@@ -51,6 +51,7 @@ urlpatterns = [
     path("sheets/<uuid:sheet_id>/pin/", swatches.pin, name="pin-sheet"),
     path("sheets/<uuid:sheet_id>/forget/", swatches.forget, name="forget-sheet"),
     path("swatches/<int:number>.png", swatches.picture, name="swatch-picture"),
+    path("swatches/<int:number>/so-far.webp", swatches.so_far, name="swatch-so-far"),
     path("swatches/<int:number>/verdict/", swatches.verdict, name="swatch-verdict"),
     path("swatches/<int:number>/take/", swatches.take, name="take-swatch"),
     path("throw-away/", pieces.throw_away, name="throw-away"),

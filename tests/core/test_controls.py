@@ -117,6 +117,12 @@ def test_orders_are_what_they_are_called() -> None:
         np.hypot(t.box.x + 64 - size.width / 2, t.box.y + 64 - size.height / 2) for t in centre_out
     ]
     assert away == sorted(away)
+    (by_rows,) = rounds(settings_of, grid, Box.whole(size))
+    assert [tile.index for tile in by_rows] == list(range(len(grid.tiles)))
+    part = Box(300, 100, 260, 200)
+    (of_part,) = rounds(settings_of, grid, part)
+    away = [tile.box.distance_squared(part) for tile in of_part]
+    assert away == sorted(away), "a part is made from its middle outwards"
     first, second = rounds(replace(settings_of, order=Order.CHECKERBOARD), grid, Box.whole(size))
     assert len(first) + len(second) == len(grid.tiles)
     for tile in second:

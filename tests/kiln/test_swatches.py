@@ -1,5 +1,6 @@
 """Swatches in the kiln: the firing's pixels, nothing made twice, stopped, forgotten."""
 
+import io
 from pathlib import Path
 
 import numpy as np
@@ -10,6 +11,7 @@ from procrastinate.contrib.django.models import ProcrastinateJob
 from enamel.core.errors import Refusal
 from enamel.core.geometry import Box, Size
 from enamel.core.printing import FileFormat
+from enamel.core.progress import Progress
 from enamel.core.schedule import Coat, Refine, Schedule
 from enamel.core.separate import grid_of
 from enamel.core.sheets import Axis
@@ -191,3 +193,38 @@ def test_suggested_windows_lie_inside_and_differ(piece: Piece) -> None:
     joins = grid_of(refine, card("grisaille", "refiner").traits(), Size(224, 176)).joins
     assert any(abs(seam.x + 32 - x) <= 1 for x in joins[0])
     assert all(Box(0, 0, 224, 176).contains(box) for box in boxes.values())
+
+
+def test_what_a_swatch_has_so_far_is_seen_after_each_tile(
+    piece: Piece, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    sheet = swatches.ask(piece, Schedule((coat(),)), 0, WINDOW, [])
+    seen: list[tuple[int, bytes]] = []
+    hear = swatching.SoFar.hear
+
+    def heard(self: swatching.SoFar, progress: Progress) -> None:
+        hear(self, progress)
+        swatch = Swatch.objects.get()
+        seen.append((swatch.tiles_done, bytes(swatch.so_far or b"")))
+
+    monkeypatch.setattr(swatching.SoFar, "hear", heard)
+    (swatch,) = made(sheet)
+    assert [done for done, _ in seen] == list(range(1, len(seen) + 1))
+    assert len({picture for _, picture in seen}) == len(seen) > 1
+    with PIL.Image.open(io.BytesIO(seen[-1][1])) as last:
+        assert last.size == WINDOW.size
+        shown = np.asarray(last.convert("RGB"), np.float64)
+    finished = swatches.pixels_of(swatch)[..., :3] / 257
+    assert np.abs(shown - finished).mean() < 4, "all of it is there after the last tile"
+    assert swatch.so_far is None
+
+
+def test_a_window_that_needs_fewer_tiles_near_by_is_offered(piece: Piece) -> None:
+    schedule = Schedule((coat(),))
+    cost = swatches.predicted(piece, schedule, WINDOW, [])
+    assert cost.moved is not None
+    assert cost.moved.size == WINDOW.size
+    assert cost.moved_seconds < cost.seconds
+    again = swatches.predicted(piece, schedule, cost.moved, [])
+    assert again.moved is None
+    assert again.seconds == cost.moved_seconds

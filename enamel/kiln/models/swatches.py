@@ -96,6 +96,8 @@ class Swatch(models.Model):
     model_seconds = models.FloatField(null=True, blank=True)
     shared = models.PositiveIntegerField(default=0, help_text="Tiles taken from earlier runs.")
     measures = models.JSONField(default=dict)
+    tiles_done = models.PositiveIntegerField(default=0)
+    so_far = models.BinaryField(null=True, help_text="WebP of the window while it is made.")
 
     class Meta:
         ordering = ["row", "column"]

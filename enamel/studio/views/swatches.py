@@ -55,7 +55,7 @@ def windows(request: HttpRequest, piece_id: UUID) -> JsonResponse:
 def sheet(request: HttpRequest, sheet_id: UUID) -> HttpResponse:
     shown = own_sheet(request, sheet_id)
     sort = request.GET.get("sort", "grid")
-    cells = list(shown.swatches.all())
+    cells = list(shown.swatches.defer("so_far"))
     if sort == "sharpness":
         cells.sort(key=lambda cell: -cell.measures.get("sharpness", -1))
     elif sort in ("drift", "joins"):
@@ -85,15 +85,18 @@ def state(request: HttpRequest, sheet_id: UUID) -> JsonResponse:
     news = [
         {"number": cell.pk, "state": cell.state, "error": cell.error, "seconds": cell.seconds,
          "measures": cell.measures, "url": _url(cell)}
-        for cell in shown.swatches.all()
+        for cell in shown.swatches.defer("so_far")
     ]  # fmt: skip
     return JsonResponse({"swatches": news})
 
 
 def _url(swatch: Swatch) -> str | None:
-    if swatch.state != Swatch.State.DONE:
-        return None
-    return reverse("swatch-picture", args=[swatch.pk])
+    """Where the swatch can be seen: finished, or as far as it has come."""
+    if swatch.state == Swatch.State.DONE:
+        return reverse("swatch-picture", args=[swatch.pk])
+    if swatch.open and swatch.tiles_done:
+        return f"{reverse('swatch-so-far', args=[swatch.pk])}?tiles={swatch.tiles_done}"
+    return None
 
 
 @require_GET
@@ -105,6 +108,14 @@ def picture(request: HttpRequest, number: int) -> HttpResponse:
     if swatch.state != Swatch.State.DONE:
         raise Http404
     return HttpResponse(swatches.png_of(swatches.pixels_of(swatch)), content_type="image/png")
+
+
+@require_GET
+@login_required
+def so_far(request: HttpRequest, number: int) -> HttpResponse:
+    """A swatch while it is made; no content once it is finished."""
+    seen = own_swatch(request, number).so_far
+    return HttpResponse(seen, content_type="image/webp") if seen else HttpResponse(status=204)
 
 
 @require_GET

@@ -6,7 +6,7 @@ from uuid import UUID
 
 from django.contrib.auth.decorators import login_required
 from django.forms import Form
-from django.http import HttpRequest, HttpResponse, QueryDict
+from django.http import HttpRequest, HttpResponse, JsonResponse, QueryDict
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
@@ -71,22 +71,28 @@ def _in_hand(request: HttpRequest, piece: Piece) -> tuple[Draft, CoatForm]:
 
 @require_POST
 @login_required
-def swatch_cost(request: HttpRequest, piece_id: UUID) -> HttpResponse:
-    """How many swatches are asked for and about how long they take, in words."""
+def swatch_cost(request: HttpRequest, piece_id: UUID) -> JsonResponse:
+    """How many swatches are asked for and about how long they take, in words; and where it is less."""
     piece = own_piece(request, piece_id)
     draft, form = _in_hand(request, piece)
     asked = SheetForm(request.POST)
     if not form.is_valid() or not asked.is_valid():
         wrong = [error for errors in (asked.errors | form.errors).values() for error in errors]
-        return HttpResponse(" ".join(map(str, wrong)), content_type="text/plain; charset=utf-8")
+        return JsonResponse({"words": " ".join(map(str, wrong))})
     draft = draft.with_coat(form.coat())
     tried = Schedule((*draft.schedule.coats[: draft.number], replace(draft.coat, on=True)))
     try:
-        count, seconds = swatches.predicted(piece, tried, asked.cleaned_data["window"], asked.axes)
-        words = f"{count} swatch{'es' if count > 1 else ''}, about {duration(seconds)} in all."
+        cost = swatches.predicted(piece, tried, asked.cleaned_data["window"], asked.axes)
     except Refusal as refusal:
-        words = str(refusal)
-    return HttpResponse(words, content_type="text/plain; charset=utf-8")
+        return JsonResponse({"words": str(refusal)})
+    words = f"{cost.count} swatch{'es' if cost.count > 1 else ''}, about {duration(cost.seconds)} in all."
+    if cost.moved is None:
+        return JsonResponse({"words": words})
+    moved = {
+        "words": f"Move it to where fewer tiles meet: about {duration(cost.moved_seconds)}",
+        "box": [cost.moved.x, cost.moved.y, *cost.moved.size],
+    }
+    return JsonResponse({"words": words, "moved": moved})
 
 
 def _try(request: HttpRequest, piece: Piece, draft: Draft, form: CoatForm) -> HttpResponse:

@@ -1,7 +1,7 @@
 // sheet.js: all swatches of a sheet moved and zoomed together, marked and taken by key, fresh as they come.
 import { pairs } from "./pair.js";
 
-const PAUSE_MS = 600;
+const PAUSE_MS = 300;
 const VERDICTS = { favourite: "v", reject: "x" };
 
 export function init(root) {
@@ -131,14 +131,29 @@ async function follow(root, cells, draw) {
 function show(cell, { state, error, url, measures }) {
   const frame = cell.querySelector("[data-view]");
   const words = frame.querySelector("[data-words]");
-  if (words && url) {
-    const image = new Image();
+  if (!words) return;
+  if (!url) {
+    words.textContent = error || { queued: "Waiting …", running: "Running …", stopped: "Stopped", failed: "Failed" }[state];
+    if (state === "failed" || state === "stopped") frame.querySelector("img")?.remove();
+    return;
+  }
+  picture(frame, url);
+  if (state !== "done") {
+    words.textContent = "Running …";
+    words.dataset.over = "";
+    return;
+  }
+  words.remove();
+  cell.querySelector("[data-measures]").textContent = `${measures.sharpness.toFixed(2)} · ${measures.drift.toFixed(2)} · ${measures.joins.toFixed(1)}`;
+}
+
+function picture(frame, url) {
+  let image = frame.querySelector("img");
+  if (!image) {
+    image = new Image();
     image.alt = "";
     image.draggable = false;
-    image.src = url;
-    words.replaceWith(image);
-    cell.querySelector("[data-measures]").textContent = `${measures.sharpness.toFixed(2)} · ${measures.drift.toFixed(2)} · ${measures.joins.toFixed(1)}`;
-  } else if (words) {
-    words.textContent = error || { queued: "Waiting …", running: "Running …", stopped: "Stopped", failed: "Failed" }[state];
+    frame.prepend(image);
   }
+  if (image.getAttribute("src") !== url) image.src = url;
 }

@@ -10,8 +10,12 @@ export function init(root) {
   const field = form.elements.window;
   const group = root.closest("details");
   const resultWidth = () => Number(form.querySelector("[data-part='changed']")?.dataset.resultWidth) || 0;
-  suggest(root, field, group);
-  tellCost(root, form, group);
+  const set = (box) => {
+    field.value = box.join(" ");
+    field.dispatchEvent(new Event("input", { bubbles: true }));
+  };
+  suggest(root, set, group);
+  tellCost(root, form, group, set);
   whenOpen((bench) => {
     const scale = () => bench.layer.width / (resultWidth() || bench.layer.width);
     const boxes = () => {
@@ -24,23 +28,28 @@ export function init(root) {
     if (group.open) start();
     group.addEventListener("toggle", start);
     field.addEventListener("input", () => draw());
-    drawBox(root.querySelector("[data-draw-window]"), bench, (box) => {
-      field.value = box.map((number) => Math.round(number / scale())).join(" ");
-      field.dispatchEvent(new Event("input", { bubbles: true }));
-    });
+    drawBox(root.querySelector("[data-draw-window]"), bench, (box) => set(box.map((number) => Math.round(number / scale()))));
   });
 }
 
 // said before anything is started
-function tellCost(root, form, group) {
+function tellCost(root, form, group, set) {
   const place = root.querySelector("[data-swatch-cost]");
+  const move = root.querySelector("[data-move-window]");
+  let box;
+  move.addEventListener("click", () => set(box));
   let timer;
   const ask = async () => {
     if (!group.open) return;
     const answer = await fetch(root.dataset.costOf, { method: "POST", body: new FormData(form) });
     if (!answer.ok) return;
-    place.textContent = await answer.text();
+    const { words, moved } = await answer.json();
+    place.textContent = words;
     place.hidden = false;
+    move.hidden = !moved;
+    if (!moved) return;
+    move.textContent = moved.words;
+    box = moved.box;
   };
   const soon = () => {
     clearTimeout(timer);
@@ -52,7 +61,7 @@ function tellCost(root, form, group) {
 }
 
 // asked for when the group is opened, because looking for them reads the picture
-function suggest(root, field, group) {
+function suggest(root, set, group) {
   const place = root.querySelector("[data-suggested]");
   const ask = async () => {
     if (!group.open || place.children.length) return;
@@ -64,10 +73,7 @@ function suggest(root, field, group) {
       button.type = "button";
       button.className = "button button-small";
       button.textContent = words;
-      button.addEventListener("click", () => {
-        field.value = box.join(" ");
-        field.dispatchEvent(new Event("input", { bubbles: true }));
-      });
+      button.addEventListener("click", () => set(box));
       return button;
     }));
   };
