@@ -15,8 +15,9 @@ import onnxruntime
 import pyvips
 
 from enamel.core.canvas import Canvas
+from enamel.core.checks import Tiled, check
 from enamel.core.errors import Refusal, Stopped
-from enamel.core.fire import fire
+from enamel.core.fire import fire, materialise
 from enamel.core.geometry import Box, Size
 from enamel.core.intake import take_in
 from enamel.core.pixels import Limits, examine, read_canvas
@@ -25,6 +26,7 @@ from enamel.core.printing import FileFormat, export
 from enamel.core.progress import Progress
 from enamel.core.schedule import Coat, Refine, Schedule, schedule_schema
 from enamel.core.sizing import fitted
+from enamel.core.upscale import Enlarged, chosen
 from enamel.core.upscale.resample import FILTERS
 from enamel.core.weights import cards
 
@@ -82,6 +84,13 @@ def parser() -> argparse.ArgumentParser:
     command.add_argument("--prompt", default="")
     command.add_argument("--upscaler", default="lanczos", metavar="NAME")
     command.set_defaults(run=run_plan)
+
+    command = commands.add_parser("check", help="measure a result against its base")
+    command.add_argument("base", type=Path, metavar="BASE")
+    command.add_argument("result", type=Path, metavar="RESULT")
+    command.add_argument("--schedule", type=Path, metavar="FILE", help="what made it, for joins")
+    command.add_argument("--json", action="store_true", help="all measures, findings and maps")
+    command.set_defaults(run=run_check)
 
     command = commands.add_parser("schema", help="print the JSON Schema of schedule files")
     command.set_defaults(run=run_schema)
@@ -176,6 +185,43 @@ def run_plan(chosen: argparse.Namespace) -> None:
     print(json.dumps(Schedule(tuple(stage.coat for stage in stages)).to_json(), indent=2))
 
 
+def run_check(given: argparse.Namespace) -> None:
+    with tempfile.TemporaryDirectory(prefix="enamel-") as folder:
+        base = read_input(given.base, Path(folder), "base")
+        result = read_input(given.result, Path(folder), "result")
+        tiled = None
+        if given.schedule:
+            tiled = tiles_of(read_schedule(given.schedule), base, result.size, Path(folder))
+        report = check(base, result, tiled)
+    if given.json:
+        print(json.dumps(report.to_json(), indent=2, ensure_ascii=False))
+        return
+    print(report.verdict)
+    for finding in report.findings:
+        print(f"{finding.severity:<7} {finding.words} ({finding.box})")
+    for cure in report.cures:
+        print(f"Joins would show less with: {cure.words}, {cure.work:.1f} times the work.")
+
+
+def tiles_of(schedule: Schedule, base: Canvas, size: Size, folder: Path) -> Tiled | None:
+    """The last coat of a schedule, with what it refined when it was the only one to be laid.
+
+    Of several coats the earlier results are not at hand; the base, enlarged by the last one's
+    upscaler, stands for what it refined.
+    """
+    coat = schedule.laid[-1]
+    before = Schedule(schedule.laid[:-1]).sizes(base.size)[-1] if schedule.laid[1:] else base.size
+    if coat.size_from(before) != size:
+        raise Refusal(
+            f"The schedule makes {coat.size_from(before)} of this base, and the result has {size}. "
+            "Give the schedule that made it, or none."
+        )
+    enlarged = materialise(
+        Enlarged(base, size, chosen(coat)), Box.whole(size), folder / "enlarged.npy"
+    )
+    return Tiled(coat, before, enlarged)
+
+
 def run_schema(chosen: argparse.Namespace) -> None:
     print(json.dumps(schedule_schema(), indent=2, ensure_ascii=False))
 
@@ -191,12 +237,12 @@ def read_schedule(path: Path) -> Schedule:
     return Schedule.from_json(given)
 
 
-def read_input(path: Path, scratch: Path) -> Canvas:
-    """A picture file as a canvas in the scratch folder."""
+def read_input(path: Path, scratch: Path, name: str = "base") -> Canvas:
+    """A picture file as a canvas in the scratch folder, under a name of its own."""
     if not path.is_file():
         raise Refusal(f"There is no file {path}.")
     limits = Limits()
-    return read_canvas(path, examine(path, limits), scratch / "base.npy")
+    return read_canvas(path, examine(path, limits), scratch / f"{name}.npy")
 
 
 def show(progress: Progress) -> None:

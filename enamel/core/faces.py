@@ -42,7 +42,7 @@ def find_faces(picture: Picture) -> list[Face]:
     found = [face for side in SEARCH_SIDES for face in _found_at(picture, side)]
     kept: list[Face] = []
     for face in sorted(found, key=lambda face: -face.score):
-        if all(_shared(face.box, other.box) <= SAME for other in kept):
+        if all(shared(face.box, other.box) <= SAME for other in kept):
             kept.append(face)
     return sorted(kept, key=lambda face: (-face.box.area, face.box.y, face.box.x))
 
@@ -68,7 +68,7 @@ def _found_at(picture: Picture, side: int) -> list[Face]:
     ]
 
 
-def _shared(one: Box, other: Box) -> float:
-    """Intersection over union."""
+def shared(one: Box, other: Box) -> float:
+    """Intersection over union of two boxes, 0 to 1."""
     common = one.intersection(other).area
     return common / (one.area + other.area - common)

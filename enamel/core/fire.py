@@ -34,6 +34,7 @@ from enamel.core.upscale import Enlarged, Upscaler, chosen, mixed
 from enamel.core.upscale.enlarge import Channels
 
 BLOCK = 1024
+ENLARGED = "enlarged.npy"
 RGB = slice(0, 3)
 
 
@@ -126,6 +127,8 @@ class Laid:
     address: str
     recipe: dict[str, Any]
     canvas: Canvas
+    enlarged: Path | None = None
+    """The canvas that was refined, when it was to be kept and is there."""
 
 
 @dataclass(slots=True)
@@ -168,6 +171,7 @@ def fire(
     origin: Picture | None = None,
     store: TileStore | None = None,
     enlargements: Path | None = None,
+    keep_enlarged: bool = False,
 ) -> Fired:
     """Run a schedule on a base.
 
@@ -185,6 +189,7 @@ def fire(
     origin : what blends and guides mean by the base, when the run starts from a later layer.
     store : where tiles of separate passes are shared with other runs.
     enlargements : folder in which enlarged parts stay for other runs; deleting it is the caller's.
+    keep_enlarged : whether what each coat refined stays in its folder, for checks of the result.
 
     Returns
     -------
@@ -212,10 +217,20 @@ def fire(
             place = name if whole else address(name, str(region))
             runner = Runner(pool, stage.number, listener, stopping, tasks_ahead(pool), store)
             laying = Laying(
-                stage, picture, origin, region, work / place[:32], runner, parent, enlargements
+                stage,
+                picture,
+                origin,
+                region,
+                work / place[:32],
+                runner,
+                parent,
+                enlargements,
+                keep_enlarged,
             )
             canvas = laying.run()
-            fired.layers.append(Laid(name, stage.recipe, canvas))
+            enlarged = laying.folder / ENLARGED
+            kept = enlarged if keep_enlarged and enlarged.exists() else None
+            fired.layers.append(Laid(name, stage.recipe, canvas, kept))
             fired.reports.append(laying.report)
             picture, parent = canvas, canvas.digest() if whole else place
     fired.seconds = time.perf_counter() - began
@@ -260,6 +275,7 @@ class Laying:
     parent: str = ""
     """Name of the source's pixels."""
     enlargements: Path | None = None
+    keep_enlarged: bool = False
 
     def __post_init__(self) -> None:
         self.report = StageReport(self.stage.size)
@@ -291,12 +307,12 @@ class Laying:
         self._keep(refined, finished)
         self.report.refine_seconds = time.perf_counter() - began
         for leftover in self.folder.iterdir():
-            if leftover != finished:
+            if leftover != finished and not (self.keep_enlarged and leftover.name == ENLARGED):
                 shutil.rmtree(leftover) if leftover.is_dir() else leftover.unlink()
 
     def _enlarged_file(self, needed: Box) -> Path:
         if self.enlargements is None:
-            return self.folder / "enlarged.npy"
+            return self.folder / ENLARGED
         self.enlargements.mkdir(parents=True, exist_ok=True)
         upscaler, size = self.stage.upscaler.digest, list(self.stage.size)
         return self.enlargements / f"{address(self.parent, upscaler, size, str(needed))}.npy"

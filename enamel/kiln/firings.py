@@ -18,7 +18,7 @@ from enamel.core.schedule import Refine, Schedule
 from enamel.core.touchup import TouchUp
 from enamel.kiln.models import Firing, Layer, Model, Piece
 from enamel.kiln.store import coat_on, let_go, piece_work, require_room
-from enamel.kiln.tasks import fire, prepare, try_model
+from enamel.kiln.tasks import check, fire, prepare, try_model
 
 RECENT = 5
 """Firings that this machine's rate is taken from."""
@@ -54,6 +54,12 @@ def enqueue_touch_up(start: Layer, settings: TouchUp) -> Firing:
 def enqueue_preparation(layer: Layer) -> None:
     """Have a layer made ready to be looked at."""
     prepare.defer(layer_id=str(layer.pk))
+
+
+def enqueue_checks(layer: Layer) -> None:
+    """Have a layer checked against its base, once."""
+    with suppress(AlreadyEnqueued), transaction.atomic():
+        check.configure(queueing_lock=f"check {layer.pk}").defer(layer_id=str(layer.pk))
 
 
 def enqueue_trials() -> None:

@@ -22,6 +22,7 @@ from enamel.core.progress import Progress
 from enamel.core.schedule import Coat, Schedule, address
 from enamel.core.touchup import touch_up
 from enamel.core.weights import card
+from enamel.kiln.checking import check_layer
 from enamel.kiln.models import Firing, Layer, TilePreview
 from enamel.kiln.pyramids import preview
 from enamel.kiln.store import add_layer, canvas_of, coat_on, let_go, piece_work, prepare, tile_store
@@ -151,7 +152,7 @@ class Run:
             fired = fire(
                 start, Schedule((coat,)), self.work,
                 listener=self._hear, stopping=self._should_stop, origin=origin,
-                store=tile_store(),
+                store=tile_store(), keep_enlarged=True,
             )  # fmt: skip
         self.reports += [(self.coat, report) for report in fired.reports]
         refine = coat.refine if coat.refine and coat.refine.strength > 0 else None
@@ -187,11 +188,19 @@ class Run:
 
     def _keep(self, fired: Fired, canvas: Canvas, **facts: Any) -> Layer:
         layer = add_layer(self.firing.piece, canvas, **facts)
+        prepare(layer)
+        self._check(layer, fired.layers[-1].enlarged)
         for laid in fired.layers:
             laid.canvas.close()
             shutil.rmtree(_folder_of(laid.canvas.path, self.work), ignore_errors=True)
-        prepare(layer)
         return layer
+
+    def _check(self, layer: Layer, enlarged: Path | None) -> None:
+        """Check a layer; one that can't be checked is kept without, and can be checked again."""
+        try:
+            check_layer(layer, enlarged)
+        except Exception:
+            logger.exception("checks of layer %s", layer.pk)
 
     # news -------------------------------------------------------------------------------------
 

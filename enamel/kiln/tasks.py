@@ -6,7 +6,7 @@ from procrastinate import JobContext, RetryStrategy
 from procrastinate.contrib.django import app
 from procrastinate.exceptions import JobAborted
 
-from enamel.kiln import bringing, running, store, swatching, trials
+from enamel.kiln import bringing, checking, running, store, swatching, trials
 from enamel.kiln.models import Layer
 
 FIRINGS = "firings"
@@ -41,6 +41,14 @@ def make_swatch(context: JobContext, swatch_id: int) -> None:
 def prepare(layer_id: str) -> None:
     """Make a layer ready to be looked at."""
     store.prepare(Layer.objects.get(pk=UUID(layer_id)))
+
+
+@app.task(queue=CHORES)
+def check(layer_id: str) -> None:
+    """Check a layer that was made before there were checks, or by another version of them."""
+    layer = Layer.objects.filter(pk=UUID(layer_id)).first()
+    if layer is not None:
+        checking.check_layer(layer)
 
 
 @app.periodic(cron="17 4 * * *")

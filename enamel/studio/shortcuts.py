@@ -26,21 +26,49 @@ SHORTCUTS = (
     Shortcut("mark-maybe", "Mark maybe", "h", "pieces"),
     Shortcut("mark-drop", "Mark drop", "n", "pieces"),
     Shortcut("search", "Go to the search", "/", "pieces"),
-    Shortcut("fit", "Picture: fit", "0", "workspace"),
-    Shortcut("zoom-half", "Picture: 50 %", "5", "workspace"),
-    Shortcut("zoom-whole", "Picture: 100 %", "1", "workspace"),
-    Shortcut("zoom-double", "Picture: 200 %", "2", "workspace"),
-    Shortcut("zoom-print", "Picture: print size on this screen", "p", "workspace"),
+    Shortcut("fit", "Fit", "0", "picture"),
+    Shortcut("zoom-half", "50 %", "5", "picture"),
+    Shortcut("zoom-whole", "100 %", "1", "picture"),
+    Shortcut("zoom-double", "200 %", "2", "picture"),
+    Shortcut("zoom-print", "Print size on this screen", "p", "picture"),
     Shortcut("grid", "Show or hide the tiles of the coat in hand", "t", "workspace"),
     Shortcut("rulers", "Show or hide the rulers", "r", "workspace"),
-    Shortcut("lighter", "Surround lighter", "]", "workspace"),
-    Shortcut("darker", "Surround darker", "[", "workspace"),
+    Shortcut("lighter", "Surround lighter", "]", "picture"),
+    Shortcut("darker", "Surround darker", "[", "picture"),
     Shortcut("section", "Go to the section", "s", "workspace"),
     Shortcut("undo", "Undo the last change of a setting", "u", "workspace"),
     Shortcut("redo", "Redo it", "U", "workspace"),
     Shortcut("swatch", "Go to “Make swatches”", "w", "workspace"),
     Shortcut("fire", "Go to the fire button", "f", "workspace"),
+    Shortcut("compare", "Compare layers and swatches", "c", "workspace"),
+    Shortcut("way-wipe", "Wipe", "w", "compare"),
+    Shortcut("way-side", "Side by side", "s", "compare"),
+    Shortcut("way-grid", "Grid", "g", "compare"),
+    Shortcut("way-blink", "Blink", "b", "compare"),
+    Shortcut("way-difference", "Difference", "d", "compare"),
+    Shortcut("way-onion", "Onion", "o", "compare"),
+    Shortcut("way-loupe", "Loupe", "l", "compare"),
+    Shortcut("way-table", "Table of measures", "m", "compare"),
+    Shortcut("flip", "Flip: exchange both, or blink once", "v", "compare"),
+    Shortcut("next-picture", "Next picture on the right", "x", "compare"),
+    Shortcut("more", "More: angle, rate, gain, opacity or lens", ".", "compare"),
+    Shortcut("less", "Less of it", ",", "compare"),
+    Shortcut("zoom-in", "Zoom in", "+", "compare"),
+    Shortcut("zoom-out", "Zoom out", "-", "compare"),
+    Shortcut("next-finding", "Next finding", "n", "compare"),
+    Shortcut("previous-finding", "Previous finding", "N", "compare"),
+    Shortcut("all-findings", "Boxes of all findings", "a", "compare"),
+    Shortcut("map", "Go to the maps", "h", "compare"),
+    Shortcut("smooth", "Enlarge smaller pictures smoothly or as pixels", "i", "compare"),
+    Shortcut("full-screen", "Full screen", "f", "compare"),
+    Shortcut("save-view", "Save the view as a PNG", "e", "compare"),
 )
+
+PAGES = {
+    "everywhere": ("pieces", "workspace", "compare"),
+    "picture": ("workspace", "compare"),
+}
+"""Where a key works that is not for one page alone."""
 
 
 def keys_of(changed: Mapping[str, str]) -> list[tuple[Shortcut, str]]:
@@ -62,8 +90,7 @@ def checked(wanted: Mapping[str, str]) -> dict[str, str]:
         key = wanted.get(shortcut.action, "").strip() or shortcut.key
         if len(key) != 1 or not key.isprintable() or key == " ":
             raise FieldRefusal(shortcut.action, f"“{key}” can't be used; give one letter or sign.")
-        places = [shortcut.where] if shortcut.where != "everywhere" else ["pieces", "workspace"]
-        for place in places:
+        for place in PAGES.get(shortcut.where, (shortcut.where,)):
             other = taken.setdefault((place, key), shortcut)
             if other is not shortcut:
                 raise FieldRefusal(

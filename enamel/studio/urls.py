@@ -5,6 +5,7 @@ from django.urls import path
 
 from enamel.studio.views import (
     account,
+    compare,
     firings,
     house,
     layers,
@@ -41,6 +42,9 @@ urlpatterns = [
     path("pieces/<uuid:piece_id>/house/apply/", house.apply, name="apply-house"),
     path("pieces/<uuid:piece_id>/house/take-in/", house.take_in, name="take-in-house"),
     path("house/<int:number>.schedule.json", house.export, name="export-house"),
+    path("pieces/<uuid:piece_id>/compare/", compare.compare, name="compare"),
+    path("layers/<uuid:layer_id>/check/", compare.check, name="check-layer"),
+    path("layers/<uuid:layer_id>/checked/", compare.checked, name="layer-checked"),
     path("pieces/<uuid:piece_id>/swatch-cost/", workspace.swatch_cost, name="swatch-cost"),
     path("pieces/<uuid:piece_id>/swatch-windows/", swatches.windows, name="swatch-windows"),
     path("sheets/<uuid:sheet_id>/", swatches.sheet, name="sheet"),

@@ -152,7 +152,8 @@ def test_held_overlap_beats_row_order_and_joint_beats_both(tmp_path: Path, pool:
         "join pass": {"joins": JoinPass(0.3, 96)}, "joint": {"mode": Mode.JOINT},
     }.items():  # fmt: skip
         result = run(Leaning(), pool, tmp_path / name, picture, replace(plain, **more))  # type: ignore[arg-type]
-        seen[name] = check_joins(result, picture, grid).mean
+        report = check_joins(result, picture, grid)
+        seen[name] = float(np.mean([segment.texture for segment in report.segments]))
     assert seen["hard"] > seen["rows"] > seen["checkerboard"] > seen["joint"], seen
     assert seen["rows"] > seen["join pass"], seen
 

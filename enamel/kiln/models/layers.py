@@ -6,6 +6,7 @@ from typing import Any
 from django.db import models
 from django.utils import timezone
 
+from enamel.core.checks.findings import VERSION
 from enamel.core.geometry import Size
 from enamel.kiln.models.people import Person
 
@@ -45,6 +46,10 @@ class Layer(models.Model):
     thumbnail = models.FileField(upload_to="thumbnails/", blank=True)
     faces = models.JSONField(null=True, blank=True, help_text="Boxes x, y, width, height in px.")
 
+    checks = models.JSONField(
+        null=True, blank=True, help_text="Report of the checks against the base; none for the base."
+    )
+
     objects = LayerQuerySet.as_manager()
 
     class Meta:
@@ -64,6 +69,16 @@ class Layer(models.Model):
     def ready(self) -> bool:
         """Whether it can be looked at."""
         return bool(self.pyramid)
+
+    @property
+    def checked(self) -> bool:
+        """Whether it has a report in the present form."""
+        return self.checks is not None and self.checks.get("version") == VERSION
+
+    @property
+    def verdict(self) -> str:
+        """What its checks came to, in a line; empty while it has not been checked."""
+        return str(self.checks["verdict"]) if self.checks is not None and self.checked else ""
 
     @property
     def mended_at(self) -> float:

@@ -68,6 +68,12 @@ def _printed(size: Size, ppi: float, unit: Unit) -> str:
 
 
 @register.filter
+def as_json(value: object) -> str:
+    """A value for a script, to stand in an attribute."""
+    return json.dumps(value)
+
+
+@register.filter
 def picture_source(layer: Layer) -> str:
     """What the page's viewer has to know of a layer's pyramid, as JSON."""
     first_tile = reverse("layer-tile", args=[layer.pk, 0, 0, 0])
@@ -146,6 +152,8 @@ def shortcut_keys(preferences: Preferences) -> dict[str, object]:
     """The artist's keys: as JSON from key to action for each page, and in groups to be read."""
     groups: dict[str, list[tuple[Shortcut, str]]] = {
         "workspace": [],
+        "picture": [],
+        "compare": [],
         "pieces": [],
         "everywhere": [],
     }

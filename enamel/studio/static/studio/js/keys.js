@@ -22,7 +22,7 @@ function writing(target) {
 
 // what costs time is only gone to; Enter then presses it
 function press(target, action) {
-  const goes = ["fire", "swatch"].includes(action) || !target.matches("button");
+  const goes = ["fire", "swatch"].includes(action) || !target.matches("button, a.button");
   if (goes) target.focus();
   else target.click();
 }

@@ -1,6 +1,8 @@
 // main.js: gives each element with data-module="…" its modules.
 import * as bench from "./bench.js";
 import * as busy from "./busy.js";
+import * as choosePictures from "./choose-pictures.js";
+import * as compare from "./compare.js";
 import * as dialog from "./dialog.js";
 import * as drop from "./drop.js";
 import * as firing from "./firing.js";
@@ -23,6 +25,8 @@ import * as wordRegions from "./word-regions.js";
 const modules = {
   bench,
   busy,
+  "choose-pictures": choosePictures,
+  compare,
   dialog,
   drop,
   firing,

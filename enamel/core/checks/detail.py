@@ -1,0 +1,256 @@
+"""Detail: lost, invented, ringing at edges, banded, clipped.
+
+Lost and invented detail are judged twice: the base's own texture at the base's resolution, where a
+result may be sharper but not flatter; and what is finer than the base's pixels, where each place is
+compared with how the rest of the picture relates to its base.
+"""
+
+from dataclasses import dataclass
+from typing import Any
+
+import cv2
+import numpy as np
+
+from enamel.core.canvas import WHITE, FloatArray
+from enamel.core.checks.findings import Finding, Kind, Map, Severity, regions
+from enamel.core.checks.pairs import CELL, Pair, blurred, cell_means
+from enamel.core.colour import luma
+from enamel.core.geometry import Box
+
+LEVEL = np.float32(1 / 255)
+
+FLATTENED_ALARM = 0.85
+"""Natural logarithm of the base's contrast over the result's, in the base's fine texture."""
+TEXTURE = 1.0 * LEVEL
+"""Contrast of the base below which there is nothing to lose."""
+FINE_ALARM = 5.0
+"""Deviation of fine detail from the picture's own relation to its base, in spreads."""
+NOISE = 0.25 * LEVEL
+"""Contrast that counts as none."""
+SEEN = 1.5 * LEVEL
+"""Contrast of fine detail above which it can be seen as invented."""
+LEAST_CELLS = 8
+
+EDGE = np.float32(0.15)
+"""Local range of the base, in shares of white, from which it counts as an edge."""
+HALO_ALARM = 0.06
+"""Mean overshoot at the edges of a cell, as a share of the edge's range."""
+LEAST_EDGE_CELLS = 4
+
+FLAT = 0.25 * LEVEL
+STEPS = 1.5 * LEVEL, 12 * LEVEL
+"""Steps between neighbouring px that make bands: larger ones are edges."""
+SMOOTH = 3 * LEVEL
+"""Steepest gradient of the base, per px, where bands can be seen."""
+BANDING_ALARM = 0.5
+"""Share of a smooth cell's change of tone that lies in steps."""
+
+BLACK, FULL = 51, WHITE - 51
+"""Samples beyond these count as clipped: a fifth of an 8-bit level from the end."""
+CLIPPING_ALARM = 0.3
+"""Share of a cell's px that are clipped and were not in the base."""
+
+STRIP_PIXELS = 4_000_000
+
+
+@dataclass(frozen=True)
+class Detail:
+    """Detail for each cell, and what was found."""
+
+    fine: FloatArray
+    """Deviation of fine detail in spreads, positive where there is more."""
+    flattened: FloatArray
+    halo: FloatArray
+    measures: dict[str, float]
+    findings: tuple[Finding, ...]
+
+
+@dataclass(frozen=True)
+class Scan:
+    """Cell by cell means of the result at its own resolution."""
+
+    energy: FloatArray
+    """Mean square of what is finer than the base's px."""
+    flat: FloatArray
+    """Share of px that equal their neighbours."""
+    steps: FloatArray
+    """Share of all change between neighbours that lies in `STEPS`."""
+    clipped: FloatArray
+    gradient: float
+    """Mean square of the gradient."""
+
+
+def check_detail(pair: Pair) -> Detail:
+    """Lost and invented detail, halos, banding and clipping."""
+    scan = scanned(pair)
+    flattened, fine = _flattened(pair), _fine(pair, scan.energy)
+    halo, banding = _halo(pair), _banding(pair, scan)
+    clipped = scan.clipped - _clipped_before(pair)
+    findings = [
+        *_lost(pair, flattened, fine),
+        *_invented(pair, fine, scan.energy),
+        *_of(pair, halo, HALO_ALARM, LEAST_EDGE_CELLS, Kind.HALO, "of the edge",
+             "Edges have halos here: {value:.0%} of their contrast."),
+        *_of(pair, banding, BANDING_ALARM, LEAST_CELLS, Kind.BANDING, "of the tones",
+             "A smooth tone is broken into bands here."),
+        *_of(pair, clipped, CLIPPING_ALARM, LEAST_CELLS, Kind.CLIPPING, "of the pixels",
+             "Tones are clipped here that were not in the base: {value:.0%} of the pixels."),
+    ]  # fmt: skip
+    measures = {
+        "sharpness": 100 * float(np.sqrt(scan.gradient)),
+        "lost": 100
+        * float((np.maximum(flattened / FLATTENED_ALARM, -fine / FINE_ALARM) > 1).mean()),
+        "invented": 100 * float((_visible(fine, scan.energy) > FINE_ALARM).mean()),
+        "halos": 100 * float(halo.mean()),
+        "banding": 100 * float((banding > BANDING_ALARM).mean()),
+        "clipping": 100 * float(max(0.0, clipped.mean())),
+    }
+    return Detail(fine, flattened, halo, measures, tuple(findings))
+
+
+def charts(detail: Detail) -> dict[str, Map]:
+    lost = np.maximum(detail.flattened / FLATTENED_ALARM, -detail.fine / FINE_ALARM)
+    return {
+        "lost": Map(np.maximum(lost, 0), "times the threshold", 1.0),
+        "invented": Map(np.maximum(detail.fine, 0), "spreads", FINE_ALARM),
+        "halos": Map(detail.halo, "of the edge", HALO_ALARM),
+    }
+
+
+def scanned(pair: Pair) -> Scan:
+    """One pass over the result, in strips of whole rows of cells."""
+    columns, rows = -(-pair.size.width // CELL), -(-pair.size.height // CELL)
+    size = pair.result.size
+    sigma = max(0.7, 0.5 * pair.scale[1])
+    margin = int(np.ceil(3 * sigma)) + 1
+    height = max(1, int(STRIP_PIXELS / size.width / pair.cell[1]))
+    parts: list[list[FloatArray]] = []
+    gradient = 0.0
+    for row in range(0, rows, height):
+        last = min(rows, row + height)
+        top, bottom = round(row * pair.cell[1]), min(size.height, round(last * pair.cell[1]))
+        around = Box.between(0, max(0, top - margin), size.width, min(size.height, bottom + margin))
+        samples = pair.result.read(around)[..., :3]
+        inner = slice(top - around.y, bottom - around.y)
+        tone = luma(samples.astype(np.float32) * np.float32(1 / WHITE))
+        fine = (tone - blurred(tone, sigma))[inner]
+        tone, kept = tone[inner], samples[inner]
+        clipped = ((kept <= BLACK) | (kept >= FULL)).any(axis=2)
+        across, down = np.zeros_like(tone), np.zeros_like(tone)
+        across[:, 1:], down[1:] = np.abs(np.diff(tone, axis=1)), np.abs(np.diff(tone, axis=0))
+        change = np.maximum(across, down)
+        stepped = np.where((change >= STEPS[0]) & (change <= STEPS[1]), change, 0)
+        gradient += float(np.square(across).sum() + np.square(down).sum())
+        cells = columns, last - row
+        seen = (fine * fine, change < FLAT, stepped, change, clipped)
+        parts.append([_onto(field, cells) for field in seen])
+    fields = [np.concatenate([part[number] for part in parts]) for number in range(5)]
+    energy, flat, stepped, moved, ends = fields
+    area = size.width * size.height
+    return Scan(energy, flat, stepped / np.maximum(moved, np.float32(1e-6)), ends, gradient / area)
+
+
+def _onto(values: Any, cells: tuple[int, int]) -> FloatArray:
+    """Means over cells of a strip, whose sides need not be multiples of them."""
+    means: FloatArray = cv2.resize(values.astype(np.float32), cells, interpolation=cv2.INTER_AREA)
+    return means
+
+
+def _flattened(pair: Pair) -> FloatArray:
+    """ln of the base's contrast over the result's in the base's own fine texture; 0 where it has none."""
+    before, after = (
+        np.sqrt(cell_means((part - blurred(part, 1.5)) ** 2))
+        for part in (pair.base_luma, pair.result_luma)
+    )
+    ratio = np.log((before + NOISE) / (after + NOISE))
+    flat: FloatArray = np.where(before > TEXTURE, ratio, 0).astype(np.float32)
+    return flat
+
+
+def _fine(pair: Pair, energy: FloatArray) -> FloatArray:
+    """How far each cell's fine detail lies from what cells of such a base have in this picture.
+
+    Cells are sorted by the base's own detail into bins; the medians of ln energy, joined by lines, are
+    the expectation. The spread is the median absolute deviation of the bin, or of all cells where that
+    is more.
+    """
+    floor = np.float32(NOISE**2)
+    detail = cell_means((pair.base_luma - blurred(pair.base_luma, 1.0)) ** 2)
+    before, after = np.log(detail + floor), np.log(energy + floor)
+    edges = np.quantile(before, np.linspace(0, 1, 17))
+    places, medians, spreads = [], [], []
+    for low, high in zip(edges[:-1], edges[1:], strict=True):
+        inside = (before >= low) & (before <= high)
+        middle = float(np.median(after[inside]))
+        places.append(float(np.median(before[inside])))
+        medians.append(middle)
+        spreads.append(1.4826 * float(np.median(np.abs(after[inside] - middle))))
+    rest = after - np.interp(before, places, np.maximum.accumulate(medians))
+    pooled = 1.4826 * float(np.median(np.abs(rest))) + 0.15
+    spread = np.maximum(np.interp(before, places, spreads), pooled)
+    return _around(rest / spread)
+
+
+def _lost(pair: Pair, flattened: FloatArray, fine: FloatArray) -> list[Finding]:
+    times = np.maximum(flattened / FLATTENED_ALARM, -fine / FINE_ALARM)
+    return _of(pair, times, 1.0, LEAST_CELLS, Kind.LOST, "times the threshold",
+               "Texture is lost here: flatter than the base or than the rest of the result.")  # fmt: skip
+
+
+def _visible(fine: FloatArray, energy: FloatArray) -> FloatArray:
+    seen: FloatArray = np.where(energy > SEEN**2, fine, 0).astype(np.float32)
+    return seen
+
+
+def _invented(pair: Pair, fine: FloatArray, energy: FloatArray) -> list[Finding]:
+    return _of(pair, _visible(fine, energy), FINE_ALARM, LEAST_CELLS, Kind.INVENTED, "spreads",
+               "Much finer detail stands here than the base gives reason for.")  # fmt: skip
+
+
+def _halo(pair: Pair) -> FloatArray:
+    """Mean overshoot beyond the base's local range at its edges, as a share of that range."""
+    size = np.ones((5, 5), np.uint8)
+    high: Any = cv2.dilate(pair.base_luma, size)
+    low: Any = cv2.erode(pair.base_luma, size)
+    span = high - low
+    edge = span > EDGE
+    over = np.maximum(0, pair.result_luma - high) + np.maximum(0, low - pair.result_luma)
+    share = np.where(edge, over / np.maximum(span, EDGE), 0).astype(np.float32)
+    edges = cell_means(edge.astype(np.float32))
+    found: FloatArray = np.where(
+        edges > 0.25, cell_means(share) / np.maximum(edges, 0.25), 0
+    ).astype(np.float32)
+    return found
+
+
+def _banding(pair: Pair, scan: Scan) -> FloatArray:
+    """Share of the change that lies in steps, in cells that are smooth in the base and flat between."""
+    across = np.abs(cv2.Sobel(pair.base_luma, cv2.CV_32F, 1, 0)) / 8
+    down = np.abs(cv2.Sobel(pair.base_luma, cv2.CV_32F, 0, 1)) / 8
+    steepest: Any = cv2.dilate(np.maximum(across, down), np.ones((CELL, CELL), np.uint8))
+    smooth = cell_means(steepest) < SMOOTH
+    banded = np.where(smooth & (scan.flat > 0.6), scan.steps, 0).astype(np.float32)
+    # bands are lines: a cell that holds none lies beside one that does
+    return _around(banded)
+
+
+def _around(values: Any) -> FloatArray:
+    """Means of each cell and its eight neighbours."""
+    means: FloatArray = cv2.blur(values.astype(np.float32), (3, 3))
+    return means
+
+
+def _clipped_before(pair: Pair) -> FloatArray:
+    ends = np.float32(BLACK / WHITE), np.float32(FULL / WHITE)
+    ended: Any = (pair.small_base <= ends[0]) | (pair.small_base >= ends[1])
+    return cell_means(ended.any(axis=2).astype(np.float32))
+
+
+def _of(
+    pair: Pair, values: FloatArray, alarm: float, least: int, kind: Kind, unit: str, words: str
+) -> list[Finding]:
+    """Findings of the regions above an alarm."""
+    return [
+        Finding(kind, Severity.of(value / alarm), box, value, unit, words.format(value=value))
+        for box, value, _ in regions(values, alarm, least, pair.cell)
+    ]

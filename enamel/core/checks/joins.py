@@ -1,0 +1,294 @@
+"""Measures of a result: how visible the joins of its tiles are.
+
+A join shows as a step in tone or as a change of texture along a straight line. Both are measured on
+what the refinement added (result − source), so that edges of the picture itself do not count, and
+compared with the same statistic at places beside the join, where no join can be.
+"""
+
+from dataclasses import dataclass, replace
+from itertools import pairwise
+
+import numpy as np
+from numpy.typing import NDArray
+
+from enamel.core.canvas import WHITE, FloatArray, Picture
+from enamel.core.checks.findings import Cure, Finding, Kind, Severity
+from enamel.core.colour import luma
+from enamel.core.errors import Refusal
+from enamel.core.geometry import Box, Size
+from enamel.core.predict import predict
+from enamel.core.schedule import Coat, JoinPass, Mode, Order, Refine, Schedule
+from enamel.core.tiling import Grid
+
+SEGMENT = 64
+"""Length of the pieces that a join is judged in, px."""
+NEAR = 12
+"""Width of what is averaged on either side of a join, px."""
+BESIDE = 160
+"""How far beside a join the statistic is taken for comparison, px."""
+ALARM = 4.0
+"""A score above which a segment counts as visible; see `docs/checks.md` for how it was set."""
+TEXTURE_SHARE = 0.5
+"""What z-scores of texture count for: they have the longer tail."""
+QUIET_STEP = 0.1 / 255
+"""Added to the spread of steps: a step of a fraction of a level can't be seen."""
+QUIET_TEXTURE = (0.3 / 255) ** 2
+"""Energy of texture, in squared shares of white, below which changes can't be seen."""
+MAD_TO_SIGMA = 1.4826
+"""Standard deviation of a normal distribution over its median absolute deviation."""
+
+
+@dataclass(frozen=True, slots=True)
+class JoinSegment:
+    """A piece of a join, measured by z-scores against places beside it."""
+
+    box: Box
+    vertical: bool
+    direct: float
+    """Of the step in tone right at the join."""
+    across: float
+    """Of the step in tone from one side of the overlap to the other."""
+    texture: float
+    """Of the change of texture within the overlap."""
+    levels: float
+    """The step in tone as it is, in 8-bit levels."""
+
+    @property
+    def step(self) -> float:
+        return max(self.direct, self.across)
+
+    @property
+    def score(self) -> float:
+        """How far it stands out, in spreads of places beside it."""
+        return max(self.step, TEXTURE_SHARE * self.texture)
+
+
+@dataclass(frozen=True, slots=True)
+class JoinReport:
+    """How visible the joins of a picture are."""
+
+    segments: tuple[JoinSegment, ...]
+
+    @property
+    def visible(self) -> list[JoinSegment]:
+        """Segments above the alarm, the worst first."""
+        found = [segment for segment in self.segments if segment.score > ALARM]
+        return sorted(found, key=lambda segment: -segment.score)
+
+    @property
+    def mean(self) -> float:
+        """Mean z-score over all segments: 0 where joins are like any other place."""
+        if not self.segments:
+            return 0.0
+        return float(np.mean([(s.direct + s.across + s.texture) / 3 for s in self.segments]))
+
+
+def check_joins(
+    result: Picture, source: Picture, grid: Grid, window: Box | None = None
+) -> JoinReport:
+    """Visibility of every join of a grid of tiles, or of those within a window.
+
+    Parameters
+    ----------
+    result : refined picture.
+    source : what was refined: the enlarged picture, of the same size.
+    grid : the tiles. Joins that lie too near to the picture's edge to be compared are left out.
+    window : the part of the grid's picture that result and source are; segments are given in its px.
+    """
+    vertical, horizontal = grid.joins
+    seen = window or Box.whole(result.size)
+    columns = _within(vertical, _overlaps(grid.columns, grid.tile.width), seen.x, seen.right)
+    rows = _within(horizontal, _overlaps(grid.rows, grid.tile.height), seen.y, seen.bottom)
+    segments = [
+        *_along(result, source, *columns, False),
+        *_along(result, source, *rows, True),
+    ]
+    return JoinReport(tuple(segments))
+
+
+def findings_of(report: JoinReport) -> list[Finding]:
+    """The visible segments as findings; neighbours along the same join are one."""
+    runs: list[list[JoinSegment]] = []
+    for segment in sorted(report.visible, key=lambda one: (one.box.x, one.box.y)):
+        run = next((run for run in runs if _adjoin(run[-1], segment)), None)
+        if run is None:
+            runs.append([segment])
+        else:
+            run.append(segment)
+    found = []
+    for run in runs:
+        box = run[0].box
+        for segment in run[1:]:
+            box = box.around(segment.box)
+        worst = max(run, key=lambda one: one.score)
+        way = "vertical" if worst.vertical else "horizontal"
+        length = box.height if worst.vertical else box.width
+        shows = (
+            f"as a step of {worst.levels:.1f} levels"
+            if worst.step >= TEXTURE_SHARE * worst.texture
+            else "as a change of texture"
+        )
+        words = f"A {way} join of tiles shows {shows} along {length} px (z {worst.score:.1f})."
+        found.append(
+            Finding(Kind.JOIN, Severity.of(worst.score / ALARM), box, worst.score, "z", words)
+        )
+    return found
+
+
+def _adjoin(one: JoinSegment, other: JoinSegment) -> bool:
+    """Whether a segment goes on where another of the same join ends."""
+    if one.vertical != other.vertical:
+        return False
+    if one.vertical:
+        return one.box.x == other.box.x and one.box.bottom == other.box.y
+    return one.box.y == other.box.y and one.box.right == other.box.x
+
+
+def cures(coat: Coat, start: Size) -> tuple[Cure, ...]:
+    """What would make the joins of a coat less visible, with the network's work against now.
+
+    Parameters
+    ----------
+    start : size of what the coat enlarges.
+    """
+    refine = coat.refine
+    if refine is None or refine.mode is Mode.JOINT:
+        return ()
+    wider = min(min(refine.tile) // 2, max(2 * refine.overlap_px, 64))
+    tried = (
+        (f"Overlap {wider} px", "overlap", replace(refine, overlap=wider, overlap_share=None)),
+        ("A pass over the joins", "joins", replace(refine, joins=refine.joins or JoinPass())),
+        ("Joint mode", "mode", replace(refine, mode=Mode.JOINT, joins=None, order=Order.ROWS)),
+    )
+    now = _work(coat, refine, start)
+    found = []
+    for words, setting, changed in tried:
+        try:
+            work = _work(coat, changed, start)
+        except Refusal:  # joint mode, with a network that looks at the whole tile
+            continue
+        if changed != refine:
+            found.append(Cure(words, setting, work / now))
+    return tuple(sorted(found, key=lambda cure: cure.work))
+
+
+def _work(coat: Coat, refine: Refine, start: Size) -> float:
+    schedule = Schedule((replace(coat, refine=refine),))
+    return predict(schedule, start, rate=1.0).megapixel_steps
+
+
+def _within(
+    joins: list[float], overlaps: list[int], start: int, end: int
+) -> tuple[list[float], list[int]]:
+    """The joins between two places, counted from the first, with their overlaps."""
+    found = [
+        (join - start, overlap)
+        for join, overlap in zip(joins, overlaps, strict=True)
+        if start < join < end
+    ]
+    return [join for join, _ in found], [overlap for _, overlap in found]
+
+
+def _overlaps(origins: list[int], tile: int) -> list[int]:
+    return [before + tile - after for before, after in pairwise(origins)]
+
+
+def _along(
+    result: Picture, source: Picture, joins: list[float], overlaps: list[int], lying: bool
+) -> list[JoinSegment]:
+    size = result.size
+    width, height = (size.height, size.width) if lying else (size.width, size.height)
+    found: list[JoinSegment] = []
+    for join, overlap in zip(joins, overlaps, strict=True):
+        gap = overlap // 2
+        middle = round(join)
+        left = max(0, middle - gap - NEAR - BESIDE)
+        right = min(width, middle + gap + NEAR + BESIDE)
+        if middle - left < gap + 3 * NEAR or right - middle < gap + 3 * NEAR:
+            continue
+        direct, across, textures = [], [], []
+        for start in range(0, height - SEGMENT + 1, SEGMENT):
+            strip = Box(left, start, right - left, SEGMENT)
+            added = _added(result, source, strip.transposed if lying else strip)
+            tone, energy = _profiles(added.T if lying else added)
+            direct.append(_steps(tone, 0))
+            across.append(_steps(tone, gap))
+            textures.append(_textures(energy, gap))
+        here = middle - left
+        scores = [
+            _scores(np.array(values), here, gap, least)
+            for values, least in ((direct, QUIET_STEP), (across, QUIET_STEP), (textures, 1e-3))
+        ]
+        for number, (at, wide, texture) in enumerate(np.transpose(scores)):
+            box = Box(middle - gap, number * SEGMENT, 2 * gap, SEGMENT)
+            box = (box.transposed if lying else box).intersection(Box.whole(size))
+            levels = 255 * float((direct if at >= wide else across)[number][here])
+            found.append(
+                JoinSegment(box, not lying, float(at), float(wide), float(texture), levels)
+            )
+    return found
+
+
+def _added(result: Picture, source: Picture, box: Box) -> FloatArray:
+    """Luma of what refining added, in shares of white.
+
+    A change of tone that the whole strip has in common is taken out first, as a line through result
+    over source, so that a shift in contrast does not show the picture's own edges.
+    """
+    after, before = (
+        luma(part.read(box)[..., :3].astype(np.float32)) / np.float32(WHITE)
+        for part in (result, source)
+    )
+    after, before = after - after.mean(), before - before.mean()
+    gain = float((after * before).sum() / ((before * before).sum() + 1e-9))
+    return after - np.float32(gain) * before
+
+
+def _profiles(added: FloatArray) -> tuple[FloatArray, FloatArray]:
+    """Mean tone, and mean energy of fine texture, of each column."""
+    fine = added[:, 1:] - added[:, :-1]
+    fine = np.concatenate([fine, fine[:, -1:]], axis=1)
+    return added.mean(axis=0), (fine * fine).mean(axis=0, dtype=np.float32)
+
+
+def _steps(tone: FloatArray, distance: int) -> FloatArray:
+    """|difference of mean tone on both sides| at each place: directly at it, or so far on either side."""
+    total = np.concatenate([[0.0], np.cumsum(tone, dtype=np.float64)])
+    out = np.full(len(tone), np.nan)
+    reach = distance + NEAR
+    place = np.arange(reach, len(tone) - reach)
+    after = total[place + reach] - total[place + distance]
+    before = total[place - distance] - total[place - reach]
+    out[place] = np.abs(after - before) / NEAR
+    return out.astype(np.float32)
+
+
+def _textures(energy: FloatArray, gap: int) -> FloatArray:
+    """|log ratio of texture at a place and beside the overlap around it|."""
+    total = np.concatenate([[0.0], np.cumsum(energy, dtype=np.float64)])
+    half = NEAR // 2
+    reach = gap + NEAR
+    out = np.full(len(energy), np.nan)
+    place = np.arange(reach, len(energy) - reach)
+    inside = (total[place + half] - total[place - half]) / (2 * half)
+    after = total[place + reach] - total[place + gap]
+    before = total[place - gap] - total[place - reach]
+    beside = (after + before) / (2 * NEAR)
+    out[place] = np.abs(np.log((inside + QUIET_TEXTURE) / (beside + QUIET_TEXTURE)))
+    return out.astype(np.float32)
+
+
+def _scores(values: FloatArray, join: int, gap: int, least: float) -> NDArray[np.float64]:
+    """z of each segment's value at the join against its values beside it, spread pooled.
+
+    ``least`` is added to the spread.
+    """
+    place = np.arange(values.shape[1])
+    beside = np.abs(place - join) > gap + NEAR
+    others = np.where(beside, values, np.nan)
+    usual = np.nanmedian(others, axis=1)
+    # half from the segment, half from all, so that a very quiet one is not alarmed by next to nothing
+    spread = MAD_TO_SIGMA * np.nanmedian(np.abs(others - usual[:, None]), axis=1)
+    pooled = (spread + np.median(spread)) / 2 + least
+    here: NDArray[np.float64] = (values[:, join] - usual) / pooled
+    return np.nan_to_num(here)

@@ -1,0 +1,42 @@
+"""The comparing bench: several pictures of a piece, looked at together, and what checking them found."""
+
+from uuid import UUID
+
+from django.contrib.auth.decorators import login_required
+from django.http import HttpRequest, HttpResponse, JsonResponse
+from django.shortcuts import redirect, render
+from django.utils.http import url_has_allowed_host_and_scheme
+from django.views.decorators.http import require_GET, require_POST
+
+from enamel.kiln import firings
+from enamel.kiln.models import Layer
+from enamel.studio.comparing import Comparison
+from enamel.studio.views.access import own_layer, own_piece
+
+
+@require_GET
+@login_required
+def compare(request: HttpRequest, piece_id: UUID) -> HttpResponse:
+    """Two to six pictures of a piece together."""
+    piece = own_piece(request, piece_id)
+    return render(request, "studio/compare.html", Comparison(piece, request.GET).context())
+
+
+@require_POST
+@login_required
+def check(request: HttpRequest, layer_id: UUID) -> HttpResponse:
+    """Have a layer checked that was not yet, and go back to where that was asked."""
+    layer = own_layer(request, layer_id)
+    if layer.kind != Layer.Kind.BASE:
+        firings.enqueue_checks(layer)
+    back = request.POST.get("back", "")
+    if not url_has_allowed_host_and_scheme(back, allowed_hosts=None):
+        back = layer.piece.get_absolute_url()
+    return redirect(back)
+
+
+@require_GET
+@login_required
+def checked(request: HttpRequest, layer_id: UUID) -> JsonResponse:
+    """Whether a layer's checks are there."""
+    return JsonResponse({"ready": own_layer(request, layer_id).checked})
