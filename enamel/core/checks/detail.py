@@ -19,12 +19,12 @@ from enamel.core.geometry import Box
 
 LEVEL = np.float32(1 / 255)
 
-FLATTENED_ALARM = 0.85
+FLATTENED_ALARM = 0.35
 """Natural logarithm of the base's contrast over the result's, in the base's fine texture."""
 TEXTURE = 1.0 * LEVEL
 """Contrast of the base below which there is nothing to lose."""
-FINE_ALARM = 5.0
-"""Deviation of fine detail from the picture's own relation to its base, in spreads."""
+FINE_LOST, FINE_INVENTED = 3.0, 5.0
+"""Deviation of fine detail from the picture's own relation to its base, in spreads, down and up."""
 NOISE = 0.25 * LEVEL
 """Contrast that counts as none."""
 SEEN = 1.5 * LEVEL
@@ -38,7 +38,9 @@ HALO_ALARM = 0.06
 LEAST_EDGE_CELLS = 4
 
 FLAT = 0.25 * LEVEL
-STEPS = 1.5 * LEVEL, 12 * LEVEL
+FLAT_SHARE = 0.45
+"""Share of px without change between the steps of a banded place."""
+STEPS = 1.0 * LEVEL, 12 * LEVEL
 """Steps between neighbouring px that make bands: larger ones are edges."""
 SMOOTH = 3 * LEVEL
 """Steepest gradient of the base, per px, where bands can be seen."""
@@ -57,9 +59,10 @@ STRIP_PIXELS = 4_000_000
 class Detail:
     """Detail for each cell, and what was found."""
 
-    fine: FloatArray
-    """Deviation of fine detail in spreads, positive where there is more."""
-    flattened: FloatArray
+    lost: FloatArray
+    """Lost detail, as a multiple of where it counts."""
+    invented: FloatArray
+    """Fine detail beyond what the base gives reason for, in spreads; 0 where it can't be seen."""
     halo: FloatArray
     measures: dict[str, float]
     findings: tuple[Finding, ...]
@@ -73,8 +76,10 @@ class Scan:
     """Mean square of what is finer than the base's px."""
     flat: FloatArray
     """Share of px that equal their neighbours."""
-    steps: FloatArray
-    """Share of all change between neighbours that lies in `STEPS`."""
+    change: FloatArray
+    """Mean change between neighbours."""
+    stepped: FloatArray
+    """The part of it that lies in `STEPS`."""
     clipped: FloatArray
     gradient: float
     """Mean square of the gradient."""
@@ -83,12 +88,16 @@ class Scan:
 def check_detail(pair: Pair) -> Detail:
     """Lost and invented detail, halos, banding and clipping."""
     scan = scanned(pair)
-    flattened, fine = _flattened(pair), _fine(pair, scan.energy)
+    fine = _fine(pair, scan.energy)
+    lost = np.maximum(_flattened(pair) / FLATTENED_ALARM, -fine / FINE_LOST).astype(np.float32)
+    invented = np.where(scan.energy > SEEN**2, fine, 0).astype(np.float32)
     halo, banding = _halo(pair), _banding(pair, scan)
     clipped = scan.clipped - _clipped_before(pair)
     findings = [
-        *_lost(pair, flattened, fine),
-        *_invented(pair, fine, scan.energy),
+        *_of(pair, lost, 1.0, LEAST_CELLS, Kind.LOST, "times the threshold",
+             "Texture is lost here: flatter than the base or than the rest of the result."),
+        *_of(pair, invented, FINE_INVENTED, LEAST_CELLS, Kind.INVENTED, "spreads",
+             "Much finer detail stands here than the base gives reason for."),
         *_of(pair, halo, HALO_ALARM, LEAST_EDGE_CELLS, Kind.HALO, "of the edge",
              "Edges have halos here: {value:.0%} of their contrast."),
         *_of(pair, banding, BANDING_ALARM, LEAST_CELLS, Kind.BANDING, "of the tones",
@@ -98,21 +107,19 @@ def check_detail(pair: Pair) -> Detail:
     ]  # fmt: skip
     measures = {
         "sharpness": 100 * float(np.sqrt(scan.gradient)),
-        "lost": 100
-        * float((np.maximum(flattened / FLATTENED_ALARM, -fine / FINE_ALARM) > 1).mean()),
-        "invented": 100 * float((_visible(fine, scan.energy) > FINE_ALARM).mean()),
+        "lost": 100 * float((lost > 1).mean()),
+        "invented": 100 * float((invented > FINE_INVENTED).mean()),
         "halos": 100 * float(halo.mean()),
         "banding": 100 * float((banding > BANDING_ALARM).mean()),
         "clipping": 100 * float(max(0.0, clipped.mean())),
     }
-    return Detail(fine, flattened, halo, measures, tuple(findings))
+    return Detail(lost, invented, halo, measures, tuple(findings))
 
 
 def charts(detail: Detail) -> dict[str, Map]:
-    lost = np.maximum(detail.flattened / FLATTENED_ALARM, -detail.fine / FINE_ALARM)
     return {
-        "lost": Map(np.maximum(lost, 0), "times the threshold", 1.0),
-        "invented": Map(np.maximum(detail.fine, 0), "spreads", FINE_ALARM),
+        "lost": Map(np.maximum(detail.lost, 0), "times the threshold", 1.0),
+        "invented": Map(np.maximum(detail.invented, 0), "spreads", FINE_INVENTED),
         "halos": Map(detail.halo, "of the edge", HALO_ALARM),
     }
 
@@ -147,7 +154,7 @@ def scanned(pair: Pair) -> Scan:
     fields = [np.concatenate([part[number] for part in parts]) for number in range(5)]
     energy, flat, stepped, moved, ends = fields
     area = size.width * size.height
-    return Scan(energy, flat, stepped / np.maximum(moved, np.float32(1e-6)), ends, gradient / area)
+    return Scan(energy, flat, moved, stepped, ends, gradient / area)
 
 
 def _onto(values: Any, cells: tuple[int, int]) -> FloatArray:
@@ -191,22 +198,6 @@ def _fine(pair: Pair, energy: FloatArray) -> FloatArray:
     return _around(rest / spread)
 
 
-def _lost(pair: Pair, flattened: FloatArray, fine: FloatArray) -> list[Finding]:
-    times = np.maximum(flattened / FLATTENED_ALARM, -fine / FINE_ALARM)
-    return _of(pair, times, 1.0, LEAST_CELLS, Kind.LOST, "times the threshold",
-               "Texture is lost here: flatter than the base or than the rest of the result.")  # fmt: skip
-
-
-def _visible(fine: FloatArray, energy: FloatArray) -> FloatArray:
-    seen: FloatArray = np.where(energy > SEEN**2, fine, 0).astype(np.float32)
-    return seen
-
-
-def _invented(pair: Pair, fine: FloatArray, energy: FloatArray) -> list[Finding]:
-    return _of(pair, _visible(fine, energy), FINE_ALARM, LEAST_CELLS, Kind.INVENTED, "spreads",
-               "Much finer detail stands here than the base gives reason for.")  # fmt: skip
-
-
 def _halo(pair: Pair) -> FloatArray:
     """Mean overshoot beyond the base's local range at its edges, as a share of that range."""
     size = np.ones((5, 5), np.uint8)
@@ -225,18 +216,19 @@ def _halo(pair: Pair) -> FloatArray:
 
 def _banding(pair: Pair, scan: Scan) -> FloatArray:
     """Share of the change that lies in steps, in cells that are smooth in the base and flat between."""
-    across = np.abs(cv2.Sobel(pair.base_luma, cv2.CV_32F, 1, 0)) / 8
-    down = np.abs(cv2.Sobel(pair.base_luma, cv2.CV_32F, 0, 1)) / 8
-    steepest: Any = cv2.dilate(np.maximum(across, down), np.ones((CELL, CELL), np.uint8))
-    smooth = cell_means(steepest) < SMOOTH
-    banded = np.where(smooth & (scan.flat > 0.6), scan.steps, 0).astype(np.float32)
-    # bands are lines: a cell that holds none lies beside one that does
-    return _around(banded)
+    base = blurred(pair.base_luma, 2.0)
+    across = np.abs(cv2.Sobel(base, cv2.CV_32F, 1, 0)) / 8
+    down = np.abs(cv2.Sobel(base, cv2.CV_32F, 0, 1)) / 8
+    smooth = cell_means(np.maximum(across, down).astype(np.float32)) < SMOOTH
+    # bands are lines: a cell that holds none lies near one that does
+    share = _around(scan.stepped, 5) / np.maximum(_around(scan.change, 5), 1e-6)
+    banded = np.where(smooth & (_around(scan.flat) > FLAT_SHARE), share, 0)
+    return banded.astype(np.float32)
 
 
-def _around(values: Any) -> FloatArray:
-    """Means of each cell and its eight neighbours."""
-    means: FloatArray = cv2.blur(values.astype(np.float32), (3, 3))
+def _around(values: Any, side: int = 3) -> FloatArray:
+    """Means over so many cells each way around each."""
+    means: FloatArray = cv2.blur(values.astype(np.float32), (side, side))
     return means
 
 

@@ -16,7 +16,7 @@ WINDOW = 1.5
 """Standard deviation of the structural similarity's window, px."""
 C1, C2 = 0.01**2, 0.03**2
 """Constants of the structural similarity for values in shares of white."""
-ALARM = 0.45
+ALARM = 0.25
 """Loss of structural similarity, 1 − SSIM, above which a cell counts as changed."""
 LEAST_CELLS = 4
 CORNERS = 1500
