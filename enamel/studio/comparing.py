@@ -1,6 +1,6 @@
 """What the comparing bench shows: which pictures, where each lies, what sets their settings apart."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, fields
 from functools import cached_property
 from itertools import permutations
 from typing import Any
@@ -13,7 +13,7 @@ from django.urls import reverse
 from enamel.core.checks.measures import MEASURES, best_of
 from enamel.core.fields import to_json
 from enamel.core.geometry import Box, Size
-from enamel.core.schedule import differences
+from enamel.core.schedule import Coat, Refine, differences
 from enamel.kiln.models import Layer, Piece, Sheet, Swatch
 from enamel.studio.templatetags.enamel import made_with, picture_source
 
@@ -33,6 +33,7 @@ WAYS = {
     "loupe": "Loupe",
     "table": "Measures",
 }
+ORDER = [spec.name for spec in (*fields(Coat), *fields(Refine))]
 NAMES = {
     "upscaler": "upscaler",
     "factor": "factor",
@@ -74,6 +75,11 @@ class Compared:
             refine = self.of.refine
             return f"strength {refine['strength']:g}, seed {refine['seed']}" if refine else ""
         return made_with(self.of)
+
+    @property
+    def seconds(self) -> float | None:
+        """What it took to make."""
+        return self.of.seconds
 
     @property
     def coats(self) -> list[dict[str, Any]]:
@@ -142,10 +148,8 @@ def settings_apart(one: Compared, other: Compared) -> str:
     parts = []
     for number in range(shared):
         where = f"coat {number + 1}: " if shared > 1 else ""
-        parts += [
-            f"{where}{_named(path)} {_said(old)} → {_said(new)}"
-            for path, old, new in differences(before[number], after[number])
-        ]
+        found = sorted(differences(before[number], after[number]), key=lambda one: _place(one[0]))
+        parts += [f"{where}{_named(path)} {_said(old)} → {_said(new)}" for path, old, new in found]
     if len(before) != len(after):
         coats = [f"{len(steps)} coat{'' if len(steps) == 1 else 's'}" for steps in (before, after)]
         parts.insert(0, " → ".join(coats))
@@ -155,6 +159,12 @@ def settings_apart(one: Compared, other: Compared) -> str:
     if len(parts) > MOST_DIFFERENCES:
         shown.append(f"and {len(parts) - MOST_DIFFERENCES} more")
     return ", ".join(shown) or "the same settings"
+
+
+def _place(path: str) -> int:
+    """Where a setting stands among the others: as it is declared, whatever order it was stored in."""
+    name = path.removeprefix("refine.").split(".")[0]
+    return ORDER.index(name) if name in ORDER else len(ORDER)
 
 
 def _named(path: str) -> str:

@@ -48,6 +48,10 @@ class Browser:
         found: WebElement = self.wait(visible, seconds)
         return found
 
+    def all(self, selector: str) -> list[WebElement]:
+        """All such elements that are there now."""
+        return self.driver.find_elements(By.CSS_SELECTOR, selector)
+
     def wait(self, condition: Any, seconds: float = PATIENCE) -> Any:
         # while a page gives way to the next, the driver may complain in many ways
         return WebDriverWait(self.driver, seconds, 0.1, [WebDriverException]).until(condition)

@@ -88,6 +88,8 @@ def check(
         "colour": colours.chart(shift),
         **detail.charts(found),
     }
+    if seams.segments:
+        maps["joins"] = joins.chart(seams, result.size)
     return Report(
         result.size,
         base.size,

@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from enamel.core.canvas import WHITE, FloatArray, Picture
-from enamel.core.checks.findings import Cure, Finding, Kind, Severity
+from enamel.core.checks.findings import Cure, Finding, Kind, Map, Severity
 from enamel.core.colour import luma
 from enamel.core.errors import Refusal
 from enamel.core.geometry import Box, Size
@@ -133,6 +133,21 @@ def findings_of(report: JoinReport) -> list[Finding]:
             Finding(Kind.JOIN, Severity.of(worst.score / ALARM), box, worst.score, "z", words)
         )
     return found
+
+
+def chart(report: JoinReport, size: Size) -> Map:
+    """The scores where they were measured, 0 elsewhere."""
+    cell = max(size) / Map.LONGEST
+    rows, columns = (max(1, round(side / cell)) for side in (size.height, size.width))
+    values = np.zeros((rows, columns), np.float32)
+    for segment in report.segments:
+        box = segment.box
+        place = (
+            slice(int(box.y / cell), int(box.bottom / cell) + 1),
+            slice(int(box.x / cell), int(box.right / cell) + 1),
+        )
+        values[place] = np.maximum(values[place], segment.score)
+    return Map(values, "z", ALARM)
 
 
 def _adjoin(one: JoinSegment, other: JoinSegment) -> bool:
@@ -286,6 +301,8 @@ def _scores(values: FloatArray, join: int, gap: int, least: float) -> NDArray[np
     place = np.arange(values.shape[1])
     beside = np.abs(place - join) > gap + NEAR
     others = np.where(beside, values, np.nan)
+    if not np.isfinite(others[0]).any():  # too near to an edge to have such places beside it
+        return np.zeros(len(values))
     usual = np.nanmedian(others, axis=1)
     # half from the segment, half from all, so that a very quiet one is not alarmed by next to nothing
     spread = MAD_TO_SIGMA * np.nanmedian(np.abs(others - usual[:, None]), axis=1)

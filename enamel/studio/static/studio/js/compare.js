@@ -8,6 +8,7 @@ import { AMOUNTS, ways } from "./ways.js";
 
 const MOVE = 0.1; // of the stage, for one press of an arrow
 const NEAREST = 1.99; // from here on the largest picture's px are shown as they are
+const MOVES = ["u", "v", "x", "y", "zoom"]; // what changes with every frame, and only on the canvas
 const STANDARD = { u: 0.5, v: null, zoom: 0, x: 0.5, y: 0.5, angle: 0, rate: 1, gain: 4, opacity: 50, lens: 2,
   signed: false, luma: false, smooth: false, first: 0, second: 1, finding: -1, map: "" };
 
@@ -42,7 +43,7 @@ class Bench {
     this.#lists();
     new ResizeObserver(() => this.#resize()).observe(this.stage);
     this.#resize();
-    this.set({});
+    this.set({ way: this.way });
     this.root.dataset.open = "";
   }
 
@@ -110,7 +111,10 @@ class Bench {
   }
 
   #draw() {
-    if (this.way === "table" || !this.canvas.width) return;
+    if (this.way === "table") {
+      this.root.dataset.complete = "";
+      return;
+    }
     const { context } = this;
     context.fillStyle = getComputedStyle(this.stage).backgroundColor;
     context.fillRect(0, 0, this.canvas.width, this.canvas.height);
@@ -129,8 +133,11 @@ class Bench {
     this.panes = panes;
     this.#place();
     this.#navigator();
-    this.drawn = (this.drawn ?? 0) + 1;
-    this.root.dataset.drawn = this.drawn;
+    this.root.querySelector("[data-zoom-now]").textContent = `${Math.round(this.zoom * 100)} %`;
+    if (!this.begun && this.pictures.every(({ begun }) => begun)) {
+      this.begun = true;
+      performance.mark("pictures"); // when there was something of every picture to be seen
+    }
     if (this.pictures.every(({ complete }) => complete)) this.root.dataset.complete = "";
     else delete this.root.dataset.complete;
   }
@@ -181,7 +188,7 @@ class Bench {
     state.x = Math.min(1, Math.max(0, state.x));
     state.y = Math.min(1, Math.max(0, state.y));
     this.redraw();
-    this.#tell();
+    if (!Object.keys(change).every((name) => MOVES.includes(name))) this.#tell();
     clearTimeout(this.writing);
     this.writing = setTimeout(() => this.#intoAddress(), 150);
   }
@@ -240,7 +247,6 @@ class Bench {
       control.querySelector("output").textContent = text;
       slider.setAttribute("aria-valuetext", text);
     }
-    root.querySelector("[data-zoom-now]").textContent = `${Math.round((this.k / this.largest.width) * 100)} %`;
     root.querySelector("[data-apart-line]").textContent = this.apart[`${this.first.token} ${this.second.token}`] ?? "one picture";
     root.querySelector("[data-enlarged]").textContent = state.smooth ? "Smaller ones enlarged smoothly" : "Smaller ones enlarged as pixels";
     this.#tellFindings();
@@ -341,7 +347,11 @@ class Bench {
     const on = (selector, act) => {
       for (const button of root.querySelectorAll(selector)) button.addEventListener("click", () => act(button));
     };
-    on("[data-way]", ({ dataset }) => { this.playing = false; this.set({ way: dataset.way }); });
+    on("[data-way]", ({ dataset }) => {
+      this.playing = false;
+      this.set({ way: dataset.way });
+      this.canvas.focus({ preventScroll: true }); // so that space and arrows work at once
+    });
     on("[data-first]", ({ dataset }) => this.set({ first: Number(dataset.first), finding: -1 }));
     on("[data-second]", ({ dataset }) => this.set({ second: Number(dataset.second), finding: -1 }));
     on("[data-toggle]", ({ dataset }) => this.set({ [dataset.toggle]: !this.state[dataset.toggle] }));

@@ -106,6 +106,10 @@ export class Pyramid {
     }
   }
 
+  get begun() {
+    return this.bitmaps.size > 0;
+  }
+
   get complete() {
     return this.running === 0 && this.waiting.length === 0;
   }
@@ -122,6 +126,10 @@ export class Still {
       this.complete = true;
       changed();
     });
+  }
+
+  get begun() {
+    return Boolean(this.bitmap);
   }
 
   draw(context, frame, smooth) {
