@@ -99,11 +99,11 @@ def check_detail(pair: Pair) -> Detail:
         *_of(pair, invented, FINE_INVENTED, LEAST_CELLS, Kind.INVENTED, "spreads",
              "Much finer detail stands here than the base gives reason for."),
         *_of(pair, halo, HALO_ALARM, LEAST_EDGE_CELLS, Kind.HALO, "of the edge",
-             "Edges have halos here: {value:.0%} of their contrast."),
+             "Edges have halos here: {percent:.0f}\u00a0% of their contrast."),
         *_of(pair, banding, BANDING_ALARM, LEAST_CELLS, Kind.BANDING, "of the tones",
              "A smooth tone is broken into bands here."),
         *_of(pair, clipped, CLIPPING_ALARM, LEAST_CELLS, Kind.CLIPPING, "of the pixels",
-             "Tones are clipped here that were not in the base: {value:.0%} of the pixels."),
+             "Tones are clipped here that were not in the base: {percent:.0f}\u00a0% of the pixels."),
     ]  # fmt: skip
     measures = {
         "sharpness": 100 * float(np.sqrt(scan.gradient)),
@@ -243,6 +243,8 @@ def _of(
 ) -> list[Finding]:
     """Findings of the regions above an alarm."""
     return [
-        Finding(kind, Severity.of(value / alarm), box, value, unit, words.format(value=value))
+        Finding(
+            kind, Severity.of(value / alarm), box, value, unit, words.format(percent=100 * value)
+        )
         for box, value, _ in regions(values, alarm, least, pair.cell)
     ]

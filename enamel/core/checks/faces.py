@@ -56,7 +56,10 @@ def check_faces(
             times = max(movement / GEOMETRY_ALARM, here / CHANGED)
             if times > 1:
                 changed += 1
-                words = f"This face has changed: its parts moved by {movement:.1%} of its width."
+                share = 100 * movement
+                words = (
+                    f"This face has changed: its parts moved by {share:.1f}\u00a0% of its width."
+                )
                 findings.append(
                     Finding(Kind.FACE, Severity.of(times), box, movement, "of its width", words)
                 )

@@ -191,7 +191,7 @@ def verdict(findings: Iterable[Finding], measures: Mapping[str, float]) -> str:
         if counts[kind]:
             parts.append(f"{words} in {_several(counts[kind], 'place')}")
     if counts[Kind.CLIPPING]:
-        parts.append(f"{measures['clipping']:.1f} % more clipped")
+        parts.append(f"{measures['clipping']:.1f}\u00a0% more clipped")
     return ", ".join(parts) or NOTHING
 
 
