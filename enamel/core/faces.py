@@ -13,6 +13,7 @@ import numpy as np
 
 from enamel.core.canvas import Picture
 from enamel.core.geometry import Box, Size
+from enamel.core.reduce import reduced
 from enamel.core.upscale import Enlarged, upscaler
 
 SEARCH_SIDES = (640, 1600)
@@ -51,8 +52,10 @@ def _found_at(picture: Picture, side: int) -> list[Face]:
     size = picture.size
     scale = min(2.0, side / max(size))
     small = Size(max(1, round(size.width * scale)), max(1, round(size.height * scale)))
-    reduced = Enlarged(picture, small, upscaler("lanczos"))
-    colour = reduced.read(Box.whole(small))[..., :3]
+    if scale < 1:
+        colour = reduced(picture, small)[..., :3]
+    else:
+        colour = Enlarged(picture, small, upscaler("lanczos")).read(Box.whole(small))[..., :3]
     grey = cv2.cvtColor((colour >> 8).astype(np.uint8), cv2.COLOR_RGB2GRAY)
     boxes, _, scores = _cascade().detectMultiScale3(
         grey,

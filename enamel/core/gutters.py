@@ -5,6 +5,7 @@ across the whole picture at which it changes everywhere at once.
 """
 
 from dataclasses import dataclass
+from itertools import pairwise
 
 import numpy as np
 
@@ -18,6 +19,8 @@ FLAT = 0.02
 """Largest standard deviation along a line of a gutter, white being 1."""
 WIDEST = 0.12
 """Widest gutter, as a share of a cell."""
+LEAST_GUTTER = 4
+"""Px from which a flat band is surely one."""
 EVEN = 0.04
 """How far a cut may lie from its even place, as a share of a cell."""
 STRONG = 3.5
@@ -65,11 +68,17 @@ def find_cuts(picture: Picture) -> Cuts:
     across, down = values.swapaxes(0, 1), values
     columns = _spans(across, picture.size.width, SURE)
     rows = _spans(down, picture.size.height, SURE)
-    if len(columns) > 1 and len(rows) == 1:
+    # a sheet that has gutters one way has them the other way too, and those are seen by themselves
+    if len(columns) > 1 and len(rows) == 1 and not _apart(columns):
         rows = _spans(down, picture.size.height, LIKELY)
-    elif len(rows) > 1 and len(columns) == 1:
+    elif len(rows) > 1 and len(columns) == 1 and not _apart(rows):
         columns = _spans(across, picture.size.width, LIKELY)
     return Cuts(columns, rows)
+
+
+def _apart(spans: tuple[tuple[int, int], ...]) -> bool:
+    """Whether gutters lie between spans, and not just a line that is flat by chance."""
+    return any(after[0] - before[1] >= LEAST_GUTTER for before, after in pairwise(spans))
 
 
 def _spans(lines: FloatArray, length: int, alone: float) -> tuple[tuple[int, int], ...]:

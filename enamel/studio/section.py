@@ -58,6 +58,11 @@ class Band:
         return self.x + 8, self.y + self.height / 2 + 4
 
     @property
+    def flag(self) -> tuple[float, float]:
+        """Where the number of findings stands: at the right end."""
+        return self.x + self.width - 13, self.y + self.height / 2
+
+    @property
     def inclusion(self) -> tuple[float, float]:
         """Middle of the lens that stands for a touch-up's region."""
         return self.x + self.width * self.layer.mended_at, self.y + self.height / 2

@@ -16,7 +16,7 @@ from enamel.core.geometry import Box
 from enamel.core.schedule import Schedule
 from enamel.kiln import bringing, store, swatches, swatching
 from enamel.kiln.models import Layer, Piece
-from enamel.studio.comparing import MOST, Compared, Comparison, settings_apart
+from enamel.studio.comparing import MOST, Compared, Comparison, middle_of, settings_apart
 from tests.layers import enlarged, layer_of
 from tests.pictures import whole
 from tests.schedules import coat
@@ -84,6 +84,7 @@ def test_swatches_stand_in_their_place(piece: Piece) -> None:
     assert told["box"] == [60, 40, 70, 50]
     assert [told["width"], told["height"]] == list(sheet.size)
     assert told["image"] == reverse("swatch-picture", args=[swatch.pk])
+    assert middle_of(sheet.box, sheet.size) == f"u={95 / 224:.5f}&v={65 / 224:.5f}"
 
 
 def test_layers_of_another_piece_with_the_same_base_can_be_chosen(

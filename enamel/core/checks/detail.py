@@ -52,7 +52,8 @@ BLACK, FULL = 51, WHITE - 51
 CLIPPING_ALARM = 0.3
 """Share of a cell's px that are clipped and were not in the base."""
 
-STRIP_PIXELS = 4_000_000
+STRIP_PIXELS = 1_000_000
+"""Px of the result that are looked at together."""
 
 
 @dataclass(frozen=True)

@@ -18,6 +18,7 @@ from enamel.kiln import firings, swatches
 from enamel.kiln.models import Sheet, Swatch
 from enamel.kiln.swatching import base_window
 from enamel.studio.bench import WINDOW, draft_of, result_of
+from enamel.studio.comparing import MOST, middle_of
 from enamel.studio.views.access import own_piece
 from enamel.studio.views.layers import A_MONTH
 
@@ -60,7 +61,7 @@ def sheet(request: HttpRequest, sheet_id: UUID) -> HttpResponse:
         cells.sort(key=lambda cell: -cell.measures.get("sharpness", -1))
     elif sort in ("drift", "joins"):
         cells.sort(key=lambda cell: cell.measures.get(sort, 1e9))
-    done = sum(cell.state == Swatch.State.DONE for cell in cells)
+    made = [cell for cell in cells if cell.state == Swatch.State.DONE]
     return render(
         request,
         "studio/swatches.html",
@@ -70,7 +71,11 @@ def sheet(request: HttpRequest, sheet_id: UUID) -> HttpResponse:
             "swatches": cells,
             "sorts": SORTS,
             "sort": sort if sort in SORTS else "grid",
-            "done": done,
+            "done": len(made),
+            "together": ",".join(
+                [str(shown.piece.base.pk), *(f"s{cell.pk}" for cell in made)][:MOST]
+            ),
+            "middle": middle_of(shown.box, shown.size),
             "open": any(cell.open for cell in cells),
             "shared": sum(cell.shared for cell in cells),
         },

@@ -1,16 +1,14 @@
 // compare.js: the comparing bench: several pictures aligned, moved and zoomed together, and their findings stepped through.
-import { sortable } from "./measures.js";
+import { listen } from "./compare-input.js";
 import { boxes, chart, map, names } from "./overlays.js";
 import { Pyramid, Still } from "./pyramid.js";
 import { saveLabelled } from "./save-view.js";
 import { calibrate, pxPerMm } from "./screen.js";
+import { read, write } from "./view-address.js";
 import { AMOUNTS, ways } from "./ways.js";
 
-const MOVE = 0.1; // of the stage, for one press of an arrow
 const NEAREST = 1.99; // from here on the largest picture's px are shown as they are
 const MOVES = ["u", "v", "x", "y", "zoom"]; // what changes with every frame, and only on the canvas
-const STANDARD = { u: 0.5, v: null, zoom: 0, x: 0.5, y: 0.5, angle: 0, rate: 1, gain: 4, opacity: 50, lens: 2,
-  signed: false, luma: false, smooth: false, first: 0, second: 1, finding: -1, map: "" };
 
 export function init(root) {
   new Bench(root).start();
@@ -25,7 +23,7 @@ class Bench {
     this.line = root.querySelector("[data-line]");
     this.apart = JSON.parse(root.dataset.apart);
     this.pictures = JSON.parse(root.dataset.pictures).map((told) => {
-      const source = told.tiles ? new Pyramid(told, () => this.redraw()) : new Still(told, () => this.redraw());
+      const source = told.tiles ? new Pyramid(told, () => this.paintSoon()) : new Still(told, () => this.paintSoon());
       return Object.assign(source, told);
     });
     this.largest = this.pictures.reduce((one, other) => (other.width > one.width ? other : one));
@@ -33,14 +31,11 @@ class Bench {
     this.ratio = window.devicePixelRatio || 1;
     this.sheets = {};
     this.turn = 0;
-    this.state = { ...STANDARD, v: this.shape / 2, second: Math.min(1, this.pictures.length - 1), ...this.#fromAddress() };
+    this.state = read(root.dataset.way, this.shape, this.pictures.length);
   }
 
   start() {
-    this.#buttons();
-    this.#pointer();
-    this.#keyboard();
-    this.#lists();
+    listen(this);
     new ResizeObserver(() => this.#resize()).observe(this.stage);
     this.#resize();
     this.set({ way: this.way });
@@ -74,7 +69,7 @@ class Bench {
 
   // device px for one width of the picture
   get k() {
-    const { width, height } = this.#pane();
+    const { width, height } = this.pane();
     const fit = Math.min(width, height / this.shape);
     return this.state.zoom ? this.state.zoom * this.largest.width : fit;
   }
@@ -91,7 +86,7 @@ class Bench {
     return (scale) => scale < 1 || (picture.width < this.largest.width ? this.state.smooth : scale < NEAREST);
   }
 
-  #pane() {
+  pane() {
     const columns = { side: this.pictures.length, grid: Math.ceil(Math.sqrt(this.pictures.length)) }[this.way] ?? 1;
     const rows = this.way === "grid" ? Math.ceil(this.pictures.length / columns) : 1;
     return { width: this.canvas.width / columns, height: this.canvas.height / rows };
@@ -103,7 +98,7 @@ class Bench {
 
   // drawing -----------------------------------------------------------------------------------
 
-  redraw() {
+  paintSoon() {
     this.frameAsked ??= requestAnimationFrame(() => {
       this.frameAsked = null;
       this.#draw();
@@ -161,7 +156,7 @@ class Bench {
     const { waiting } = this.first;
     this.first.draw(context, whole, () => true);
     if (waiting) this.first.waiting = waiting; // the stage's tiles come first
-    const frame = this.frame({ ...this.#pane() });
+    const frame = this.frame({ ...this.pane() });
     const box = [frame.left * width, frame.top * width, (frame.width / frame.k) * width, (frame.height / frame.k) * width];
     for (const [style, thick] of [["#1b1d22", 3], ["#f4f1e8", 1.5]]) {
       context.strokeStyle = style;
@@ -175,7 +170,7 @@ class Bench {
     if (!clientWidth || !clientHeight) return;
     this.canvas.width = Math.round(clientWidth * this.ratio);
     this.canvas.height = Math.round(clientHeight * this.ratio);
-    this.redraw();
+    this.paintSoon();
   }
 
   // state -------------------------------------------------------------------------------------
@@ -187,43 +182,14 @@ class Bench {
     state.v = Math.min(this.shape, Math.max(0, state.v));
     state.x = Math.min(1, Math.max(0, state.x));
     state.y = Math.min(1, Math.max(0, state.y));
-    this.redraw();
+    this.paintSoon();
     if (!Object.keys(change).every((name) => MOVES.includes(name))) this.#tell();
     clearTimeout(this.writing);
-    this.writing = setTimeout(() => this.#intoAddress(), 150);
+    this.writing = setTimeout(() => write(state, this.shape, this.pictures.map(({ token }) => token)), 150);
   }
 
   get subject() {
     return this.second.findings.length || !this.first.findings.length ? this.second : this.first;
-  }
-
-  #fromAddress() {
-    const given = new URLSearchParams(window.location.search);
-    const found = { way: given.get("way") ?? this.root.dataset.way };
-    if (!(found.way in ways) && found.way !== "table") found.way = "wipe";
-    for (const [name, usual] of Object.entries(STANDARD)) {
-      const value = given.get(name);
-      if (value === null) continue;
-      if (typeof usual === "boolean") found[name] = value === "1";
-      else if (name === "map") found[name] = value;
-      else if (Number.isFinite(Number(value))) found[name] = Number(value);
-    }
-    return found;
-  }
-
-  // the address leads to exactly this view
-  #intoAddress() {
-    const address = new URL(window.location);
-    address.searchParams.set("show", this.pictures.map(({ token }) => token).join(","));
-    address.searchParams.set("way", this.way);
-    for (const [name, usual] of Object.entries(STANDARD)) {
-      const value = this.state[name];
-      const standard = name === "v" ? this.shape / 2 : usual;
-      if (value === standard) address.searchParams.delete(name);
-      else if (typeof value === "boolean") address.searchParams.set(name, value ? "1" : "0");
-      else address.searchParams.set(name, typeof value === "number" ? Number(value.toFixed(5)) : value);
-    }
-    window.history.replaceState(null, "", address);
   }
 
   #tell() {
@@ -250,7 +216,7 @@ class Bench {
     root.querySelector("[data-apart-line]").textContent = this.apart[`${this.first.token} ${this.second.token}`] ?? "one picture";
     root.querySelector("[data-enlarged]").textContent = state.smooth ? "Smaller ones enlarged smoothly" : "Smaller ones enlarged as pixels";
     this.#tellFindings();
-    this.#blinking();
+    this.blinking();
   }
 
   #tellFindings() {
@@ -266,7 +232,7 @@ class Bench {
     select.value = state.map in subject.maps ? state.map : "";
   }
 
-  #blinking() {
+  blinking() {
     const rate = this.way === "blink" && this.playing ? this.state.rate : 0;
     if (rate === this.rate) return;
     this.rate = rate;
@@ -279,12 +245,12 @@ class Bench {
   flip() {
     if (this.way === "blink") {
       this.turn += 1;
-      this.redraw();
+      this.paintSoon();
     } else this.set({ first: this.state.second, second: this.state.first });
   }
 
   zoomTo(zoom, place = null) {
-    const pane = this.#pane();
+    const pane = this.pane();
     const before = this.frame(pane);
     const next = Math.min(32, Math.max(this.#fit() / 2, zoom));
     if (!place) return this.set({ zoom: next });
@@ -297,7 +263,7 @@ class Bench {
   }
 
   #fit() {
-    const { width, height } = this.#pane();
+    const { width, height } = this.pane();
     return Math.min(width, height / this.shape) / this.largest.width;
   }
 
@@ -313,7 +279,7 @@ class Bench {
   }
 
   go(finding, [x, y, wide, high], width) {
-    const pane = this.#pane();
+    const pane = this.pane();
     const share = this.largest.width / width;
     const whole = wide >= 0.98 * width;
     const room = Math.min(pane.width / (wide * share), pane.height / (high * share)) / 2.5;
@@ -333,140 +299,11 @@ class Bench {
     this.set({ [amount.name]: Math.min(amount.to, Math.max(amount.from, value)) });
   }
 
-  #printSize() {
+  printSize() {
     const ppi = (Number(this.root.dataset.ppi) * this.largest.width) / Number(this.root.dataset.printWidth);
     const go = () => this.set({ zoom: (pxPerMm() * this.ratio * 25.4) / ppi });
     if (pxPerMm()) go();
     else calibrate(this.root.querySelector("[data-calibrate]"), go);
-  }
-
-  // input -------------------------------------------------------------------------------------
-
-  #buttons() {
-    const { root } = this;
-    const on = (selector, act) => {
-      for (const button of root.querySelectorAll(selector)) button.addEventListener("click", () => act(button));
-    };
-    on("[data-way]", ({ dataset }) => {
-      this.playing = false;
-      this.set({ way: dataset.way });
-      this.canvas.focus({ preventScroll: true }); // so that space and arrows work at once
-    });
-    on("[data-first]", ({ dataset }) => this.set({ first: Number(dataset.first), finding: -1 }));
-    on("[data-second]", ({ dataset }) => this.set({ second: Number(dataset.second), finding: -1 }));
-    on("[data-toggle]", ({ dataset }) => this.set({ [dataset.toggle]: !this.state[dataset.toggle] }));
-    on("[data-flip]", () => this.flip());
-    on("[data-next-second]", () => this.set({ second: (this.state.second + 1) % this.pictures.length, finding: -1 }));
-    on("[data-more]", () => this.change(1));
-    on("[data-less]", () => this.change(-1));
-    on("[data-step-finding]", ({ dataset }) => this.step(Number(dataset.stepFinding)));
-    on("[data-all-boxes]", (button) => {
-      this.allBoxes = !this.allBoxes;
-      button.setAttribute("aria-pressed", this.allBoxes);
-      this.redraw();
-    });
-    on("[data-play]", (button) => {
-      this.playing = !this.playing;
-      button.setAttribute("aria-pressed", this.playing);
-      this.#blinking();
-    });
-    on("[data-full-screen]", () => (document.fullscreenElement ? document.exitFullscreen() : this.root.querySelector("[data-full]").requestFullscreen()));
-    on("[data-save]", () => this.save());
-    on("[data-zoom]", ({ dataset }) => {
-      if (dataset.zoom === "fit") this.set({ zoom: 0, u: 0.5, v: this.shape / 2 });
-      else if (dataset.zoom === "print") this.#printSize();
-      else if (dataset.zoom === "in" || dataset.zoom === "out") this.zoomTo(this.zoom * (dataset.zoom === "in" ? 1.5 : 1 / 1.5));
-      else this.zoomTo(Number(dataset.zoom));
-    });
-    root.querySelector("[data-amount] input").addEventListener("input", ({ target }) => {
-      this.set({ [AMOUNTS[this.way].name]: Number(target.value) });
-    });
-    root.querySelector("[data-map]").addEventListener("change", ({ target }) => this.set({ map: target.value }));
-  }
-
-  #lists() {
-    for (const entry of this.root.querySelectorAll("[data-finding]")) {
-      entry.addEventListener("click", () => {
-        const place = Number(entry.dataset.finding);
-        this.go(place, this.subject.findings[place].box, this.subject.width);
-      });
-    }
-    sortable(this.root.querySelector("[data-table]"));
-  }
-
-  // the pointer's place within the pane under it, in device px
-  #within(event) {
-    const bounds = this.canvas.getBoundingClientRect();
-    const x = (event.clientX - bounds.left) * this.ratio;
-    const y = (event.clientY - bounds.top) * this.ratio;
-    const pane = (this.panes ?? []).find((one) => x >= one.x && x < one.x + one.width && y >= one.y && y < one.y + one.height);
-    return { x: x - (pane?.x ?? 0), y: y - (pane?.y ?? 0), share: { x: x / this.canvas.width, y: y / this.canvas.height } };
-  }
-
-  #pointer() {
-    const { canvas, line } = this;
-    canvas.addEventListener("pointerdown", (event) => {
-      canvas.setPointerCapture(event.pointerId);
-      this.dragged = [event.clientX, event.clientY];
-    });
-    canvas.addEventListener("pointermove", (event) => {
-      if (canvas.hasPointerCapture(event.pointerId)) {
-        const [x, y] = this.dragged;
-        this.dragged = [event.clientX, event.clientY];
-        this.set({ u: this.state.u - ((event.clientX - x) * this.ratio) / this.k, v: this.state.v - ((event.clientY - y) * this.ratio) / this.k });
-      } else if (this.way === "loupe") this.set(this.#within(event).share);
-    });
-    canvas.addEventListener("wheel", (event) => {
-      event.preventDefault();
-      this.zoomTo(this.zoom * 1.0015 ** -event.deltaY, this.#within(event));
-    }, { passive: false });
-    line.addEventListener("pointerdown", (event) => {
-      line.setPointerCapture(event.pointerId);
-      line.focus();
-      event.preventDefault();
-    });
-    line.addEventListener("pointermove", (event) => {
-      if (!line.hasPointerCapture(event.pointerId)) return;
-      const { share } = this.#within(event);
-      if (!event.shiftKey) return this.set(share);
-      // with Shift the line turns around its middle
-      const across = (share.x - this.state.x) * this.canvas.width;
-      const down = (share.y - this.state.y) * this.canvas.height;
-      const turn = (Math.atan2(across, down) * 180) / Math.PI;
-      return this.set({ angle: Math.round(((turn + 270) % 180) - 90) });
-    });
-    const small = this.root.querySelector("[data-navigator]");
-    small.addEventListener("pointerdown", (event) => {
-      const bounds = small.getBoundingClientRect();
-      this.set({ u: (event.clientX - bounds.left) / bounds.width, v: ((event.clientY - bounds.top) / bounds.height) * this.shape });
-    });
-  }
-
-  #keyboard() {
-    this.canvas.addEventListener("keydown", (event) => this.#arrows(event, event.shiftKey));
-    this.line.addEventListener("keydown", (event) => {
-      if (event.shiftKey && ["ArrowLeft", "ArrowRight"].includes(event.key)) {
-        event.preventDefault();
-        this.change(event.key === "ArrowRight" ? -1 : 1);
-      } else this.#arrows(event, true);
-    });
-    for (const target of [this.canvas, this.line]) {
-      target.addEventListener("keydown", (event) => {
-        if (event.key !== " ") return;
-        event.preventDefault();
-        this.flip();
-      });
-    }
-  }
-
-  // arrows move the picture; with Shift, or on the line itself, the line or the lens
-  #arrows(event, tool) {
-    const [x, y] = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] }[event.key] ?? [0, 0];
-    if (!x && !y) return;
-    event.preventDefault();
-    if (tool) return this.set({ x: this.state.x + 0.02 * x, y: this.state.y + 0.02 * y });
-    const pane = this.#pane();
-    return this.set({ u: this.state.u + (MOVE * x * pane.width) / this.k, v: this.state.v + (MOVE * y * pane.height) / this.k });
   }
 
   // the view as a PNG, with a strip that says what it shows

@@ -21,11 +21,7 @@ export function names(context, panes, ratio) {
 // boxes of findings of one picture, over every pane: the one in hand thicker
 export function boxes(context, scene, panes, findings, current, width) {
   for (const pane of panes.filter(({ side }) => side !== "right")) {
-    const frame = scene.frame(pane);
-    context.save();
-    context.beginPath();
-    context.rect(pane.x, pane.y, pane.width, pane.height);
-    context.clip();
+    const frame = clipped(context, scene, pane);
     for (const finding of findings) {
       const [x, y, wide, high] = finding.box.map((length) => (length / width) * frame.k);
       const place = [pane.x + x - frame.left * frame.k, pane.y + y - frame.top * frame.k, wide, high];
@@ -38,6 +34,15 @@ export function boxes(context, scene, panes, findings, current, width) {
     }
     context.restore();
   }
+}
+
+// draws only within a pane from here on, until the context is restored
+function clipped(context, scene, pane) {
+  context.save();
+  context.beginPath();
+  context.rect(pane.x, pane.y, pane.width, pane.height);
+  context.clip();
+  return scene.frame(pane);
 }
 
 // levels of a map as red that grows with them; below half the threshold nothing
@@ -55,11 +60,7 @@ export function chart({ columns, rows, levels }) {
 
 export function map(context, scene, panes, drawn, shape) {
   for (const pane of panes.filter(({ side }) => side !== "right")) {
-    const frame = scene.frame(pane);
-    context.save();
-    context.beginPath();
-    context.rect(pane.x, pane.y, pane.width, pane.height);
-    context.clip();
+    const frame = clipped(context, scene, pane);
     context.imageSmoothingEnabled = true;
     context.drawImage(drawn, pane.x - frame.left * frame.k, pane.y - frame.top * frame.k, frame.k, frame.k * shape);
     context.restore();
