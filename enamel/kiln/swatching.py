@@ -71,11 +71,11 @@ def _carry_out(swatch: Swatch, closing: Callable[[], bool]) -> bool:
 class SoFar:
     """The window while it is made: the base, and over it each tile of the last coat that is there."""
 
-    def __init__(self, swatch: Swatch, coats: int) -> None:
+    def __init__(self, swatch: Swatch, coats: int, base: SampleArray) -> None:
         self.swatch = swatch
         self.last = coats - 1
         self.box = swatch.sheet.box
-        self.samples = base_window(swatch.sheet)
+        self.samples = base.copy()
 
     def hear(self, progress: Progress) -> None:
         seen = progress.box.intersection(self.box)
@@ -113,10 +113,11 @@ def _fire(swatch: Swatch, stopping: Callable[[], bool]) -> None:
     coats = sheet.as_schedule().coats
     schedule = Schedule((*coats[:-1], Coat.from_json(swatch.coat)))
     began = time.monotonic()
+    base = base_window(sheet)
     with canvas_of(sheet.start) as start, canvas_of(sheet.piece.base) as origin:
         fired = fire(
             start, schedule, _work(swatch), window=sheet.box, stopping=stopping, origin=origin,
-            listener=SoFar(swatch, len(schedule.laid)).hear,
+            listener=SoFar(swatch, len(schedule.laid), base).hear,
             store=tile_store(), enlargements=enlargements(sheet.piece),
         )  # fmt: skip
     canvas = fired.result
@@ -128,7 +129,6 @@ def _fire(swatch: Swatch, stopping: Callable[[], bool]) -> None:
     swatch.seconds = time.monotonic() - began
     swatch.model_seconds = sum(report.model_seconds for report in fired.reports)
     swatch.shared = sum(report.shared for report in fired.reports)
-    base = base_window(sheet)
     swatch.measures = measures(samples, base) | {"joins": worst_join(swatch, samples, base)}
     swatch.state, swatch.so_far = Swatch.State.DONE, None
     swatch.save()

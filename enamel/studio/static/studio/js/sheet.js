@@ -1,7 +1,7 @@
 // sheet.js: all swatches of a sheet moved and zoomed together, marked and taken by key, fresh as they come.
 import { pairs } from "./pair.js";
 
-const PAUSE_MS = 300;
+const PAUSE_MS = 500;
 const VERDICTS = { favourite: "v", reject: "x" };
 
 export function init(root) {
