@@ -123,7 +123,6 @@ class Compared:
             "box": [box.x, box.y, box.width, box.height],
             "findings": self.checks.get("findings", []),
             "maps": self.checks.get("maps", {}),
-            "base": isinstance(self.of, Layer) and self.of.kind == Layer.Kind.BASE,
         }
         if isinstance(self.of, Swatch):
             return told | {"image": reverse("swatch-picture", args=[self.of.pk])}
