@@ -6,7 +6,7 @@ import numpy as np
 from enamel.core.canvas import Picture, SampleArray
 from enamel.core.geometry import Box, Size
 
-STRIP_PIXELS = 4_000_000
+STRIP_PIXELS = 1_000_000
 
 
 def reduced(picture: Picture, size: Size) -> SampleArray:
