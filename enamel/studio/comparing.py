@@ -267,22 +267,24 @@ def same_base(piece: Piece) -> list[UUID]:
 
 
 def table_of(shown: list[Compared]) -> list[dict[str, Any]]:
-    """Rows of measures: the picture, and a value for each of `MEASURES`, the best marked."""
-    best = {
-        measure.name: best_of(measure, [one.measures.get(measure.name) for one in shown])
+    """Rows of measures: the picture, and a value for each of `MEASURES`, the best marked.
+
+    Values that are written alike are equal.
+    """
+    columns = {
+        measure: [measure.rounded(one.measures.get(measure.name)) for one in shown]
         for measure in MEASURES
     }
+    best = {measure: best_of(measure, values) for measure, values in columns.items()}
     rows = []
-    for one in shown:
-        values = one.measures
+    for place, one in enumerate(shown):
         cells = [
             {
-                "value": values.get(measure.name),
-                "written": measure.written(values.get(measure.name)),
-                "best": values.get(measure.name) is not None
-                and values[measure.name] == best[measure.name],
+                "value": values[place],
+                "written": measure.written(values[place]),
+                "best": values[place] is not None and values[place] == best[measure],
             }
-            for measure in MEASURES
+            for measure, values in columns.items()
         ]
-        rows.append({"picture": one, "cells": cells})
+        rows.append({"letter": LETTERS[place], "picture": one, "cells": cells})
     return rows

@@ -110,10 +110,12 @@ def test_each_way_of_looking_shows_what_it_says(bench: Bench) -> None:
     assert near(bench.pixel(0.55, 0.8), HALF)
     line = browser.find("[data-line]")
     line.send_keys(Keys.ARROW_RIGHT * 4)
+    bench.settle()
     assert near(bench.pixel(0.55, 0.8), FLAT)
     for _ in range(18):
         line.send_keys(Keys.SHIFT + Keys.ARROW_RIGHT)
     assert bench.state()["angle"] == "-90"
+    bench.settle()
     assert near(bench.pixel(0.62, 0.4), FLAT) != near(bench.pixel(0.62, 0.4), HALF)
     assert near(bench.pixel(0.62, 0.3), HALF) == near(bench.pixel(0.4, 0.3), HALF)
     assert near(bench.pixel(0.62, 0.8), FLAT) != near(bench.pixel(0.62, 0.3), FLAT)
@@ -231,10 +233,10 @@ def test_pictures_are_chosen_and_measures_sorted(bench: Bench) -> None:
     browser = bench.browser
     bench.open(bench.piece.base, bench.faulty, way="table")
     cells = "[data-rows] th"
-    assert [cell.text.split("\n")[0] for cell in browser.all(cells)] == ["Base", "Coat"]
+    assert [cell.text.split("\n")[0] for cell in browser.all(cells)] == ["A Base", "B Coat"]
     heads = browser.all("[data-sort]")
     heads[2].click()
-    assert browser.all(cells)[0].text.startswith("Coat")
+    assert browser.all(cells)[0].text.startswith("B Coat")
     assert browser.barriers() == []
     browser.find("summary").click()
     boxes = browser.all("form [type=checkbox]")

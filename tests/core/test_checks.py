@@ -304,6 +304,7 @@ def test_the_best_of_a_column_depends_on_its_measure() -> None:
     assert best_of(by_name["sharpness"], [3.0, 1.0]) is None
     assert best_of(by_name["lost"], [2.0, 2.0]) is None
     assert by_name["lost"].written(None) == "–"
+    assert by_name["lost"].rounded(1.2345) == 1.2
 
 
 def test_the_command_prints_measures_and_findings(

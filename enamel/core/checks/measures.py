@@ -16,6 +16,10 @@ class Measure:
     """None where neither end is better."""
     says: str
 
+    def rounded(self, value: float | None) -> float | None:
+        """A value to the digits it is written with."""
+        return None if value is None else round(value, self.digits)
+
     def written(self, value: float | None) -> str:
         """A value with its digits; a dash where there is none."""
         return "–" if value is None else f"{value:.{self.digits}f}"
