@@ -2,13 +2,14 @@
 
 from dataclasses import dataclass
 
-import cv2
 import numpy as np
+from numpy.typing import NDArray
 
-from enamel.core.canvas import FloatArray
+from enamel.core.canvas import WHITE, FloatArray
 from enamel.core.checks.findings import Finding, Kind, Map, Severity, regions, tint
-from enamel.core.checks.pairs import CELL, Pair, cell_means
-from enamel.core.colour import delta_e, lab_of
+from enamel.core.checks.pairs import CELL, Pair, blurred, cell_means
+from enamel.core.colour import Lab, delta_e, lab_of
+from enamel.core.geometry import Box
 
 SHIFT_ALARM = 1.0
 """Mean shift in ΔE00 that is told: about what can just be seen with both side by side."""
@@ -33,47 +34,48 @@ def check_colour(pair: Pair) -> Shift:
     """ΔE00 between the mean colours of cells, the mean shift, and places that changed by more."""
     before, after = _labs(pair.small_base), _labs(pair.small_result)
     distance = delta_e(before, after).astype(np.float32)
-    difference = (after - before).reshape(-1, 3).mean(axis=0)
+    difference = after - before
     chroma = np.hypot(after[..., 1], after[..., 2]) - np.hypot(before[..., 1], before[..., 2])
     # the shift that all of the picture has in common, so that one changed place is no shift
-    common = np.median((after - before).reshape(-1, 3), axis=0)
+    common = np.median(difference.reshape(-1, 3), axis=0)
     shift = float(np.median(delta_e(before, before + common)))
     measures = {
         "colour": shift,
         "colour_places": float(distance.mean()),
-        "lightness": float(difference[0]),
-        "saturation": float(chroma.mean()),
-        "redness": float(difference[1]),
-        "warmth": float(difference[2]),
+        **_directions(difference.reshape(-1, 3), chroma),
         "colour_shifted": float(shift > SHIFT_ALARM),
     }
     findings = []
     if shift > SHIFT_ALARM:
         words = f"All of the picture is {tint(measures)}, by {shift:.1f} ΔE."
-        whole = regions(np.ones((1, 1), np.float32), 0, 1, pair.result.size)[0][0]
+        whole = Box.whole(pair.result.size)
         findings.append(
             Finding(Kind.COLOUR, Severity.of(shift / SHIFT_ALARM), whole, shift, "ΔE00", words)
         )
     beyond = np.where(shift > SHIFT_ALARM, delta_e(before + common, after), distance)
     for box, value, inside in regions(beyond.astype(np.float32), ALARM, LEAST_CELLS, pair.cell):
-        local = (after - before)[inside].mean(axis=0)
-        here = {
-            "lightness": float(local[0]),
-            "saturation": float(chroma[inside].mean()),
-            "redness": float(local[1]),
-            "warmth": float(local[2]),
-        }
-        words = f"The colour here is {tint(here)}, by {value:.1f} ΔE."
+        here = tint(_directions(difference[inside], chroma[inside]))
+        words = f"The colour here is {here}, by {value:.1f} ΔE."
         findings.append(Finding(Kind.COLOUR, Severity.of(value / ALARM), box, value, "ΔE00", words))
     return Shift(distance, measures, tuple(findings))
+
+
+def _directions(difference: Lab, chroma: NDArray[np.float64]) -> dict[str, float]:
+    """Mean differences of cells (…, 3) in L*, a*, b*, and of their chroma, by the measures' names."""
+    lightness, redness, warmth = difference.mean(axis=0)
+    return {
+        "lightness": float(lightness),
+        "saturation": float(chroma.mean()),
+        "redness": float(redness),
+        "warmth": float(warmth),
+    }
 
 
 def chart(shift: Shift) -> Map:
     return Map(shift.distance, "ΔE00", ALARM)
 
 
-def _labs(values: FloatArray) -> np.ndarray[tuple[int, ...], np.dtype[np.float64]]:
+def _labs(values: FloatArray) -> Lab:
     """L*a*b* of the mean colour of each cell, a little blurred so that detail does not count."""
     cells = np.stack([cell_means(values[..., channel], CELL) for channel in range(3)], axis=-1)
-    blurred = cv2.GaussianBlur(cells, (0, 0), BLUR)
-    return lab_of(np.rint(np.clip(blurred, 0, 1) * 65535).astype(np.uint16))
+    return lab_of(np.rint(np.clip(blurred(cells, BLUR), 0, 1) * WHITE).astype(np.uint16))

@@ -13,7 +13,7 @@ import numpy as np
 
 from enamel.core.canvas import WHITE, FloatArray
 from enamel.core.checks.findings import Finding, Kind, Map, Severity, regions
-from enamel.core.checks.pairs import CELL, Pair, blurred, cell_means
+from enamel.core.checks.pairs import CELL, MAD_TO_SIGMA, Pair, blurred, cell_means
 from enamel.core.colour import luma
 from enamel.core.geometry import Box
 
@@ -192,9 +192,9 @@ def _fine(pair: Pair, energy: FloatArray) -> FloatArray:
         middle = float(np.median(after[inside]))
         places.append(float(np.median(before[inside])))
         medians.append(middle)
-        spreads.append(1.4826 * float(np.median(np.abs(after[inside] - middle))))
+        spreads.append(MAD_TO_SIGMA * float(np.median(np.abs(after[inside] - middle))))
     rest = after - np.interp(before, places, np.maximum.accumulate(medians))
-    pooled = 1.4826 * float(np.median(np.abs(rest))) + 0.15
+    pooled = MAD_TO_SIGMA * float(np.median(np.abs(rest))) + 0.15
     spread = np.maximum(np.interp(before, places, spreads), pooled)
     return _around(rest / spread)
 

@@ -8,7 +8,7 @@ import numpy as np
 
 from enamel.core.canvas import FloatArray, Picture
 from enamel.core.checks.findings import Finding, Kind, Severity
-from enamel.core.checks.pairs import Pair, cell_box
+from enamel.core.checks.pairs import Pair, blurred, cell_box, eight_bits
 from enamel.core.faces import SAME, find_faces, shared
 from enamel.core.geometry import Box
 
@@ -104,7 +104,7 @@ def _movement(pair: Pair, box: Box) -> float:
     right, bottom = int(box.right / across), int(box.bottom / down)
     patches = [
         cv2.resize(
-            np.rint(np.clip(whole[top:bottom, left:right], 0, 1) * 255).astype(np.uint8),
+            eight_bits(whole[top:bottom, left:right]),
             (SIDE, SIDE),
             interpolation=cv2.INTER_AREA if right - left > SIDE else cv2.INTER_CUBIC,
         )
@@ -117,7 +117,7 @@ def _movement(pair: Pair, box: Box) -> float:
     terms = np.stack([np.ones_like(x), x, y], axis=-1).reshape(-1, 3).astype(np.float64)
     moved = flow[inside, inside].reshape(-1, 2).astype(np.float64)
     # only where there is something to see does flow mean anything
-    detail = cv2.GaussianBlur(np.abs(cv2.Laplacian(patches[0], cv2.CV_32F)), (0, 0), 2)
+    detail = blurred(np.abs(cv2.Laplacian(patches[0], cv2.CV_32F)), 2)
     weight = detail[inside, inside].ravel()
     sure = weight > np.median(weight)
     fit, *_ = np.linalg.lstsq(terms[sure], moved[sure], rcond=None)

@@ -16,7 +16,7 @@ from enamel.core.geometry import Box, Size
 VERSION = 1
 """Of the stored form; reports of another version are made afresh."""
 MOST_OF_A_KIND = 12
-"""Findings of one kind that are kept, the strongest; the count of all stays with the measures."""
+"""Findings of one kind that are kept, the strongest."""
 
 
 class Kind(StrEnum):

@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 
 from enamel.core.canvas import WHITE, FloatArray, Picture
 from enamel.core.checks.findings import Cure, Finding, Kind, Map, Severity
+from enamel.core.checks.pairs import MAD_TO_SIGMA
 from enamel.core.colour import luma
 from enamel.core.errors import Refusal
 from enamel.core.geometry import Box, Size
@@ -34,8 +35,6 @@ QUIET_STEP = 0.1 / 255
 """Added to the spread of steps: a step of a fraction of a level can't be seen."""
 QUIET_TEXTURE = (0.3 / 255) ** 2
 """Energy of texture, in squared shares of white, below which changes can't be seen."""
-MAD_TO_SIGMA = 1.4826
-"""Standard deviation of a normal distribution over its median absolute deviation."""
 
 
 @dataclass(frozen=True, slots=True)

@@ -5,6 +5,7 @@ from functools import cached_property
 
 import cv2
 import numpy as np
+from numpy.typing import NDArray
 
 from enamel.core.canvas import WHITE, FloatArray, Picture
 from enamel.core.colour import luma
@@ -74,6 +75,15 @@ def _whole(picture: Picture, size: Size) -> FloatArray:
     whole = Box.whole(size)
     samples = picture.read(whole) if picture.size == size else reduced(picture, size)
     return samples[..., :3].astype(np.float32) / np.float32(WHITE)
+
+
+MAD_TO_SIGMA = 1.4826
+"""Standard deviation of a normal distribution over its median absolute deviation."""
+
+
+def eight_bits(values: FloatArray) -> NDArray[np.uint8]:
+    """Shares of white as 8-bit values, for functions that take nothing else."""
+    return np.rint(np.clip(values, 0, 1) * 255).astype(np.uint8)
 
 
 def blurred(values: FloatArray, sigma: float) -> FloatArray:

@@ -8,7 +8,7 @@ import numpy as np
 
 from enamel.core.canvas import FloatArray
 from enamel.core.checks.findings import Finding, Kind, Map, Severity, regions
-from enamel.core.checks.pairs import Pair, blurred, cell_means
+from enamel.core.checks.pairs import Pair, blurred, cell_means, eight_bits
 
 BLUR = 1.0
 """Both are blurred by so many px before: a result may be sharper than its base."""
@@ -92,10 +92,7 @@ def _moved(pair: Pair) -> tuple[float, list[Finding]]:
     Corners by Shi & Tomasi (CVPR 1994), followed by pyramidal Lucas–Kanade and checked by following
     them back.
     """
-    before, after = (
-        np.rint(np.clip(part, 0, 1) * 255).astype(np.uint8)
-        for part in (pair.base_luma, pair.result_luma)
-    )
+    before, after = (eight_bits(part) for part in (pair.base_luma, pair.result_luma))
     corners = cv2.goodFeaturesToTrack(before, CORNERS, 0.02, 7)
     if corners is None:
         return 0.0, []
