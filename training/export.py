@@ -2,7 +2,7 @@
 
 Makes ``enamel/weights/NAME.onnx`` from the averaged weights of ``training/runs/NAME.pt``, checks that
 ONNX Runtime gives what torch gives, and tries the file as if an artist had brought it: what comes of
-that is the card beside it. The checkpoint is slimmed to what going on from it needs.
+that is the card beside it. The averaged weights are kept for other machines to go on from.
 """
 
 import argparse
@@ -15,7 +15,7 @@ import torch
 
 from enamel.core.intake import accept
 from enamel.core.weights import SHIPPED
-from training.lessons import SOFTENING
+from training.lessons import RHO, SIGMA_MIN, SOFTENING, STRENGTHS
 from training.materials import VOCABULARY
 from training.recipes import RECIPES, Recipe
 from training.train import Run
@@ -23,10 +23,11 @@ from training.train import Run
 TOLERANCE = 2e-4
 LICENCE = "Trained for Enamel on photographs, textures and drawings from Debian's packages."
 REFINER = {
-    "sigma_min": 0.01,
-    "rho": 5.0,
-    "strength_map": [[0, 0.02], [0.3, 0.25], [1, 1.2]],
+    "sigma_min": SIGMA_MIN,
+    "rho": RHO,
+    "strength_map": [[strength, sigma] for strength, sigma, _ in STRENGTHS],
     "softening": SOFTENING,
+    "lag": [[strength, lag] for strength, _, lag in STRENGTHS],
     "vocabulary": VOCABULARY,
 }
 """What a refiner's file says of itself."""
@@ -52,6 +53,7 @@ def samples(recipe: Recipe, height: int, width: int) -> dict[str, torch.Tensor]:
         "cond": torch.rand(1, 3, height, width) * 2 - 1,
         "sigma": torch.tensor([0.2]),
         "words": torch.full((1, len(VOCABULARY)), 1 / len(VOCABULARY)),
+        "missing": torch.tensor([0.7]),
     }
 
 
@@ -93,7 +95,7 @@ def export(recipe: Recipe) -> None:
         raise SystemExit(f"It looks farther than {run.average.radius} px.")
     card[recipe.kind]["radius"] = run.average.radius
     path.with_suffix(".json").write_text(json.dumps(card, indent=2, ensure_ascii=False) + "\n")
-    Run(recipe).save(slim=True)
+    run.keep()
     print(
         f"{path.name}: {path.stat().st_size / 1e6:.2f} MB, differs from torch by {difference:.1e}"
     )

@@ -1,6 +1,6 @@
 """What a training step teaches: patches, losses, and how far it has come."""
 
-from collections.abc import Callable
+import math
 from typing import Protocol
 
 import cv2
@@ -23,8 +23,35 @@ WORDLESS = 0.2
 """Share of the patches that are shown without their words, so that guidance has a place to stand."""
 MIN_BLUR = 0.1
 """Blurs below this, in px, change nothing."""
-JUDGED_AT = (0.1, 0.4)
-"""Noise levels at which a refiner's plain estimate is judged."""
+ALL_THERE, ALL_GONE = 0.2, 0.35
+"""Shares of the patches that lack nothing, and all that enlarging lost; the rest lack a share of it."""
+FLAT_SIDE = 9
+"""Side in px of the square whose deviation tells whether a place is flat."""
+FLAT_UP_TO = (0.8, 1.6)
+"""Deviations of luma, in 8-bit levels, up to which a place is flat, and from which it is not."""
+FROM_BANK = 0.45
+"""Share of the patches whose source was enlarged by an upscaler, from the bank of pairs."""
+SIGMA_MIN, RHO = 0.03, 5.0
+"""Lowest noise level of a pass, and how its levels are spread; the card says the same."""
+STRENGTHS = (
+    (0.0, 0.035, 0.6),
+    (0.15, 0.05, 0.6),
+    (0.3, 0.08, 0.6),
+    (0.5, 0.25, 0.48),
+    (0.8, 0.8, 0.46),
+    (1.0, 1.2, 0.46),
+)
+"""Denoising strength, the noise level that a pass starts from at it, and the lag: what it is told it still
+lacks at its last level, as a share of what it lacked at first. Noise is detail too, so the more of it there
+is, the less has to be made up for."""
+ROLLED_FROM = (0.04, 1.0)
+"""Noise levels that passes start from."""
+FAINT = 5e-5
+"""Energy of fine detail, about a level in each channel, below which more or less of it is all one."""
+PLAIN = (cv2.INTER_LANCZOS4, cv2.INTER_LANCZOS4, cv2.INTER_CUBIC)
+"""Plain enlarging, by chance; mostly Lanczos, as the engine does when no upscaler is named."""
+JUDGED_AT = ((0.1, 0.0), (0.4, 0.0), (0.25, 1.0), (0.1, 0.5))
+"""Noise levels, and what is missing at them, at which a refiner's plain estimate is judged."""
 
 
 class Lesson(Protocol):
@@ -82,67 +109,99 @@ class Enlarging:
 class Refining:
     """A refiner's: a sharp patch, what an enlarged source makes of it, noise, words.
 
-    The source is softened at random, which is what hold below 1 does (condition augmentation), and
-    words are left out at random, which is what guidance moves away from.
+    The patch is shown with a share of the detail that enlarging lost missing, as it is at the start of a
+    pass. The source is softened at random, which is what hold below 1 does (condition augmentation),
+    and words are left out at random, which is what guidance moves away from.
     """
 
-    def __init__(
-        self,
-        recipe: Recipe,
-        pictures: Pictures,
-        upscaler: Callable[[np.ndarray], np.ndarray] | None,
-    ) -> None:
+    def __init__(self, recipe: Recipe, pictures: Pictures, bank: Pictures) -> None:
         self.recipe = recipe
         self.pictures = pictures
-        self.upscaler = upscaler
+        self.bank = bank
 
     def batch(self, rng: np.random.Generator, count: int) -> tuple[np.ndarray, ...]:
-        """Sharp patches and conditions in −1…1, noise levels, words."""
-        side = self.recipe.patch
-        patches = [self.pictures.patch(side, rng) for _ in range(count)]
-        sharps = [sharp for sharp, _ in patches]
+        """Sharp patches and conditions in −1…1, noise levels, words, enlarged sources, what is missing."""
+        triples = [self._example(rng) for _ in range(count)]
+        sharps, starts = [one for one, _, _ in triples], [one for _, one, _ in triples]
         blurs = [softening_at(rng.random(), SOFTENING) * (rng.random() > HELD) for _ in sharps]
         conditions = [
-            self._condition(sharp, blur, rng) for sharp, blur in zip(sharps, blurs, strict=True)
+            cv2.GaussianBlur(start, (0, 0), blur) if blur > MIN_BLUR else start
+            for start, blur in zip(starts, blurs, strict=True)
         ]
-        words = np.stack([word for _, word in patches])
+        words = np.stack([word for _, _, word in triples])
         words[rng.random(count) < WORDLESS] = 0
         # the more structure is missing, the larger is the noise at which it is decided
-        centre = -2.3 + 0.35 * np.array(blurs)
+        centre = -2.0 + 0.35 * np.array(blurs)
         sigma = np.exp(rng.normal(centre, 1.1)).clip(0.005, 1.5).astype(np.float32)
-        return planes(sharps) * 2 - 1, planes(conditions) * 2 - 1, sigma, words
+        drawn = rng.random(count)
+        missing = np.where(drawn < ALL_THERE, 0, rng.random(count))
+        missing = np.where(drawn > 1 - ALL_GONE, 1, missing).astype(np.float32)
+        return (
+            planes(sharps) * 2 - 1, planes(conditions) * 2 - 1, sigma, words,
+            planes(starts) * 2 - 1, missing,
+        )  # fmt: skip
 
-    def _condition(self, sharp: np.ndarray, blur: float, rng: np.random.Generator) -> np.ndarray:
-        faults = self.recipe.faults[rng.integers(len(self.recipe.faults))]
-        small = reduced(sharp, faults, rng)
-        if self.upscaler is not None and faults.factor == 4:
-            large = self.upscaler(small)
+    def _example(self, rng: np.random.Generator) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+        """A sharp patch, the same reduced and enlarged again, and its words."""
+        side = self.recipe.patch
+        if rng.random() < FROM_BANK:
+            (sharp, start), words = self.bank.patch(side, rng)
         else:
-            how = cv2.INTER_LANCZOS4 if rng.random() < 0.6 else cv2.INTER_CUBIC
-            large = cv2.resize(small, sharp.shape[1::-1], interpolation=how)
-        if blur > MIN_BLUR:
-            large = cv2.GaussianBlur(large, (0, 0), blur)
-        return large
+            sharp, words = self.pictures.patch(side, rng)
+            faults = self.recipe.faults[rng.integers(len(self.recipe.faults))]
+            how = PLAIN[rng.integers(len(PLAIN))]
+            start = cv2.resize(reduced(sharp, faults, rng), (side, side), interpolation=how)
+        return without_grain_in_flats(sharp, start), start, words
 
     def guess(self, network: nn.Module, batch: Batch) -> tuple[Tensor, Tensor, Tensor]:
-        sharp, cond, sigma, words = batch
-        noisy = sharp + sigma.view(-1, 1, 1, 1) * torch.randn_like(sharp)
-        weight = (sigma**2 + SIGMA_DATA**2) / (sigma * SIGMA_DATA) ** 2
-        return network(noisy, cond, sigma, words), cond, weight
+        sharp, cond, sigma, words, start, missing = batch
+        lacking = wide(missing) * (start - sharp)
+        noisy = sharp + lacking + wide(sigma) * torch.randn_like(sharp)
+        variance = sigma**2 + (missing * SIGMA_DATA) ** 2
+        weight = (variance + SIGMA_DATA**2) / (variance * SIGMA_DATA**2)
+        return network(noisy, cond, sigma, words, missing), cond, weight
 
     def truth(self, batch: Batch) -> Tensor:
         return batch[0]
 
+    def rolled(self, network: nn.Module, batch: Batch) -> tuple[Tensor, Tensor, Tensor]:
+        """The end of a pass: its last estimate, its source, and the detail that it should give back.
+
+        A pass as the engine runs it (DPM++ 2M, 4 to 8 evaluations, all without gradient but the last), so
+        that the network meets its own earlier estimates instead of true pictures with noise.
+        """
+        sharp, cond, _, words, start, given = batch
+        first = torch.exp(torch.empty(len(sharp)).uniform_(*map(math.log, ROLLED_FROM)))
+        steps = int(torch.randint(4, 9, ()))
+        levels = [
+            (first ** (1 / RHO) * (1 - share) + SIGMA_MIN ** (1 / RHO) * share) ** RHO
+            for share in torch.linspace(0, 1, steps)
+        ]
+        x = start + wide(first) * torch.randn_like(start)
+        last: Tensor | None = None
+        with torch.no_grad():
+            for place, (sigma, following) in enumerate(zip(levels, levels[1:], strict=False)):
+                estimate = network(x, cond, sigma, words, given * sigma / first)
+                target = estimate
+                if last is not None:
+                    ratio = (levels[place - 1] / sigma).log() / (sigma / following).log()
+                    target = estimate + (estimate - last) * wide(1 / (2 * ratio))
+                x = target + (x - target) * wide(following / sigma)
+                last = estimate
+        left = given * torch.maximum(levels[-1] / first, lag_at(first))
+        guess = network(x, cond, levels[-1], words, left)
+        return guess, start, start + wide(given) * (sharp - start)
+
     def judge(self, network: nn.Module, batch: Batch) -> float:
-        sharp, cond, _, words = batch
+        sharp, cond, _, words, start, _ = batch
         noise = torch.randn(sharp.shape, generator=torch.Generator().manual_seed(11))
         gains = []
-        for level in JUDGED_AT:
-            sigma = torch.full((len(sharp),), level)
+        for level, lack in JUDGED_AT:
+            sigma, missing = (torch.full((len(sharp),), value) for value in (level, lack))
+            noisy = sharp + lack * (start - sharp) + level * noise
             parts = zip(
-                (sharp + level * noise).split(16), cond.split(16), sigma.split(16), words.split(16),
-                strict=True,
-            )  # fmt: skip
+                *(whole.split(16) for whole in (noisy, cond, sigma, words, missing)), strict=True
+            )
             guesses = torch.cat([network(*part) for part in parts])
             gains.append(psnr_y(guesses / 2, sharp / 2) - psnr_y(cond / 2, sharp / 2))
         return float(np.mean(gains))
@@ -152,8 +211,35 @@ class Refining:
         return batch[3]
 
 
+def lag_at(sigma: Tensor) -> Tensor:
+    """The lag of passes that start from these noise levels."""
+    knots = np.array(STRENGTHS)
+    found = np.interp(sigma.log().numpy(), np.log(knots[:, 1]), knots[:, 2])
+    return torch.from_numpy(found.astype(np.float32))
+
+
+def wide(values: Tensor) -> Tensor:
+    """A value for each picture, spread over its pixels."""
+    return values.view(-1, 1, 1, 1)
+
+
+def without_grain_in_flats(sharp: np.ndarray, start: np.ndarray) -> np.ndarray:
+    """The sharp patch, but as the enlarged source where that is flat, (height, width, 3) float32.
+
+    What a photograph holds in flat sky and paper is its camera's noise; a refiner that learnt to give
+    that back would put dirt into every flat.
+    """
+    grey = cv2.cvtColor(start, cv2.COLOR_RGB2GRAY).astype(np.float32)
+    mean, square = (cv2.blur(values, (FLAT_SIDE, FLAT_SIDE)) for values in (grey, grey**2))
+    deviation = np.sqrt(np.maximum(square - mean**2, 0))
+    low, high = FLAT_UP_TO
+    flat = np.clip((high - deviation) / (high - low), 0, 1)
+    flat = cv2.GaussianBlur(flat, (0, 0), 2.0)[..., None]
+    return sharp + flat * (start.astype(np.float32) - sharp)
+
+
 def planes(patches: list[np.ndarray]) -> np.ndarray:
-    """(count, 3, side, side) float32 in 0…1 of uint8 patches."""
+    """(count, 3, side, side) float32 in 0…1 of patches in 0…255."""
     stacked = np.stack(patches).transpose(0, 3, 1, 2)
     return np.ascontiguousarray(stacked).astype(np.float32) / 255
 
@@ -192,9 +278,23 @@ def grain(guess: Tensor, truth: Tensor) -> Tensor:
 
     def energy(pictures: Tensor) -> Tensor:
         detail = pictures - blurred(pictures, 0.8)
-        return torch.log(functional.avg_pool2d((detail**2).sum(1, keepdim=True), 8, 4) + 3e-4)
+        return torch.log(functional.avg_pool2d((detail**2).sum(1, keepdim=True), 8, 4) + FAINT)
 
     return (energy(guess) - energy(truth)).abs().mean()
+
+
+def given_back(guess: Tensor, source: Tensor, wanted: Tensor) -> Tensor:
+    """The loss of a whole pass: near enough, tone kept, detail as strong as the wanted, flats clean."""
+    away = (guess - wanted).abs().mean(1, keepdim=True)
+    luma = source.mean(1, keepdim=True)
+    mean, square = (
+        functional.avg_pool2d(values, FLAT_SIDE, 1, FLAT_SIDE // 2, count_include_pad=False)
+        for values in (luma, luma**2)
+    )
+    flat = (square - mean**2 < (2 / 255) ** 2).float()  # a level, where white is 2 above black
+    near = (away * (1 + 10 * flat)).mean()
+    low = functional.l1_loss(blurred(guess, 3.0), blurred(wanted, 3.0))
+    return 2 * near + 10 * low + 0.5 * grain(guess, wanted)
 
 
 def crisp(guess: Tensor, truth: Tensor, verdict: Tensor, critic: float) -> Tensor:

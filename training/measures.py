@@ -3,8 +3,10 @@
 import cv2
 import numpy as np
 
-from enamel.core.canvas import SampleArray
+from enamel.core.canvas import Picture, SampleArray
 from enamel.core.colour import luma
+from enamel.core.geometry import Box, Size
+from enamel.core.upscale import Enlarged, upscaler
 
 FINE, COARSE = 0.25, 0.5
 """The top octave in cycles per px: from half of Nyquist to Nyquist."""
@@ -13,6 +15,16 @@ FINE, COARSE = 0.25, 0.5
 def grey(samples: SampleArray) -> np.ndarray:
     """Luma of 16-bit samples."""
     return luma(samples[..., :3].astype(np.float32) / np.float32(65535)).astype(np.float64)
+
+
+def samples(pixels: np.ndarray) -> SampleArray:
+    """16-bit samples of 8-bit ones."""
+    return pixels.astype(np.uint16) * np.uint16(257)
+
+
+def enlarged(source: Picture, size: Size, name: str) -> SampleArray:
+    """A picture at an exact size, by the upscaler of that name."""
+    return Enlarged(source, size, upscaler(name)).read(Box.whole(size))
 
 
 def psnr(one: np.ndarray, truth: np.ndarray) -> float:
@@ -58,38 +70,6 @@ def top_octave(values: np.ndarray) -> float:
 def low_psnr(one: np.ndarray, source: np.ndarray, sigma: float = 3.0) -> float:
     """PSNR of what a blur leaves of both: whether tone and large shapes are kept."""
     return psnr(cv2.GaussianBlur(one, (0, 0), sigma), cv2.GaussianBlur(source, (0, 0), sigma))
-
-
-def sharpness(values: np.ndarray) -> float:
-    """Root mean square of the gradient: needs no truth."""
-    down, across = np.gradient(values)
-    return float(np.sqrt((down**2 + across**2).mean()))
-
-
-def overshoot(values: np.ndarray, source: np.ndarray, side: int = 9) -> float:
-    """Halos: how far values lie, in the mean over edges, beyond the range of the source around them.
-
-    Edges are where that range is in the top tenth; in shares of it.
-    """
-    kernel = np.ones((side, side), np.uint8)
-    highest, lowest = cv2.dilate(source, kernel), cv2.erode(source, kernel)
-    reach = highest - lowest
-    edges = reach >= np.quantile(reach, 0.9)
-    beyond = np.maximum(values - highest, 0) + np.maximum(lowest - values, 0)
-    return float((beyond[edges] / np.maximum(reach[edges], 0.02)).mean())
-
-
-def unsharpened_to(source: np.ndarray, wanted: float, sigma: float = 1.0) -> np.ndarray:
-    """The source after unsharp masking that makes it as sharp as wanted, found by halving."""
-    detail = source - cv2.GaussianBlur(source, (0, 0), sigma)
-    low, high = 0.0, 20.0
-    for _ in range(30):
-        middle = (low + high) / 2
-        if sharpness(source + middle * detail) < wanted:
-            low = middle
-        else:
-            high = middle
-    return source + high * detail
 
 
 def character(values: np.ndarray) -> np.ndarray:

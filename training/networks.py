@@ -90,8 +90,12 @@ class Refiner(nn.Module):
     preconditioned as in Karras et al., "Elucidating the design space of diffusion-based generative
     models", 2022, with the residual in the place of the picture.
 
+    It is given x = truth + missing · (enlarged − truth) + σ · noise: not only noisy, but lacking a share
+    of the detail that enlarging lost. What is missing counts as noise of its own size in the
+    preconditioning, n = √(σ² + (missing · σ_data)²).
+
     Inputs ``x``, ``cond`` (n, 3, h, w) in −1…1, ``sigma`` (n), ``words`` (n, words), weights that sum
-    to 1 or are all 0; output like x. Sides are multiples of 8.
+    to 1 or are all 0, ``missing`` (n) in 0…1; output like x. Sides are multiples of 8.
     """
 
     radius = 80
@@ -104,6 +108,8 @@ class Refiner(nn.Module):
         self.lead = nn.Sequential(nn.Linear(16, lead), nn.ReLU(), nn.Linear(lead, lead))
         self.words = nn.Linear(words, lead, bias=False)
         nn.init.normal_(self.words.weight, std=0.02)
+        self.lack = nn.Linear(2, lead, bias=False)
+        nn.init.zeros_(self.lack.weight)
         self.enter = nn.Conv2d(24, width, 3, padding=1)
         self.half_down = Steered(width, lead)
         self.to_quarter = nn.Conv2d(width, middle, 2, stride=2)
@@ -118,9 +124,13 @@ class Refiner(nn.Module):
         nn.init.zeros_(self.leave.weight)
         nn.init.zeros_(self.leave.bias)
 
-    def forward(self, x: Tensor, cond: Tensor, sigma: Tensor, words: Tensor) -> Tensor:
-        variance = sigma**2 + SIGMA_DATA**2
-        lead = functional.relu(self.lead(fourier(sigma)) + self.words(words))
+    def forward(
+        self, x: Tensor, cond: Tensor, sigma: Tensor, words: Tensor, missing: Tensor
+    ) -> Tensor:
+        noise = (sigma**2 + (missing * SIGMA_DATA) ** 2).sqrt()
+        variance = noise**2 + SIGMA_DATA**2
+        lacking = torch.stack([missing, missing * SIGMA_DATA / noise], 1)
+        lead = functional.relu(self.lead(fourier(sigma)) + self.words(words) + self.lack(lacking))
         spread = variance.rsqrt()[:, None, None, None]
         residual = x - cond
         given = functional.pixel_unshuffle(torch.cat([residual * spread, cond], 1), 2)
@@ -137,7 +147,7 @@ class Refiner(nn.Module):
         half = self.half_up(half + larger(quarter, self.from_quarter), lead)
         change = functional.pixel_shuffle(self.leave(functional.relu(half)), 2)
         keep = (SIGMA_DATA**2 / variance)[:, None, None, None]
-        return cond + keep * residual + (sigma[:, None, None, None] * SIGMA_DATA * spread) * change
+        return cond + keep * residual + (noise[:, None, None, None] * SIGMA_DATA * spread) * change
 
 
 def smaller(x: Tensor, layer: nn.Conv2d) -> Tensor:

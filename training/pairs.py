@@ -11,18 +11,28 @@ from pathlib import Path
 
 import cv2
 import numpy as np
+import PIL.Image
 
 from training.materials import MATERIALS, words_of
 from training.sources import CACHE
 
-REDUCERS = (cv2.INTER_AREA, cv2.INTER_CUBIC, cv2.INTER_LANCZOS4)
+MAKERS = {"arrays": "sources", "bank": "bank"}
+"""What makes the arrays under a folder of the cache."""
+REDUCERS = (
+    PIL.Image.Resampling.BOX,
+    PIL.Image.Resampling.BICUBIC,
+    PIL.Image.Resampling.LANCZOS,
+    None,
+)
+"""Area, and bicubic and Lanczos with the kernel widened by the factor, as the field reduces; None is
+a blur and a plain bicubic one, which leaves what cameras and generators leave."""
 
 
 @dataclass(frozen=True)
 class Faults:
     """How a sharp patch becomes a small one."""
 
-    factor: int
+    factor: float
     blur: float = 0.0
     """Largest standard deviation of a blur before reducing, in px of the small picture."""
     noise: float = 0.0
@@ -35,7 +45,7 @@ class Faults:
 
 def reduced(sharp: np.ndarray, faults: Faults, rng: np.random.Generator) -> np.ndarray:
     """The small picture of a sharp one, uint8 both."""
-    height, width = (side // faults.factor for side in sharp.shape[:2])
+    height, width = (round(side / faults.factor) for side in sharp.shape[:2])
     ruined = rng.random() < faults.share
     picture = sharp
     if ruined and faults.blur:
@@ -43,10 +53,11 @@ def reduced(sharp: np.ndarray, faults: Faults, rng: np.random.Generator) -> np.n
         if sigma > 0.2:
             picture = cv2.GaussianBlur(picture, (0, 0), sigma)
     how = REDUCERS[rng.integers(len(REDUCERS))]
-    if how != cv2.INTER_AREA:
-        # these don't widen their kernel when they reduce, so a little blur stands in for it
+    if how is None:
         picture = cv2.GaussianBlur(picture, (0, 0), 0.32 * faults.factor)
-    small = cv2.resize(picture, (width, height), interpolation=how)
+        small = cv2.resize(picture, (width, height), interpolation=cv2.INTER_CUBIC)
+    else:
+        small = np.asarray(PIL.Image.fromarray(picture).resize((width, height), how))
     if ruined and faults.noise:
         level = rng.uniform(0, faults.noise)
         small = np.clip(small + rng.normal(0, level, small.shape), 0, 255).astype(np.uint8)
@@ -58,15 +69,18 @@ def reduced(sharp: np.ndarray, faults: Faults, rng: np.random.Generator) -> np.n
 
 
 class Pictures:
-    """All arrays of a split, read by position so that memory holds only what is looked at."""
+    """All arrays of a split, read by position so that memory holds only what is looked at.
 
-    def __init__(self, split: str, shares: dict[str, float]) -> None:
-        self.paths = {
-            kind: sorted((CACHE / "arrays" / split / kind).glob("*.npy")) for kind in shares
-        }
+    Arrays are (height, width, 3) uint8, or several of one picture, (several, height, width, 3).
+    """
+
+    def __init__(self, split: str, shares: dict[str, float], root: str = "arrays") -> None:
+        self.paths = {kind: sorted((CACHE / root / split / kind).glob("*.npy")) for kind in shares}
         for kind, paths in self.paths.items():
             if not paths:
-                raise SystemExit(f"No {kind} pictures; run python -m training.sources first.")
+                raise SystemExit(
+                    f"No {kind} pictures; run python -m training.{MAKERS[root]} first."
+                )
         self.kinds = list(shares)
         self.weights = np.array([shares[kind] for kind in self.kinds])
         self.weights /= self.weights.sum()
@@ -77,40 +91,51 @@ class Pictures:
         ]
         self.named = [paths for paths in self.named if paths]
 
-    def picture(self, rng: np.random.Generator) -> tuple[str, Path]:
-        """A random picture's kind and file; half of the textures by a material, so that rare ones count."""
+    def picture(self, rng: np.random.Generator) -> Path:
+        """A random picture's file; half of the textures by a material, so that rare ones count."""
         kind = self.kinds[rng.choice(len(self.kinds), p=self.weights)]
         paths = self.paths[kind]
-        if kind == "texture" and rng.random() < 0.5:
+        if kind == "texture" and self.named and rng.random() < 0.5:
             paths = self.named[rng.integers(len(self.named))]
-        return kind, paths[rng.integers(len(paths))]
+        return paths[rng.integers(len(paths))]
 
-    def patch(self, side: int, rng: np.random.Generator) -> tuple[np.ndarray, np.ndarray]:
-        """A random square of a random picture, turned and mirrored at random, and its words."""
+    def square(self, side: int, rng: np.random.Generator) -> tuple[np.ndarray, Path]:
+        """A random square of a random picture, turned and mirrored at random, and its file."""
         while True:
-            kind, path = self.picture(rng)
+            path = self.picture(rng)
             pixels = np.load(path, mmap_mode="r")
-            height, width = pixels.shape[:2]
+            height, width = pixels.shape[-3:-1]
             if min(height, width) < side:
                 continue
             y, x = rng.integers(height - side + 1), rng.integers(width - side + 1)
-            patch = np.array(pixels[y : y + side, x : x + side])
+            patch = np.array(pixels[..., y : y + side, x : x + side, :])
             if patch.std() < 3 and rng.random() < 0.8:
                 continue  # flat sky and paper teach little
-            patch = np.rot90(patch, rng.integers(4))
-            patch = np.ascontiguousarray(patch[:, ::-1] if rng.random() < 0.5 else patch)
-            return patch, words_of(kind, path.name)
+            patch = np.rot90(patch, rng.integers(4), axes=(-3, -2))
+            patch = patch[..., ::-1, :] if rng.random() < 0.5 else patch
+            return np.ascontiguousarray(patch), path
+
+    def patch(self, side: int, rng: np.random.Generator) -> tuple[np.ndarray, np.ndarray]:
+        """A random square and its words."""
+        patch, path = self.square(side, rng)
+        return patch, words_of(path.parent.name, path.name)
 
 
 def batches(make: Callable[[np.random.Generator], tuple[np.ndarray, ...]], seed: int) -> Iterator:
-    """Batches made ahead by a thread. The seed names the sequence."""
-    ready: queue.Queue[tuple[np.ndarray, ...]] = queue.Queue(maxsize=6)
+    """Batches made ahead by a thread, which hands on what goes wrong. The seed names the sequence."""
+    ready: queue.Queue[tuple[np.ndarray, ...] | Exception] = queue.Queue(maxsize=6)
 
     def work() -> None:
         rng = np.random.default_rng(seed)
-        while True:
-            ready.put(make(rng))
+        try:
+            while True:
+                ready.put(make(rng))
+        except Exception as error:
+            ready.put(error)
 
     threading.Thread(target=work, daemon=True).start()
     while True:
-        yield ready.get()
+        made = ready.get()
+        if isinstance(made, Exception):
+            raise made
+        yield made

@@ -24,14 +24,20 @@ class Recipe:
     seed: int = 1
     starts_from: str | None = None
     """A recipe of the same network, whose weights this one goes on from."""
+    rollouts: float = 0.0
+    """Share of a refiner's steps that train on what the sampler itself reaches."""
     critic: float = 0.0
     """Weight of the adversarial loss; 0 trains to the mean, above it for crisp grain."""
-    led_by: str | None = None
-    """An upscaler that makes some of a refiner's conditions."""
 
 
 REFINER = {"words": len(MATERIALS), "width": 32, "middle": 64, "deep": 96}
-ENLARGED = (Faults(2, 0.3, 1.0, (80, 98), 0.3), Faults(2, 0.3), Faults(4, 0.3, 1.0, (80, 98), 0.3))
+ENLARGED = (
+    Faults(2, 0.3, 1.0, (80, 98), 0.3),
+    Faults(2),
+    Faults(1.4, 0.3),
+    Faults(2.8, 0.3, 1.0, (80, 98), 0.3),
+)
+"""What those of a refiner's sources have been through that plain interpolation enlarges again."""
 
 RECIPES = {
     recipe.name: recipe
@@ -40,9 +46,9 @@ RECIPES = {
             "vitreous",
             "Faithful, all-round: photographs and painted pictures, 4×.",
             {"factor": 4, "width": 64, "blocks": 8},
-            faults=(Faults(4, blur=0.35, noise=1.0, jpeg=(85, 98), share=0.4),),
-            shares={"photo": 0.6, "texture": 0.3, "drawing": 0.1},
-            steps=4000,
+            faults=(Faults(4, blur=0.35, noise=1.0, jpeg=(85, 98), share=0.3),),
+            shares={"photo": 0.5, "painting": 0.15, "texture": 0.25, "drawing": 0.1},
+            steps=22000,
         ),
         Recipe(
             "cloisonne",
@@ -85,17 +91,17 @@ RECIPES = {
         ),
         Recipe(
             "grisaille",
-            "Refines at any size: brings out the texture that the words name, holds the structure.",
+            "Refines photographs and renders at any size: gives back the detail that enlarging lost.",
             REFINER,
             kind="refiner",
             faults=ENLARGED,
-            shares={"photo": 0.35, "texture": 0.5, "drawing": 0.15},
+            shares={"photo": 0.45, "painting": 0.15, "texture": 0.3, "drawing": 0.1},
             patch=64,
             batch=16,
-            rate=1.2e-3,
-            steps=15000,
+            rate=4e-4,
+            rollouts=0.8,
+            steps=90000,
             seed=6,
-            led_by="vitreous",
         ),
     )
 }

@@ -20,6 +20,10 @@ import pyvips
 
 CACHE = Path(__file__).parent / "cache"
 TEST_SHARE = 0.12
+BUNDLES = {".pk3", ".zip"}
+"""Archives inside packages that hold pictures."""
+GROUND = 128
+"""Grey that cut-out figures are laid on; a white one would teach their outlines."""
 LONGEST = 2400
 """Longer sides are cut to this, from the middle; more of one file teaches little more."""
 SMALLEST = 160
@@ -31,7 +35,7 @@ class Package:
 
     name: str
     kind: str
-    """photo, texture or drawing."""
+    """photo, painting, texture or drawing."""
     wanted: str
     halved: bool
 
@@ -43,15 +47,32 @@ PACKAGES = (
     Package("lomiri-wallpapers-16.04", "photo", r"\.(jpg|jpeg|png)$", True),
     Package("lomiri-wallpapers-20.04", "photo", r"\.(jpg|jpeg|png)$", True),
     Package("ukui-wallpapers", "photo", r"\.(jpg|jpeg|png)$", True),
+    Package("endless-sky-data", "photo", r"images/land/.*\.jpg$", True),
+    Package("stellarium-data", "photo", r"landscapes/.*\.(jpg|png)$", True),
+    Package("tuxpaint-stamps-default", "photo",
+            r"(animals|food|plants|clothes|household|people|vehicles|sports|naturalforces)/"
+            r"(?!.*cartoon).*\.png$", False),
+    Package("wesnoth-1.16-data", "painting", r"(portraits|story)/.*\.(png|jpg|webp)$", False),
+    Package("freeorion-data", "painting", r"art/.*\.(png|jpg)$", False),
+    Package("naev-data", "painting", r"gfx/(portraits|loading|planet/exterior)/.*\.(webp|png|jpg)$", False),
+    Package("flare-game", "painting", r"(portraits|books|backgrounds)/.*\.(png|jpg)$", False),
     Package("supertuxkart-data", "texture", r"textures?/.*\.(jpg|jpeg|png)$", False),
     Package("nexuiz-textures", "texture", r"\.(jpg|jpeg|png|tga)$", False),
+    Package("openarena-081-textures", "texture", r"\.(jpg|jpeg|png|tga)$", False),
+    Package("openarena-088-data", "texture", r"textures/.*\.(jpg|jpeg|png|tga)$", False),
+    Package("ufoai-textures", "texture", r"\.(jpg|jpeg|png|tga|webp)$", False),
+    Package("colobot-common-textures", "texture", r"\.(jpg|jpeg|png)$", False),
+    Package("torcs-data", "texture", r"tracks/.*\.(jpg|jpeg|png)$", False),
     Package("openclipart-svg", "drawing", r"\.svg$", False),
-)
+    Package("gcompris-qt-data", "drawing", r"\.svg$", False),
+    Package("papirus-icon-theme", "drawing",
+            r"Papirus/64x64/(apps|places|devices|mimetypes)/.*\.svg$", False),
+)  # fmt: skip
 SKIPPED = re.compile(
     r"(norm|_nm|gloss|_bump|_height|specular|_local|screenshot|thumb|preview)", re.I
 )
 DRAWINGS = 1200
-"""Drawings taken, every so-many-th of the collection."""
+"""Drawings taken of a package at most, every so-many-th of the collection."""
 DRAWN_SIDE = 768
 
 
@@ -66,10 +87,10 @@ def unpacked(package: Package) -> Path:
         folder.parent.mkdir(parents=True, exist_ok=True)
         subprocess.run(["dpkg-deb", "-x", str(archive), str(folder)], check=True)
         archive.unlink()
-        for bundle in folder.rglob("*.pk3"):
-            with zipfile.ZipFile(bundle) as opened:
-                opened.extractall(bundle.parent)
-            bundle.unlink()
+    for bundle in [path for path in folder.rglob("*") if path.suffix in BUNDLES]:
+        with zipfile.ZipFile(bundle) as opened:
+            opened.extractall(bundle.parent)
+        bundle.unlink()
     return folder
 
 
@@ -109,12 +130,14 @@ def decoded(path: Path, package: Package) -> "np.ndarray | None":
                 image = pyvips.Image.new_from_array(np.asarray(PIL.Image.open(path).convert("RGB")))
             else:
                 image = pyvips.Image.new_from_file(str(path))
-            if image.width * image.height > 60e6 or min(image.width, image.height) < 256:
+            least = SMALLEST * (2 if package.halved else 1)
+            if image.width * image.height > 60e6 or min(image.width, image.height) < least:
                 return None
             if package.halved:
                 image = image.resize(0.5, kernel="lanczos3")
         if image.hasalpha():
-            image = image.flatten(background=[255, 255, 255])
+            ground = 255 if package.kind == "drawing" else GROUND
+            image = image.flatten(background=[ground] * 3)
         image = image.colourspace("srgb").cast("uchar")
         if image.bands != 3:
             return None

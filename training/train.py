@@ -1,8 +1,9 @@
 """Trains a model: `nice -n 19 python -m training.train NAME [--minutes N]`.
 
-Goes on from ``training/runs/NAME.pt`` where there is one, and writes it every few minutes and at the
-end. The curve is appended to ``training/runs/NAME.csv``: step, minutes, dB over the enlarged source on
-patches of held-out files.
+Goes on from its checkpoint under ``training/cache/runs``, which it writes every few minutes, at the end
+and when it is told to terminate; on another machine from the averaged weights that were kept in
+``training/runs`` when the model was exported. The curve is appended to ``training/runs/NAME.csv``: step,
+minutes, dB over the enlarged source on patches of held-out files.
 """
 
 import argparse
@@ -10,22 +11,27 @@ import copy
 import csv
 import math
 import os
+import signal
 import time
-from collections.abc import Callable
 from pathlib import Path
 
+import cv2
 import numpy as np
 import torch
 from torch import Tensor
 from torch.nn import functional
 
-from training.lessons import Batch, Enlarging, Refining, crisp, planes, to_the_mean
+from training.lessons import Batch, Enlarging, Refining, crisp, given_back, to_the_mean
 from training.networks import Critic, make
 from training.pairs import Pictures, batches
 from training.recipes import RECIPES, Recipe
+from training.sources import CACHE
 
 RUNS = Path(__file__).parent / "runs"
-SAVE_SECONDS = 180
+"""Curves, and what a run can go on from: small enough to be committed."""
+LIVE = CACHE / "runs"
+"""Checkpoints of runs under way, with their optimisers."""
+SAVE_SECONDS = 90
 JUDGE_STEPS = 250
 HELD_OUT = 64
 AVERAGE = 0.998
@@ -51,9 +57,13 @@ class Run:
         )
         self.step = 0
         self.minutes = 0.0
-        self.file = RUNS / f"{recipe.name}.pt"
-        if self.file.exists():
-            self._load(torch.load(self.file, weights_only=True))
+        self.file = LIVE / f"{recipe.name}.pt"
+        self.kept = RUNS / f"{recipe.name}.pt"
+        for file in (self.file, self.kept):
+            if file.exists():
+                self._load(torch.load(file, weights_only=True))
+                break
+        self.first = self.step
 
     @property
     def _parts(self) -> dict[str, torch.nn.Module | torch.optim.Optimizer | None]:
@@ -64,35 +74,42 @@ class Run:
         }
 
     def _load(self, kept: dict) -> None:
-        self.network.load_state_dict(kept["network"])
+        self.network.load_state_dict(kept.get("network", kept["average"]))
         self.average.load_state_dict(kept["average"])
         for name, part in self._parts.items():
             if part is not None and name in kept:
                 part.load_state_dict(kept[name])
         self.step, self.minutes = kept["step"], kept["minutes"]
 
-    def save(self, *, slim: bool = False) -> None:
-        """Write the checkpoint, whole or not at all. Slim: the averaged weights, to go on from, only."""
-        chosen = self.average if slim else self.network
-        kept = {
-            "network": chosen.state_dict(),
-            "average": self.average.state_dict(),
-            "step": self.step,
-            "minutes": self.minutes,
-        }
-        if not slim:
-            kept |= {name: part.state_dict() for name, part in self._parts.items() if part}
-        partial = self.file.with_suffix(".part")
-        torch.save(kept, partial)
-        os.replace(partial, self.file)
+    def save(self) -> None:
+        """Write the checkpoint, whole or not at all."""
+        parts = {name: part.state_dict() for name, part in self._parts.items() if part}
+        self._write(self.file, {"network": self.network.state_dict(), **parts})
+
+    def keep(self) -> None:
+        """Write the averaged weights, which is all that another machine needs to go on from."""
+        self._write(self.kept, {})
+
+    def _write(self, file: Path, parts: dict) -> None:
+        file.parent.mkdir(parents=True, exist_ok=True)
+        partial = file.with_suffix(".part")
+        average = self.average.state_dict()
+        said = {"average": average, "step": self.step, "minutes": self.minutes}
+        torch.save(said | parts, partial)
+        os.replace(partial, file)
 
     def rate(self) -> float:
-        """Share of the learning rate: a short rise, then a cosine to a twentieth."""
-        warm = min(1.0, (self.step + 1) / 200)
+        """Share of the learning rate: a short rise after every start, then a cosine to a twentieth."""
+        warm = min(1.0, (self.step - self.first + 1) / 200)
         share = min(1.0, self.step / self.recipe.steps)
         return warm * (0.05 + 0.95 * 0.5 * (1 + math.cos(math.pi * share)))
 
     def learn(self, lesson: Enlarging | Refining, batch: Batch) -> None:
+        if isinstance(lesson, Refining) and torch.rand(()) < self.recipe.rollouts:
+            loss = given_back(*lesson.rolled(self.network, batch))
+            self._step(self.optimiser, loss, self.recipe.rate)
+            self._count()
+            return
         guess, source, weight = lesson.guess(self.network, batch)
         truth = lesson.truth(batch)
         if self.critic is None or self.critic_optimiser is None:
@@ -106,6 +123,10 @@ class Run:
             self._step(self.critic_optimiser, doubt, 2 * self.recipe.rate)
             loss = crisp(guess, truth, self.critic(guess, source, words), self.recipe.critic)
         self._step(self.optimiser, loss, self.recipe.rate)
+        self._count()
+
+    def _count(self) -> None:
+        """One more step; its weights join the average."""
         self.step += 1
         with torch.no_grad():
             decay = min(AVERAGE, (self.step + 1) / (self.step + 10))
@@ -124,23 +145,11 @@ class Run:
         optimiser.step()
 
 
-def enlarger(name: str) -> Callable[[np.ndarray], np.ndarray]:
-    """A trained upscaler as a function of uint8 patches, to make conditions with."""
-    network = Run(RECIPES[name]).average.eval()
-
-    def enlarge(small: np.ndarray) -> np.ndarray:
-        with torch.inference_mode():
-            large = network(torch.from_numpy(planes([small])))[0].clamp(0, 1)
-        return (large.permute(1, 2, 0) * 255).round().to(torch.uint8).numpy()
-
-    return enlarge
-
-
 def lesson_of(recipe: Recipe, split: str) -> Enlarging | Refining:
     pictures = Pictures(split, recipe.shares)
     if recipe.kind == "upscaler":
         return Enlarging(recipe, pictures)
-    return Refining(recipe, pictures, enlarger(recipe.led_by) if recipe.led_by else None)
+    return Refining(recipe, pictures, Pictures(split, recipe.shares, "bank"))
 
 
 def tensors(arrays: tuple[np.ndarray, ...]) -> Batch:
@@ -151,16 +160,25 @@ def tensors(arrays: tuple[np.ndarray, ...]) -> Batch:
     )
 
 
-def train(recipe: Recipe, minutes: float) -> None:
+def train(recipe: Recipe, minutes: float, threads: int = 1) -> None:
     torch.set_flush_denormal(True)
+    torch.set_num_threads(threads)
+    cv2.setNumThreads(1)
     RUNS.mkdir(exist_ok=True)
     run = Run(recipe)
     lesson = lesson_of(recipe, "train")
     held = tensors(lesson_of(recipe, "test").batch(np.random.default_rng(99), HELD_OUT))
+    ended = False
+
+    def end(*_: object) -> None:
+        nonlocal ended
+        ended = True
+
+    signal.signal(signal.SIGTERM, end)
     began = saved = time.monotonic()
     earlier = run.minutes
     source = batches(lambda rng: lesson.batch(rng, recipe.batch), recipe.seed * 1000 + run.step)
-    while run.step < recipe.steps and time.monotonic() - began < minutes * 60:
+    while run.step < recipe.steps and not ended and time.monotonic() - began < minutes * 60:
         run.learn(lesson, tensors(next(source)))
         run.minutes = earlier + (time.monotonic() - began) / 60
         if run.step % JUDGE_STEPS == 0 or run.step == recipe.steps:
@@ -181,5 +199,6 @@ if __name__ == "__main__":
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("name", choices=RECIPES)
     parser.add_argument("--minutes", type=float, default=1e9)
+    parser.add_argument("--threads", type=int, default=1)
     chosen = parser.parse_args()
-    train(RECIPES[chosen.name], chosen.minutes)
+    train(RECIPES[chosen.name], chosen.minutes, chosen.threads)

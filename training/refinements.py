@@ -1,0 +1,185 @@
+"""What a refiner does, in figures: detail and tone, how far strength moves, levels, words."""
+
+from collections import defaultdict
+from collections.abc import Iterable
+from dataclasses import dataclass
+from pathlib import Path
+
+import cv2
+import numpy as np
+
+from enamel.core.canvas import SampleArray
+from enamel.core.diffusion.samplers import Sampler
+from enamel.core.schedule import Mode, Refine
+from training.materials import MATERIALS, words_of
+from training.measures import character, enlarged, grey, low_psnr, psnr, samples, top_octave
+from training.sources import CACHE
+from training.trying import middle, refined, size_of, small_of, squares
+
+SOURCES = ((2, "lanczos"), (2, "vitreous"), (4, "vitreous"))
+"""Factor and upscaler of what is refined."""
+STRENGTHS = (0.15, 0.3, 0.5, 0.8)
+PLACE = 9
+"""Side in px of the square whose deviation tells textured places from flat ones."""
+TEXTURED, FLAT = 8.0, 1.0
+"""Textured is where the truth deviates by more, flat where the source deviates by less, in 8-bit levels."""
+SMALL = 256
+"""Side in px of the squares that take many steps."""
+LEAST = 400
+"""Pixels that a kind of place needs to count."""
+
+
+@dataclass(frozen=True)
+class Places:
+    """A picture with what was made of it, and which of its places are textured and which flat."""
+
+    truth: np.ndarray
+    source: np.ndarray
+    textured: np.ndarray
+    flat: np.ndarray
+
+    @classmethod
+    def of(cls, sharp: np.ndarray, large: SampleArray) -> "Places":
+        truth, source = grey(samples(sharp)), grey(large)
+        return cls(truth, source, deviation(truth) * 255 > TEXTURED, deviation(source) * 255 < FLAT)
+
+    def moved(self, result: np.ndarray, start: np.ndarray | None = None) -> tuple[float, float]:
+        """RMS in 8-bit levels from the source, or another start, in textured and in flat places."""
+        away = (result - (self.source if start is None else start)) * 255
+        return rms(away[self.textured]), rms(away[self.flat])
+
+
+def deviation(values: np.ndarray) -> np.ndarray:
+    """Standard deviation around each pixel."""
+    mean, square = (cv2.blur(part, (PLACE, PLACE)) for part in (values, values**2))
+    return np.sqrt(np.maximum(square - mean**2, 0))
+
+
+def rms(values: np.ndarray) -> float:
+    return float(np.sqrt((values**2).mean())) if values.size >= LEAST else float("nan")
+
+
+def evaluate_refiner(folder: Path, name: str, count: int) -> None:
+    """Detail, fidelity and tone over several upscalers, and how far strengths and seeds move."""
+    pictures = squares(folder, count)
+    print(f"{len(pictures)} pictures, {name}, default settings; medians, in flats also the worst")
+    print(
+        "| source | strength | fine detail before | after | PSNR before | change | low PSNR "
+        "| moved in textured places | in flats | worst | another seed, textured | flats |"
+    )
+    print("|---|---|---|---|---|---|---|---|---|---|---|---|")
+    for factor, by in SOURCES:
+        larges = [enlarged(small_of(sharp, factor), size_of(sharp), by) for sharp in pictures]
+        for strength in STRENGTHS:
+            rows = []
+            for sharp, large in zip(pictures, larges, strict=True):
+                places = Places.of(sharp, large)
+                one, other = (
+                    grey(refined(small_of(sharp, factor), size_of(sharp), by, settings))
+                    for settings in (
+                        Refine(model=name, strength=strength, seed=seed, mode=Mode.JOINT)
+                        for seed in (5, 6)
+                    )
+                )
+                before = psnr(places.source, places.truth)
+                rows.append(
+                    (
+                        top_octave(places.source) / top_octave(places.truth),
+                        top_octave(one) / top_octave(places.truth),
+                        before,
+                        psnr(one, places.truth) - before,
+                        low_psnr(one, places.source),
+                        *places.moved(one),
+                        *places.moved(one, other),
+                    )
+                )
+            every = np.array(rows)
+            found, worst = np.nanmedian(every, axis=0), np.nanmax(every[:, 6])
+            print(
+                f"| {by} {factor}× | {strength:g} | {found[0]:.2f} | {found[1]:.2f} | {found[2]:.2f} dB "
+                f"| {found[3]:+.2f} dB | {found[4]:.1f} dB | {found[5]:.1f} | {found[6]:.2f} "
+                f"| {worst:.2f} | {found[7]:.1f} | {found[8]:.2f} |",
+                flush=True,
+            )
+
+
+LEVELS = (
+    (Sampler.HEUN, 60),
+    (Sampler.DPMPP_2M, 8),
+    (Sampler.EULER, 8),
+    (Sampler.DPMPP_2M, 4),
+    (Sampler.EULER, 4),
+    (Sampler.EULER, 24),
+    (Sampler.HEUN, 4),
+    (Sampler.EULER_ANCESTRAL, 8),
+)
+
+
+def evaluate_levels(folder: Path, name: str, count: int) -> None:
+    """How much of the detail of many steps the samplers reach with few."""
+    pictures = squares(folder, count, side=SMALL)
+    print(f"{len(pictures)} pictures, {name}, strength 0.3; shares of the detail of 60 Heun steps")
+    print("| sampler | steps | lanczos 2× | vitreous 4× |")
+    print("|---|---|---|---|")
+    known: dict[tuple[int, int], float] = {}
+    for sampler, steps in LEVELS:
+        shares = []
+        for factor, by in (SOURCES[0], SOURCES[2]):
+            settings = Refine(
+                model=name, strength=0.3, steps=steps, sampler=sampler, seed=5, mode=Mode.JOINT
+            )
+            found = []
+            for place, sharp in enumerate(pictures):
+                large = grey(refined(small_of(sharp, factor), size_of(sharp), by, settings))
+                most = known.setdefault((factor, place), top_octave(large))
+                found.append(top_octave(large) / most)
+            shares.append(float(np.median(found)))
+        print(
+            f"| {sampler} | {steps} | " + " | ".join(f"{s:.0%}" for s in shares) + " |", flush=True
+        )
+
+
+def textures(split: str) -> dict[str, list[np.ndarray]]:
+    """Squares of textures by the one word that their file names say."""
+    found: dict[str, list[np.ndarray]] = defaultdict(list)
+    for path in sorted((CACHE / "arrays" / split / "texture").glob("*.npy")):
+        weights = words_of("texture", path.name)
+        if np.count_nonzero(weights) == 1:
+            pixels = np.load(path, mmap_mode="r")
+            if min(pixels.shape[:2]) >= 256:
+                found[MATERIALS[int(weights.argmax())].words[0]].append(middle(pixels, 256))
+    return found
+
+
+def evaluate_words(name: str, count: int, strength: float, hold: float, guidance: float) -> None:
+    """Whether a word moves the result towards its material's statistics, on textures of other materials."""
+    learnt, shown = textures("train"), textures("test")
+    means = {word: means_of(group) for word, group in learnt.items() if len(group) >= 8}
+    spread = np.std(list(means.values()), axis=0)
+    subjects = [square for group in shown.values() for square in group[:1]][:count]
+    print(f"{len(subjects)} test textures, each refined without words and with each word")
+    print("| word | nearer to its material than without | mean change of the distance |")
+    print("|---|---|---|")
+    nearer, changes = [], []
+    for word, target in means.items():
+        moved = []
+        for square in subjects:
+            source, size = small_of(square, 2), size_of(square)
+            settings = {
+                "model": name, "strength": strength, "steps": 8, "seed": 3, "hold": hold,
+                "guidance": guidance, "mode": Mode.JOINT,
+            }  # fmt: skip
+            plain, worded = (
+                character(grey(refined(source, size, "lanczos", Refine(**settings, prompt=prompt))))
+                for prompt in ("", word)
+            )
+            away = [np.linalg.norm((one - target) / spread) for one in (plain, worded)]
+            moved.append(away[1] - away[0])
+        nearer.append(np.mean(np.array(moved) < 0))
+        changes.append(np.mean(moved))
+        print(f"| {word} | {nearer[-1]:.0%} | {changes[-1]:+.3f} |", flush=True)
+    print(f"| all | {np.mean(nearer):.0%} | {np.mean(changes):+.3f} |")
+
+
+def means_of(group: Iterable[np.ndarray]) -> np.ndarray:
+    return np.mean([character(grey(samples(square))) for square in group], axis=0)

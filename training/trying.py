@@ -1,0 +1,69 @@
+"""Test pictures and what is made of them: reduced as the field does, enlarged and refined by the engine."""
+
+import io
+import tempfile
+from pathlib import Path
+
+import numpy as np
+import PIL.Image
+
+from enamel.core.canvas import Pixels, SampleArray
+from enamel.core.fire import fire
+from enamel.core.geometry import Box, Size
+from enamel.core.schedule import Coat, Refine, Schedule
+from training.measures import samples
+
+SIDE = 480
+SMALLEST = 256
+
+
+def squares(folder: Path, count: int, side: int = SIDE) -> list[np.ndarray]:
+    """Middle squares of the folder's pictures, arrays or files, at most ``count`` of each subfolder."""
+    found = []
+    for group in [folder, *sorted(path for path in folder.iterdir() if path.is_dir())]:
+        paths = [path for path in sorted(group.iterdir()) if path.is_file()]
+        pictures = (opened(path) for path in paths[:: max(1, len(paths) // (2 * count))])
+        usable = [one for one in pictures if one is not None and min(one.shape[:2]) >= SMALLEST]
+        found += [middle(pixels, side) for pixels in usable[:count]]
+    return found
+
+
+def opened(path: Path) -> "np.ndarray | None":
+    """A picture's pixels, (height, width, 3) uint8; None when the file is none."""
+    if path.suffix == ".npy":
+        return np.load(path, mmap_mode="r")
+    try:
+        return np.asarray(PIL.Image.open(path).convert("RGB"))
+    except OSError:
+        return None
+
+
+def middle(pixels: np.ndarray, side: int = SIDE) -> np.ndarray:
+    side = min(side, *pixels.shape[:2]) // 8 * 8
+    top, left = ((length - side) // 2 for length in pixels.shape[:2])
+    return np.array(pixels[top : top + side, left : left + side])
+
+
+def small_of(sharp: np.ndarray, factor: int, quality: int | None = None) -> Pixels:
+    """The source that a sharp picture is made into, by antialiased bicubic, compressed if asked."""
+    image = PIL.Image.fromarray(sharp)
+    image = image.resize(
+        (image.width // factor, image.height // factor), PIL.Image.Resampling.BICUBIC
+    )
+    if quality is not None:
+        buffer = io.BytesIO()
+        image.save(buffer, "JPEG", quality=quality)
+        image = PIL.Image.open(buffer).convert("RGB")
+    return Pixels(samples(np.asarray(image)))
+
+
+def size_of(pixels: np.ndarray) -> Size:
+    return Size(pixels.shape[1], pixels.shape[0])
+
+
+def refined(source: Pixels, size: Size, name: str, settings: Refine) -> SampleArray:
+    """A coat on the source, in one piece."""
+    coat = Coat(size=size, upscaler=name, refine=settings)
+    with tempfile.TemporaryDirectory() as folder:
+        result = fire(source, Schedule((coat,)), Path(folder)).result
+        return np.array(result.read(Box.whole(size)))
