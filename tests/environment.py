@@ -15,6 +15,7 @@ os.environ |= {
     "ENAMEL_MODELS": f"{FOLDER}/models",
     "ENAMEL_PLAIN_STATIC": "1",
     "ENAMEL_DEMO": "1",
+    "ENAMEL_THREADS": "1",  # two workers share the cores
 }
 
 # shared machines are at times slow; how long an example takes is not what these tests are about

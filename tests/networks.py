@@ -54,3 +54,13 @@ class Wordy:
         assert condition.hints is not None
         red, blue = condition.hints
         return condition.structure + np.array([red, 0, blue], np.float32) * np.float32(0.2)
+
+
+@dataclass(frozen=True)
+class Told:
+    """Writes what it was told is missing into its estimate, brighter for more."""
+
+    traits: Traits = replace(PLAIN, name="told", gives_back=True)
+
+    def predict(self, x: FloatArray, sigma: float, condition: Condition) -> FloatArray:
+        return np.full_like(x, condition.missing)

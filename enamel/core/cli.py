@@ -12,6 +12,7 @@ from typing import Any
 
 import numpy
 import onnxruntime
+import openvino
 import pyvips
 
 from enamel.core.canvas import Canvas
@@ -258,6 +259,7 @@ def versions() -> dict[str, str]:
         "python": platform.python_version(),
         "numpy": numpy.__version__,
         "onnxruntime": onnxruntime.__version__,
+        "openvino": openvino.__version__,
         "libvips": vips,
     }
 

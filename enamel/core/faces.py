@@ -11,7 +11,7 @@ from pathlib import Path
 import cv2
 import numpy as np
 
-from enamel.core.canvas import Picture
+from enamel.core.canvas import Picture, to_eight_bits
 from enamel.core.geometry import Box, Size
 from enamel.core.reduce import reduced
 from enamel.core.upscale import Enlarged, upscaler
@@ -56,7 +56,7 @@ def _found_at(picture: Picture, side: int) -> list[Face]:
         colour = reduced(picture, small)[..., :3]
     else:
         colour = Enlarged(picture, small, upscaler("lanczos")).read(Box.whole(small))[..., :3]
-    grey = cv2.cvtColor((colour >> 8).astype(np.uint8), cv2.COLOR_RGB2GRAY)
+    grey = cv2.cvtColor(to_eight_bits(colour), cv2.COLOR_RGB2GRAY)
     boxes, _, scores = _cascade().detectMultiScale3(
         grey,
         scaleFactor=1.08,

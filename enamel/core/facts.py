@@ -61,6 +61,13 @@ NAMES = {
 }
 """Names that each fact goes by, small letters only, the surest first."""
 KNOWN = {name: fact for fact, names in NAMES.items() for name in names}
+ONE_LINE = {"seed", "model", "size"}
+"""Facts that never go on over a second line."""
+SETTINGS = {
+    "steps", "sampler", "scheduler", "guidance", "guidancescale", "strength", "denoisingstrength",
+    "width", "height", "version", "software", "date",
+}  # fmt: skip
+"""Names of settings that are not taken, and that no prompt goes on with."""
 PAIR = re.compile(r"^\s*[\"']?([A-Za-z][\w \-]{1,30}?)[\"']?\s*[:=]\s*(.+?)\s*$")
 LIST = re.compile(r"\s*([A-Za-z][\w \-]{1,30}?)\s*:\s*([^,:]+)(?:,|$)")
 LEAST_OF_A_LIST = 2
@@ -76,7 +83,7 @@ def made(text: Mapping[str, str]) -> Made:
 
     def take(pairs: Iterable[tuple[str, str]]) -> None:
         for name, value in pairs:
-            fact = KNOWN.get(re.sub(r"[^a-z]", "", name.lower()))
+            fact = _fact(name)
             if fact and value.strip():
                 found.setdefault(fact, value.strip()[:MAX_VALUE])
 
@@ -118,8 +125,10 @@ def pairs_in(text: str) -> list[tuple[str, str]]:
         single = PAIR.match(line)
         if len(listed) >= LEAST_OF_A_LIST and any(_known(name) for name, _ in listed):
             pairs += listed
-        elif single and _known(single[1]):
+        elif single and (_known(single[1]) or _is_setting(single[1])):
             pairs.append((single[1], single[2]))
+        elif pairs and _fact(pairs[-1][0]) in ONE_LINE:
+            continue
         elif pairs and line.strip():
             name, value = pairs[-1]
             pairs[-1] = (name, f"{value}\n{line.strip()}")
@@ -128,8 +137,22 @@ def pairs_in(text: str) -> list[tuple[str, str]]:
     return [*([("prompt", "\n".join(before))] if pairs and before else []), *pairs]
 
 
+def _bare(name: str) -> str:
+    return re.sub(r"[^a-z]", "", name.lower())
+
+
+def _fact(name: str) -> str | None:
+    """The fact that goes by a name, if any does."""
+    return KNOWN.get(_bare(name))
+
+
 def _known(name: str) -> bool:
-    return re.sub(r"[^a-z]", "", name.lower()) in KNOWN
+    return _bare(name) in KNOWN
+
+
+def _is_setting(name: str) -> bool:
+    """Whether a name is that of another setting, which ends the words before it."""
+    return _bare(name) in SETTINGS
 
 
 def _flat(value: object) -> Iterable[tuple[str, str]]:

@@ -4,12 +4,13 @@ All work lies in folders named after what determines its pixels, so a call that 
 where the last one ended, and a coat whose settings have not changed is not computed again.
 """
 
+import math
 import os
 import shutil
 import time
 from concurrent.futures import Executor
 from contextlib import ExitStack
-from dataclasses import asdict, dataclass, field
+from dataclasses import asdict, dataclass, field, replace
 from pathlib import Path
 from typing import Any
 
@@ -48,6 +49,8 @@ class Stage:
     upscaler: Upscaler
     denoiser: Denoiser | None
     """None when the coat refines nothing: no refinement, or strength 0."""
+    lost: float = 1.0
+    """Share of what plain enlarging loses that this enlarging counts as having lost."""
 
     @property
     def needs_base(self) -> bool:
@@ -97,11 +100,28 @@ def softenings(settings: Refine, traits: Traits) -> list[float]:
 def stages(schedule: Schedule, base: Size) -> list[Stage]:
     """The schedule's coats with their sizes and models; a `Refusal` names what is missing."""
     found = []
-    for number, (coat, size) in enumerate(zip(schedule.laid, schedule.sizes(base), strict=True)):
+    sizes = schedule.sizes(base)
+    starts = [base, *sizes]
+    for number, (coat, size) in enumerate(zip(schedule.laid, sizes, strict=True)):
         refines = coat.refine is not None and coat.refine.strength > 0
         denoiser = refiner(coat.refine.model) if coat.refine and refines else None
-        found.append(Stage(number, coat, size, chosen(coat), denoiser))
+        by = chosen(coat)
+        lost = share_lost(by.factor, size.width / starts[number].width)
+        found.append(Stage(number, coat, size, by, denoiser, lost))
     return found
+
+
+def share_lost(native: int | None, factor: float) -> float:
+    """Share of what plain enlarging loses that enlarging by a factor counts as having lost, 0…1.
+
+    A trained upscaler runs up to its own factor or a power of it and its result is resampled down; the
+    farther down, the more detail each pixel of it has. The root of that share fits what was measured
+    with Vitreous at 2× (docs/models.md).
+    """
+    if native is None or native < 2 or factor <= 1:
+        return 1.0
+    reached = native ** math.ceil(math.log(factor, native) - 1e-9)
+    return math.sqrt(factor / reached)
 
 
 @dataclass(slots=True)
@@ -318,8 +338,9 @@ class Laying:
         return self.enlargements / f"{address(self.parent, upscaler, size, str(needed))}.npy"
 
     def _refine(self, enlarged: Picture, denoiser: Denoiser) -> Picture:
-        settings = self.stage.coat.refine
-        assert settings is not None
+        asked = self.stage.coat.refine
+        assert asked is not None
+        settings = replace(asked, give_back=asked.give_back * self.stage.lost)
         wanted = self.stage.refined(self.region)
         inner = reach(settings, denoiser.traits, self.stage.size, wanted)
         pictures = self._sources(_colour(enlarged), settings, denoiser.traits, inner)

@@ -24,6 +24,9 @@ from enamel.core.geometry import Size
 MAX_SIDE = 65500
 """Longest side of a result in px: the most that JPEG and common TIFF readers take."""
 
+ALL_GIVEN_FROM = 0.15
+"""Denoising strength from which give back counts in full."""
+
 
 class Order(StrEnum):
     """Which tile is refined when."""
@@ -80,8 +83,11 @@ class Refine:
     strength: float = number(
         0.3, 0, 1, "Denoising strength: 0 changes nothing, 0.15 to 0.35 suits whole pictures."
     )
+    give_back: float = number(
+        1.0, 0, 1, "How much of the detail that enlarging lost is given back: 1 all of it, 0 none."
+    )
     steps: int = integer(8, 1, 200, "Times the network looks at each pixel.")
-    sampler: Sampler = setting(Sampler.EULER, "How the steps lead from noise to picture.")
+    sampler: Sampler = setting(Sampler.DPMPP_2M, "How the steps lead from noise to picture.")
     spacing: Spacing = setting(Spacing.KARRAS, "How the noise levels are spread over the steps.")
     seed: int = integer(0, 0, SEEDS - 1, "Which noise; the same seed gives the same picture.")
     guidance: float = number(
@@ -142,6 +148,14 @@ class Refine:
         if self.overlap_share is None:
             return self.overlap
         return round(self.overlap_share * min(self.tile))
+
+    @property
+    def missing(self) -> float:
+        """Share of the lost detail that counts as missing at the start of a pass.
+
+        It rises with strength, so that strength 0 still is the enlarged picture and all grows from there.
+        """
+        return self.give_back * min(1.0, self.strength / ALL_GIVEN_FROM)
 
     @property
     def needs_base(self) -> bool:

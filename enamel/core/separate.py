@@ -141,11 +141,14 @@ def count(settings: Refine, traits: Traits, size: Size, region: Box) -> int:
 
 
 def over_joins(settings: Refine) -> Refine:
-    """Settings of the pass over the joins: its own strength, and nothing that changes the start."""
+    """Settings of the pass over the joins: its own strength, and nothing that changes the start.
+
+    The first pass has given back what was missing.
+    """
     assert settings.joins is not None
     return replace(
         settings, strength=settings.joins.strength, joins=None, order=Order.ROWS,
-        grit=0.0, contrast=1.0, chroma=1.0,
+        give_back=0.0, grit=0.0, contrast=1.0, chroma=1.0,
     )  # fmt: skip
 
 

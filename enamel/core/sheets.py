@@ -1,5 +1,6 @@
 """Swatch sheets: one coat tried with one or two of its settings varied. Pure values; nothing is run here."""
 
+import math
 import re
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, fields, replace
@@ -11,6 +12,8 @@ from enamel.core.schedule import Coat, Mix, Refine
 
 MOST_SWATCHES = 36
 MOST_VALUES = 12
+LONGEST_NUMBER = 30
+"""Characters of a number."""
 RANGE = re.compile(
     r"\s*(-?\d*\.?\d+)\s*(?:…|\.\.\.?|–|-|to)\s*(-?\d*\.?\d+)\s*(?:in|×|x|:)\s*(\d+)\s*",
     re.IGNORECASE,
@@ -44,6 +47,7 @@ def _mixed(coat: Coat, value: Any) -> Coat:
 
 VARIED = (
     Varied("strength", "Denoising strength", True, _refined("strength")),
+    Varied("give_back", "Give back", True, _refined("give_back")),
     Varied("seed", "Seed", True, _refined("seed")),
     Varied("steps", "Steps", True, _refined("steps")),
     Varied("hold", "Hold", True, _refined("hold")),
@@ -103,22 +107,32 @@ def _spread(text: str) -> list[str]:
     found = RANGE.fullmatch(text)
     if found is None:
         return [part for part in re.split(r"[,;\s]+", text.strip()) if part]
-    low, high, count = float(found[1]), float(found[2]), int(found[3])
-    if not 2 <= count <= MOST_VALUES:
+    low, high, count = found[1], found[2], found[3]
+    if len(count) > 2 or not 2 <= int(count) <= MOST_VALUES:
         raise FieldRefusal("values", f"A range takes from 2 to {MOST_VALUES} values.")
-    return [f"{low + (high - low) * place / (count - 1):.6g}" for place in range(count)]
+    last = int(count) - 1
+    if "." not in low + high:  # whole numbers stay exact, however long
+        first, end = int(low), int(high)
+        if (end - first) % last == 0:
+            return [str(first + (end - first) // last * place) for place in range(last + 1)]
+    start, span = float(low), float(high) - float(low)
+    return [f"{start + span * place / last:.6g}" for place in range(last + 1)]
 
 
 def _number(varied: Varied, text: str) -> float | int:
+    """A value as the setting takes it: whole numbers exactly, as far as seeds go."""
+    refusal = FieldRefusal(varied.name, f"“{text[:40]}” is no number that can be used.")
+    if len(text) > LONGEST_NUMBER:
+        raise refusal
     try:
+        if varied.name in WHOLE and re.fullmatch(r"[+-]?\d+", text):
+            return int(text)
         value = float(text)
     except ValueError:
-        raise FieldRefusal(varied.name, f"“{text}” is no number.") from None
-    if varied.name not in WHOLE:
-        return value
-    if value != round(value):
-        value = float(round(value))
-    return int(value)
+        raise refusal from None
+    if not math.isfinite(value):
+        raise refusal
+    return round(value) if varied.name in WHOLE else value
 
 
 @dataclass(frozen=True, slots=True)
@@ -165,7 +179,7 @@ def shown(value: Any) -> str:
     """A value as a label."""
     if isinstance(value, str):
         return value or "none"
-    return f"{value:g}"
+    return str(value) if isinstance(value, int) else f"{value:g}"
 
 
 def work_of(coat: Coat) -> float:

@@ -1,4 +1,4 @@
-"""What kind of picture a base is, guessed from its pixels, to propose an upscaler that suits it."""
+"""What kind of picture a base is, guessed from its pixels, to propose models that suit it."""
 
 from enum import StrEnum
 
@@ -18,8 +18,9 @@ SEEN = 1024
 
 
 class Subject(StrEnum):
-    """Kinds of pictures that want different upscalers."""
+    """Kinds of pictures that want different models."""
 
+    PHOTO = "photo"
     PAINTED = "painted"
     DRAWING = "drawing"
     TEXTURE = "texture"
@@ -27,7 +28,11 @@ class Subject(StrEnum):
 
 
 def guessed(picture: Picture) -> Subject:
-    """The kind that a picture most likely is; never `Subject.TEXTURE`, which is a matter of taste."""
+    """The kind that a picture most likely is.
+
+    Never `Subject.PAINTED` or `Subject.TEXTURE`: brushwork can't be told from other texture in pixels, and
+    how much of it is wanted is a matter of taste.
+    """
     whole = Box.whole(picture.size)
     # on a multiple of the block, so that blocks stay where they were
     left = (whole.width - min(whole.width, SEEN)) // 2 // BLOCK * BLOCK
@@ -36,7 +41,7 @@ def guessed(picture: Picture) -> Subject:
     grey = luma(picture.read(box)[..., :3].astype(np.float32) / np.float32(65535))
     if flatness(grey) > FLAT:
         return Subject.DRAWING
-    return Subject.COMPRESSED if blockiness(grey) > BLOCKY else Subject.PAINTED
+    return Subject.COMPRESSED if blockiness(grey) > BLOCKY else Subject.PHOTO
 
 
 def blockiness(grey: FloatArray) -> float:

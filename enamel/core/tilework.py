@@ -36,7 +36,10 @@ def plan(settings: Refine, traits: Traits) -> list[Evaluation]:
     """The network evaluations of a pass, from the level of its strength down to 0."""
     start = sigma_of(settings.strength, traits.strength_map)
     sigmas = levels(start, traits.sigma_min, settings.steps, settings.spacing, traits.rho)
-    return evaluations(settings.sampler, sigmas)
+    missing = settings.missing if traits.gives_back else 0.0
+    strengths, lags = zip(*traits.lag, strict=True)
+    lag = float(np.interp(settings.strength, strengths, lags))
+    return evaluations(settings.sampler, sigmas, missing, lag)
 
 
 @dataclass(frozen=True, slots=True)
@@ -54,14 +57,19 @@ class Held:
 class Finished:
     """Held neighbours on the network's scale, with the noise of their place, ready for any σ."""
 
-    def __init__(self, held: Held, noise: FloatArray) -> None:
+    def __init__(self, held: Held, start: FloatArray, noise: FloatArray) -> None:
         self.known = to_signed(held.samples)
+        self.lost = start - self.known
         self.mask = held.mask
         self.noise = noise
 
-    def over(self, x: FloatArray, sigma: float) -> FloatArray:
-        """x, with the neighbours re-noised to σ where they count."""
-        known = self.known + self.noise * np.float32(sigma) if sigma > 0 else self.known
+    def over(self, x: FloatArray, sigma: float, missing: float) -> FloatArray:
+        """x, with the neighbours where they count: lacking and noisy as x is at this level."""
+        known = self.known
+        if missing > 0:
+            known = known + self.lost * np.float32(missing)
+        if sigma > 0:
+            known = known + self.noise * np.float32(sigma)
         return x + (known - x) * self.mask
 
 
@@ -121,35 +129,42 @@ class Task:
     def __call__(self) -> Outcome:
         evaluation_plan = plan(self.settings, self.denoiser.traits)
         inner = self.keep.relative_to(self.box).slices
-        state = self.state or self._start(evaluation_plan[0].sigma)
+        state = self.state or (self._noised(self._signal(), evaluation_plan[0].sigma),)
         structure = to_signed(self.structure)
         weak = None if self.weak is None else to_signed(self.weak)
-        finished = None if self.held is None else Finished(self.held, self._starting_noise())
+        finished = None
+        if self.held is not None:
+            finished = Finished(self.held, self._signal(), self._starting_noise())
         seconds = 0.0
         estimate: FloatArray = state[0]
         for evaluation in evaluation_plan[self.first : self.last]:
             if finished is not None:
-                state = (finished.over(state[0], evaluation.sigma), *state[1:])
+                held = finished.over(state[0], evaluation.sigma, evaluation.missing)
+                state = (held, *state[1:])
             began = time.perf_counter()
-            estimate = self._estimate(state[0], evaluation.sigma, structure, weak)[inner]
+            estimate = self._estimate(state[0], evaluation, structure, weak)[inner]
             seconds += time.perf_counter() - began
             kept = tuple(values[inner] for values in state)
             state = evaluation.advance(kept, estimate, self._noise)
         if finished is not None:
-            state = (finished.over(state[0], 0.0), *state[1:])
+            state = (finished.over(state[0], 0.0, 0.0), *state[1:])
         return Outcome(self.keep, state, to_samples(estimate), seconds)
 
-    def _start(self, sigma: float) -> State:
+    def _signal(self) -> FloatArray:
+        """What the pass starts from, before its noise."""
         assert self.source is not None
         signal = gained(to_signed(self.source), self.settings.contrast, self.settings.chroma)
         if self.settings.grit:
             # twice, because the signed scale is two units from black to white
             rough = noise.gaussian(self.settings.seed, noise.GRIT, self.box)
-            signal += rough * np.float32(2 * self.settings.grit)
+            signal = signal + rough * np.float32(2 * self.settings.grit)
+        return signal
+
+    def _noised(self, signal: FloatArray, sigma: float) -> FloatArray:
         values = self._starting_noise()
         values *= np.float32(sigma)
         values += signal
-        return (values,)
+        return values
 
     def _starting_noise(self) -> FloatArray:
         return noise.gaussian(self.settings.seed, self.stream, self.box)
@@ -158,15 +173,16 @@ class Task:
         return noise.gaussian(self.settings.seed, noise.STEP + step, self.keep)
 
     def _estimate(
-        self, x: FloatArray, sigma: float, structure: FloatArray, weak: FloatArray | None
+        self, x: FloatArray, at: Evaluation, structure: FloatArray, weak: FloatArray | None
     ) -> FloatArray:
         """The guided estimate: weak + g · (full − weak) (Ho & Salimans, "Classifier-free diffusion
         guidance", 2022), the weak one being held half as firmly and led by the
         negative prompt."""
-        full = self.denoiser.predict(x, sigma, Condition(structure, self.hints))
+        led = Condition(structure, self.hints, at.missing)
+        full = self.denoiser.predict(x, at.sigma, led)
         if weak is None:
             return full
-        start = self.denoiser.predict(x, sigma, Condition(weak, self.against))
+        start = self.denoiser.predict(x, at.sigma, Condition(weak, self.against, at.missing))
         return start + (full - start) * np.float32(self.settings.guidance)
 
 

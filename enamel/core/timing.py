@@ -7,9 +7,18 @@ from collections.abc import Callable
 
 def median_seconds(run: Callable[[], object]) -> float:
     """Seconds that ``run`` takes, median of three after one that warms up."""
-    seconds = []
-    for _ in range(4):
-        began = time.perf_counter()
-        run()
-        seconds.append(time.perf_counter() - began)
-    return statistics.median(seconds[1:])
+    return medians_in_turn(run, times=3)[0]
+
+
+def medians_in_turn(*runs: Callable[[], object], times: int) -> list[float]:
+    """Median seconds of each, one after the other in turn, so that a busy machine slows all alike.
+
+    Each runs once more at first, to warm up.
+    """
+    seconds: list[list[float]] = [[] for _ in runs]
+    for _ in range(times + 1):
+        for run, taken in zip(runs, seconds, strict=True):
+            began = time.perf_counter()
+            run()
+            taken.append(time.perf_counter() - began)
+    return [statistics.median(taken[1:]) for taken in seconds]

@@ -6,6 +6,7 @@ folder that ``ENAMEL_MODELS`` names.
 
 import hashlib
 import json
+import logging
 import os
 from dataclasses import dataclass
 from functools import lru_cache
@@ -14,6 +15,9 @@ from typing import Any
 
 from enamel.core.diffusion.denoiser import Traits
 from enamel.core.errors import Refusal
+from enamel.core.networks import Run, Runtime, device, running
+
+logger = logging.getLogger(__name__)
 
 SHIPPED = Path(__file__).resolve().parent.parent / "weights"
 
@@ -56,9 +60,18 @@ class Card:
         return radius
 
     @property
+    def runtime(self) -> Runtime:
+        """What runs it, as its trial found."""
+        return Runtime(self.facts.get("runtime", Runtime.ONNXRUNTIME))
+
+    @property
     def digest(self) -> str:
-        """sha256 of the network's file."""
-        return _digest(self.file, self.file.stat().st_mtime_ns)
+        """Hash of what decides the network's results: its file, what runs it, and on which device."""
+        return _digest(self.file, self.file.stat().st_mtime_ns, self.runtime, device())
+
+    def running(self) -> Run:
+        """The network, ready to run."""
+        return running(self.file, self.digest, self.runtime)
 
     def verify(self, digest: str | None) -> None:
         """Refuse when the file is not the one that was used before."""
@@ -70,11 +83,15 @@ class Card:
 
     def traits(self) -> Traits:
         """A refiner's traits as the engine wants them."""
+        return self.facts_as_traits(self.digest)
+
+    def facts_as_traits(self, digest: str) -> Traits:
+        """The same without looking at the network's file."""
         refiner = self.facts["refiner"]
         knots = tuple((float(s), float(sigma)) for s, sigma in refiner["strength_map"])
         return Traits(
             self.name,
-            self.digest,
+            digest,
             int(refiner["grid"]),
             int(refiner["native_tile"]),
             refiner["radius"],
@@ -84,12 +101,17 @@ class Card:
             float(refiner["softening"]),
             float(refiner["bytes_per_pixel"]),
             tuple(tuple(words) for words in refiner.get("vocabulary", ())),
+            bool(refiner.get("gives_back", False)),
+            tuple((float(s), float(lag)) for s, lag in refiner.get("lag", [[0, 0]])),
         )
 
 
 @lru_cache(maxsize=32)
-def _digest(file: Path, changed: int) -> str:
-    return hashlib.sha256(file.read_bytes()).hexdigest()
+def _digest(file: Path, changed: int, *runs_on: str) -> str:
+    content = hashlib.sha256(file.read_bytes())
+    for name in runs_on:
+        content.update(name.encode())
+    return content.hexdigest()
 
 
 def own_folder() -> Path | None:
@@ -105,13 +127,24 @@ def cards() -> list[Card]:
     own = own_folder()
     if own is not None:
         paths += sorted(own.glob("*.json"))
-    return [_card(path, path.stat().st_mtime_ns) for path in paths]
+    found = [_card(path, path.stat().st_mtime_ns) for path in paths]
+    return [entry for entry in found if entry is not None and entry.file.exists()]
 
 
 @lru_cache(maxsize=64)
-def _card(path: Path, changed: int) -> Card:
-    facts = json.loads(path.read_text())
-    return Card(facts["name"], facts["kind"], path.with_suffix(".onnx"), facts)
+def _card(path: Path, changed: int) -> Card | None:
+    """The card in a file, or None, with a word in the log, when it can't be read as one."""
+    try:
+        facts = json.loads(path.read_text())
+        entry = Card(str(facts["name"]), facts["kind"], path.with_suffix(".onnx"), facts)
+        if entry.kind == "refiner":
+            entry.facts_as_traits("")
+        else:
+            int(facts["upscaler"]["radius"]), int(facts["factor"])
+        return entry
+    except (OSError, ValueError, TypeError, KeyError, RecursionError) as error:
+        logger.warning("%s is no card of a model (%r); it is passed over", path, error)
+        return None
 
 
 def card(name: str, kind: str) -> Card:

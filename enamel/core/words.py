@@ -24,7 +24,10 @@ class Word:
 def understood(prompt: str, vocabulary: Vocabulary) -> list[Word]:
     """The prompt word by word, the longest phrases of the vocabulary taken together."""
     meanings = {
-        tuple(synonym.lower().split()): words[0] for words in vocabulary for synonym in words
+        tuple(synonym.lower().split()): words[0]
+        for words in vocabulary
+        for synonym in words
+        if synonym.strip()
     }
     longest = max((len(phrase) for phrase in meanings), default=1)
     found: list[Word] = []

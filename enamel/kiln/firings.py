@@ -5,9 +5,11 @@ from contextlib import suppress
 from dataclasses import asdict
 from functools import lru_cache
 from typing import Any
+from uuid import UUID
 
-from django.db import transaction
+from django.db import connection, transaction
 from django.utils import timezone
+from procrastinate.contrib.django.models import ProcrastinateJob
 from procrastinate.exceptions import AlreadyEnqueued
 
 from enamel.core.diffusion.onnx import refiner
@@ -16,9 +18,10 @@ from enamel.core.fields import to_json
 from enamel.core.predict import Prediction, measured_rate, predict
 from enamel.core.schedule import Refine, Schedule
 from enamel.core.touchup import TouchUp
-from enamel.kiln.models import Firing, Layer, Model, Piece
+from enamel.kiln import running
+from enamel.kiln.models import Attendance, Firing, Layer, Model, Piece
 from enamel.kiln.store import coat_on, let_go, piece_work, require_room
-from enamel.kiln.tasks import check, fire, prepare, try_model
+from enamel.kiln.tasks import FIRINGS, check, fire, prepare, try_model
 
 RECENT = 5
 """Firings that this machine's rate is taken from."""
@@ -94,7 +97,7 @@ def _enqueue(
 
 
 def stop(firing: Firing, *, for_good: bool = False) -> None:
-    """Ask a firing to stop: at once when it waits, after the tile in hand when it runs.
+    """Ask a firing to stop: after the tile in hand when a worker is at it, at once otherwise.
 
     For good: its finished tiles are let go then. Otherwise it can go on later.
     """
@@ -102,9 +105,42 @@ def stop(firing: Firing, *, for_good: bool = False) -> None:
         held = Firing.objects.select_for_update().get(pk=firing.pk)
         held.stop_asked = True
         held.put_away = for_good
-        if held.state == Firing.State.QUEUED:
+        at_once = held.open and not _worked_on(held)
+        if at_once:
             held.state = Firing.State.STOPPED
         held.save(update_fields=["stop_asked", "state", "put_away"])
+    if at_once and for_good:
+        let_go(held.piece)
+
+
+def _worked_on(firing: Firing) -> bool:
+    """Whether a living worker holds a firing: its lock falls with its connection."""
+    with connection.cursor() as cursor:
+        cursor.execute("SELECT pg_try_advisory_xact_lock(%s)", [running.lock_key(firing.pk)])
+        return not cursor.fetchone()[0]
+
+
+def unattended(firing: Firing) -> bool:
+    """Whether a firing waits or says it runs while no worker is alive that could carry it on."""
+    return firing.open and not Attendance.objects.served(FIRINGS)
+
+
+def take_up_again() -> int:
+    """Queue the open firings whose job is gone, as it is when a worker lost the database; how many."""
+    waiting = ProcrastinateJob.objects.filter(queue_name=FIRINGS, status__in=["todo", "doing"])
+    known = waiting.values_list("args__firing_id", flat=True)
+    taken = 0
+    for firing in Firing.objects.open().exclude(pk__in=[UUID(pk) for pk in known]):
+        with transaction.atomic():
+            held = Firing.objects.select_for_update().get(pk=firing.pk)
+            if held.open and not _worked_on(held):
+                held.state = Firing.State.QUEUED
+                # its job ended, so its worker did not die of it
+                held.broken_off = max(0, held.broken_off - 1)
+                held.save(update_fields=["state", "broken_off"])
+                fire.defer(firing_id=str(held.pk))
+                taken += 1
+    return taken
 
 
 def go_on(firing: Firing) -> None:
@@ -122,8 +158,7 @@ def put_away(firing: Firing) -> None:
     """Let go of a firing that ended without a result, and of its finished tiles."""
     if firing.open:
         raise Refusal("This firing still runs; stop it first.")
-    firing.put_away = True
-    firing.save(update_fields=["put_away"])
+    Firing.objects.filter(pk=firing.pk).update(put_away=True)
     let_go(firing.piece)
 
 
@@ -132,6 +167,7 @@ def throw_away(pieces: Iterable[Piece]) -> None:
     for piece in pieces:
         for firing in piece.firings.open():
             stop(firing)
+        piece.sheets.update(stopped=True)
         piece.deleted_at = timezone.now()
         piece.save(update_fields=["deleted_at"])
 

@@ -5,12 +5,13 @@ import logging
 import shutil
 import time
 from collections.abc import Callable, Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from pathlib import Path
 from typing import Any
 from uuid import UUID
 
-from django.db import connection
+from django.conf import settings
+from django.db import InterfaceError, OperationalError, connection
 from django.utils import timezone
 
 from enamel.core import ENGINE_VERSION
@@ -25,12 +26,23 @@ from enamel.core.weights import card
 from enamel.kiln.checking import check_layer
 from enamel.kiln.models import Firing, Layer, TilePreview
 from enamel.kiln.pyramids import preview
-from enamel.kiln.store import add_layer, canvas_of, coat_on, let_go, piece_work, prepare, tile_store
+from enamel.kiln.store import (
+    add_layer,
+    canvas_of,
+    coat_on,
+    free_bytes,
+    let_go,
+    piece_work,
+    prepare,
+    tile_store,
+)
 
 logger = logging.getLogger(__name__)
 
 PREVIEW_MEGAPIXELS = 12.0
 """All previews of a picture together: larger pictures get coarser ones."""
+NO_ROOM_BYTES = 2**20
+"""Less free than this, and any failed write is taken for a full disk."""
 ATTEMPTS = 8
 """A firing whose worker died this often is not tried again by itself."""
 
@@ -39,7 +51,7 @@ class Busy(Exception):
     """Another worker is at this firing."""
 
 
-def run(firing_id: UUID, closing: Callable[[], bool], attempt: int = 0) -> bool:
+def run(firing_id: UUID, closing: Callable[[], bool]) -> bool:
     """Carry out a firing, or the rest of one. False when the closing worker left it unfinished.
 
     Raises
@@ -51,26 +63,33 @@ def run(firing_id: UUID, closing: Callable[[], bool], attempt: int = 0) -> bool:
         firing = Firing.objects.select_related("piece", "start").get(pk=firing_id)
         if not firing.open:
             return True
-        if attempt >= ATTEMPTS:
+        if firing.broken_off >= ATTEMPTS:
             _end(firing, Firing.State.FAILED, "The kiln broke off several times during this "
                  "firing, most likely for lack of memory. Finished tiles are kept; choose smaller "
                  "tiles, or go on when other programs are closed.")  # fmt: skip
             return True
         firing.state = Firing.State.FIRING
         firing.started = firing.started or timezone.now()
-        firing.save(update_fields=["state", "started"])
+        # taken back when this worker lets go in good order; what is left counts those that died
+        firing.broken_off += 1
+        firing.save(update_fields=["state", "started", "broken_off"])
         try:
             Run(firing, closing).run()
         except Stopped:
             if closing():
-                Firing.objects.filter(pk=firing.pk).update(state=Firing.State.QUEUED)
+                Firing.objects.filter(pk=firing.pk).update(
+                    state=Firing.State.QUEUED, broken_off=firing.broken_off - 1
+                )
                 return False
             _end(firing, Firing.State.STOPPED)
         except Refusal as refusal:
             _end(firing, Firing.State.FAILED, str(refusal))
+        except (OperationalError, InterfaceError):
+            # without the database nothing can be noted; the firing is taken up again when it is back
+            raise
         except OSError as error:
             logger.exception("firing %s", firing.pk)
-            _end(firing, Firing.State.FAILED, _words(error))
+            _end(firing, Firing.State.FAILED, words_of(error))
         except Exception:
             logger.exception("firing %s", firing.pk)
             _end(firing, Firing.State.FAILED, "Something went wrong inside Enamel; the kiln's log "
@@ -78,18 +97,22 @@ def run(firing_id: UUID, closing: Callable[[], bool], attempt: int = 0) -> bool:
     return True
 
 
-def _words(error: OSError) -> str:
-    if error.errno == errno.ENOSPC:
+def words_of(error: OSError) -> str:
+    """What an artist is told of a file that could not be read or written."""
+    if error.errno == errno.ENOSPC or free_bytes(Path(settings.KILN_WORK)) < NO_ROOM_BYTES:
         return "The disk is full. Finished tiles are kept; make room, then go on."
-    return f"A file could not be read or written ({error.strerror}). Finished tiles are kept."
+    reason = error.strerror or str(error) or type(error).__name__
+    return f"A file could not be read or written ({reason}). Finished tiles are kept."
 
 
 def _end(firing: Firing, state: str, error: str = "") -> None:
     firing.state, firing.error, firing.ended = state, error, timezone.now()
-    firing.seconds_left = None
+    firing.seconds_left, firing.broken_off = None, 0
     firing.save(
-        update_fields=["state", "error", "ended", "seconds_left", "result", "actual", "done"]
-    )
+        update_fields=[
+            "state", "error", "ended", "seconds_left", "result", "actual", "done", "broken_off",
+        ]
+    )  # fmt: skip
     firing.previews.all().delete()
     if Firing.objects.filter(pk=firing.pk, put_away=True).exists():
         let_go(firing.piece)
@@ -98,7 +121,7 @@ def _end(firing: Firing, state: str, error: str = "") -> None:
 @contextmanager
 def _held(firing_id: UUID) -> Iterator[None]:
     """This firing for this worker alone. The lock falls with the connection, so never stays behind."""
-    key = firing_id.int & (2**63 - 1)
+    key = lock_key(firing_id)
     with connection.cursor() as cursor:
         cursor.execute("SELECT pg_try_advisory_lock(%s)", [key])
         if not cursor.fetchone()[0]:
@@ -106,7 +129,13 @@ def _held(firing_id: UUID) -> Iterator[None]:
         try:
             yield
         finally:
-            cursor.execute("SELECT pg_advisory_unlock(%s)", [key])
+            with suppress(OperationalError, InterfaceError):
+                cursor.execute("SELECT pg_advisory_unlock(%s)", [key])
+
+
+def lock_key(firing_id: UUID) -> int:
+    """The database's number for the lock that a firing's worker holds."""
+    return firing_id.int & (2**63 - 1)
 
 
 class Run:

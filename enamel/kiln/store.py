@@ -1,6 +1,7 @@
 """Layers in and out of storage: canvases, pyramids, thumbnails."""
 
 import dataclasses
+import re
 import shutil
 from collections.abc import Iterator
 from contextlib import contextmanager
@@ -13,7 +14,6 @@ from django.core.files import File
 from django.core.files.base import ContentFile
 from django.db.models.fields.files import FieldFile
 from django.utils import timezone
-from django.utils.text import get_valid_filename
 
 from enamel.core.canvas import Canvas
 from enamel.core.errors import Refusal
@@ -23,8 +23,11 @@ from enamel.core.printing import FileFormat, Laid, export
 from enamel.core.schedule import Coat, Schedule
 from enamel.core.tilestore import FolderStore
 from enamel.core.xmp import AI_EDITED, AI_ENHANCED, AI_MADE, packet
-from enamel.kiln.models import Layer, Piece
+from enamel.kiln.models import Layer, Piece, Swatch
 from enamel.kiln.pyramids import build, thumbnail
+
+LONGEST_NAME = 80
+"""Bytes of a title that go into a file's name; the rest of it needs room too."""
 
 
 def tile_store() -> FolderStore:
@@ -44,8 +47,9 @@ def coat_on(parent: Layer, coat: Coat) -> tuple[Stage, str]:
 
 
 def let_go(piece: Piece) -> None:
-    """Delete the finished tiles of a piece's firings, unless one of them still needs them."""
-    if not piece.firings.open().exists():
+    """Delete the finished tiles of a piece's firings, unless a firing or swatch still needs them."""
+    tried = Swatch.objects.filter(sheet__piece=piece).open()
+    if not piece.firings.open().exists() and not tried.exists():
         shutil.rmtree(piece_work(piece), ignore_errors=True)
 
 
@@ -154,14 +158,26 @@ def source_type(made_by_model: bool, layer: Layer) -> str:
 def file_name(layer: Layer, file: FileFormat) -> str:
     """Name of a print file that tells what was done: title, kind, size."""
     suffix = {FileFormat.TIFF: "tif", FileFormat.JPEG: "jpg", FileFormat.PNG: "png"}[file]
-    title = get_valid_filename(layer.piece.title) or "picture"
+    title = safe_name(layer.piece.title, "picture")
     return f"{title}-{layer.kind}-{layer.width}x{layer.height}.{suffix}"
+
+
+def safe_name(title: str, otherwise: str) -> str:
+    """A title as part of a file's name on any system: letters, digits, dots, hyphens, at most 80 bytes."""
+    kept = re.sub(r"[^\w.-]", "", re.sub(r"\s+", "_", title.strip())).strip("._")
+    short = kept.encode()[:LONGEST_NAME].decode(errors="ignore").strip("._")
+    return short or otherwise
+
+
+def free_bytes(folder: Path) -> int:
+    """Room on the disk under a folder, which is made if need be."""
+    folder.mkdir(parents=True, exist_ok=True)
+    return shutil.disk_usage(folder).free
 
 
 def require_room(needed_mb: float, folder: Path) -> None:
     """Refuse work that the disk under ``folder`` can't hold."""
-    folder.mkdir(parents=True, exist_ok=True)
-    free_mb = shutil.disk_usage(folder).free / 1e6
+    free_mb = free_bytes(folder) / 1e6
     if needed_mb > free_mb:
         raise Refusal(
             f"This needs {needed_mb / 1000:.1f} GB of disk while it runs and {free_mb / 1000:.1f} GB "

@@ -231,13 +231,15 @@ def suggestions(
         detail = _detail(canvas)
     rows, columns = detail.shape
     cell = max(1, round(side * columns / size.width))
-    mean, half = cv2.blur(detail, (cell, cell)), cell // 2
-    inner = mean[half : max(half + 1, rows - half), half : max(half + 1, columns - half)]
+    mean = cv2.blur(detail, (cell, cell))
+    # as far from the edges as the window needs, which on a small picture is the middle alone
+    down, across = (min(cell // 2, (length - 1) // 2) for length in (rows, columns))
+    inner = mean[down : rows - down, across : columns - across]
     places = {"The strongest detail": inner.argmax(), "The flattest area": inner.argmin()}
     for words, place in places.items():
         row, column = np.unravel_index(int(place), inner.shape)
-        x = (int(column) + half + 0.5) * size.width / columns
-        y = (int(row) + half + 0.5) * size.height / rows
+        x = (int(column) + across + 0.5) * size.width / columns
+        y = (int(row) + down + 0.5) * size.height / rows
         suggest(words, x, y)
     if refine is not None and refine.strength > 0 and refine.mode is Mode.SEPARATE:
         place = _likeliest_seam(detail, refine, size)

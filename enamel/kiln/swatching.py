@@ -1,5 +1,6 @@
 """Swatches at work: the very pixels that a firing would give in a window, and what they measure."""
 
+import logging
 import shutil
 import time
 from collections.abc import Callable
@@ -22,7 +23,15 @@ from enamel.core.upscale.enlarge import Resampled
 from enamel.core.weights import card
 from enamel.kiln.models import Piece, Sheet, Swatch
 from enamel.kiln.pyramids import preview
+from enamel.kiln.running import words_of
 from enamel.kiln.store import canvas_of, keep_file, piece_work, tile_store
+
+logger = logging.getLogger(__name__)
+
+ATTEMPTS = 4
+"""A swatch whose worker died this often is not tried again."""
+MADE = ("pixels", "sha256", "seconds", "model_seconds", "shared", "measures", "state", "so_far")
+"""Fields that the making fills."""
 
 
 def enlargements(piece: Piece) -> Path:
@@ -51,20 +60,30 @@ def _carry_out(swatch: Swatch, closing: Callable[[], bool]) -> bool:
 
     if Sheet.objects.filter(pk=sheet.pk, stopped=True).exists():
         return _end(swatch, Swatch.State.STOPPED)
-    Swatch.objects.filter(pk=swatch.pk).update(state=Swatch.State.RUNNING, tiles_done=0)
+    if swatch.tries >= ATTEMPTS:
+        return _end(swatch, Swatch.State.FAILED, "The kiln broke off several times at this swatch, "
+                    "most likely for lack of memory. Choose smaller tiles or a smaller window.")  # fmt: skip
+    Swatch.objects.filter(pk=swatch.pk).update(
+        state=Swatch.State.RUNNING, tiles_done=0, tries=F("tries") + 1
+    )
     try:
         _fire(swatch, stopping)
     except Stopped:
         if closing():
-            Swatch.objects.filter(pk=swatch.pk).update(state=Swatch.State.QUEUED)
+            Swatch.objects.filter(pk=swatch.pk).update(
+                state=Swatch.State.QUEUED, tries=swatch.tries
+            )
             return False
         return _end(swatch, Swatch.State.STOPPED)
     except Refusal as refusal:
         return _end(swatch, Swatch.State.FAILED, str(refusal))
     except OSError as error:
-        return _end(
-            swatch, Swatch.State.FAILED, f"A file could not be read or written ({error.strerror})."
-        )
+        logger.exception("swatch %s", swatch.pk)
+        return _end(swatch, Swatch.State.FAILED, words_of(error))
+    except Exception:
+        logger.exception("swatch %s", swatch.pk)
+        return _end(swatch, Swatch.State.FAILED, "Something went wrong inside Enamel; the kiln's log "
+                    "has the details.")  # fmt: skip
     return True
 
 
@@ -89,8 +108,7 @@ class SoFar:
 
 
 def _end(swatch: Swatch, state: str, error: str = "") -> bool:
-    swatch.state, swatch.error, swatch.so_far = state, error, None
-    swatch.save(update_fields=["state", "error", "so_far"])
+    Swatch.objects.filter(pk=swatch.pk).update(state=state, error=error, so_far=None)
     return True
 
 
@@ -103,8 +121,7 @@ def _tidy(swatch: Swatch) -> None:
     """Delete what the making left: its own folder, and enlarged parts once no other swatch waits for them."""
     piece = swatch.sheet.piece
     shutil.rmtree(_work(swatch), ignore_errors=True)
-    waiting = [Swatch.State.QUEUED, Swatch.State.RUNNING]
-    if not Swatch.objects.filter(sheet__piece=piece, state__in=waiting).exists():
+    if not Swatch.objects.filter(sheet__piece=piece).open().exists():
         shutil.rmtree(enlargements(piece), ignore_errors=True)
 
 
@@ -131,7 +148,10 @@ def _fire(swatch: Swatch, stopping: Callable[[], bool]) -> None:
     swatch.shared = sum(report.shared for report in fired.reports)
     swatch.measures = measures(samples, base) | {"joins": worst_join(swatch, samples, base)}
     swatch.state, swatch.so_far = Swatch.State.DONE, None
-    swatch.save()
+    # only what was made: the artist may have judged, stopped or forgotten it meanwhile
+    made = {name: getattr(swatch, name) for name in MADE}
+    if not Swatch.objects.filter(pk=swatch.pk).update(**made):
+        swatch.pixels.delete(save=False)
 
 
 def digest_of_pixels(samples: SampleArray) -> str:

@@ -22,7 +22,7 @@ RETRY_SECONDS = 5
 )
 def fire(context: JobContext, firing_id: str) -> None:
     """Carry out a firing; a worker that has to close hands it back."""
-    if not running.run(UUID(firing_id), context.should_abort, context.job.attempts):
+    if not running.run(UUID(firing_id), context.should_abort):
         raise JobAborted
 
 

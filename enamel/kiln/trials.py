@@ -10,7 +10,7 @@ import PIL.Image
 from django.conf import settings
 from django.db import transaction
 
-from enamel.core.canvas import Pixels, SampleArray
+from enamel.core.canvas import Pixels, SampleArray, to_eight_bits
 from enamel.core.diffusion.onnx import refiner
 from enamel.core.errors import Refusal
 from enamel.core.fire import fire
@@ -95,7 +95,7 @@ def cut(file: str, middle: tuple[float, float], size: Size, factor: int) -> Pixe
 def beside(before: SampleArray, after: SampleArray) -> bytes:
     """Two pictures of one size side by side with a white gap, as lossless WebP."""
     gap = np.full((before.shape[0], GAP, 3), 65535, np.uint16)
-    both = (np.concatenate([before, gap, after], axis=1) // 257).astype(np.uint8)
+    both = to_eight_bits(np.concatenate([before, gap, after], axis=1))
     out = io.BytesIO()
     PIL.Image.fromarray(both).save(out, "WEBP", lossless=True)
     return out.getvalue()

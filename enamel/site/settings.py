@@ -51,6 +51,7 @@ MIDDLEWARE = [
     "django.contrib.messages.middleware.MessageMiddleware",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
     "csp.middleware.CSPMiddleware",
+    "enamel.studio.refusals.Refusals",
 ]
 ROOT_URLCONF = "enamel.site.urls"
 ASGI_APPLICATION = "enamel.site.asgi.application"
@@ -115,6 +116,7 @@ KILN_WORK = Path(os.environ.get("ENAMEL_WORK", VAR / "kiln"))
 os.environ.setdefault("ENAMEL_MODELS", str(VAR / "models"))
 """Folder of the artist's own models, read by core. Workers on several machines have to share it."""
 DEMO_PICTURES = ROOT / "demo" / "pictures"
+DEMO_HOUSE = ROOT / "demo" / "house.json"
 MAX_MEGAPIXELS = float(os.environ.get("ENAMEL_MAX_MEGAPIXELS", "300"))
 MAX_UPLOAD_MB = float(os.environ.get("ENAMEL_MAX_UPLOAD_MB", "200"))
 IMPORT_LIMITS = Limits(max_bytes=int(MAX_UPLOAD_MB * 1e6), max_megapixels=MAX_MEGAPIXELS)

@@ -140,7 +140,8 @@ def schedule_cost(piece: Piece, draft: Draft) -> dict[str, Any]:
     total = Prediction(tuple(costs))
     left = Prediction(tuple(row.cost for row in rows if row.cost and not row.laid))
     refine = draft.coat.refine
-    known = card(refine.model, "refiner").traits().vocabulary if refine else ()
+    traits = card(refine.model, "refiner").traits() if refine else None
+    known = traits.vocabulary if traits else ()
     own = next((row for row in rows if row.number == draft.number), None)
     return {
         "piece": piece,
@@ -158,6 +159,7 @@ def schedule_cost(piece: Piece, draft: Draft) -> dict[str, Any]:
         "all_laid": not left.coats,
         "words": words_of(refine, known) if refine else [],
         "knows_words": bool(known),
+        "gives_back": traits is not None and traits.gives_back,
         "refiner": refine.model if refine else "",
     }
 
@@ -230,7 +232,7 @@ class Bench:
     def _consequences(self) -> dict[str, Any]:
         """What the task in hand would make and take."""
         if self.task == "coat":
-            return schedule_cost(self.piece, self.draft)
+            return self._coat_shown()
         if isinstance(self.form, TouchUpForm) and self.form.is_valid():
             return {"cost": firings.predict_touch_up(self.layer, self.form.touch_up())}
         if isinstance(self.form, PrintForm) and self.form.is_valid():
@@ -241,6 +243,13 @@ class Bench:
         if self.task == "file":
             return file_shown(self.piece, self.layer, self.unit)
         return {}
+
+    def _coat_shown(self) -> dict[str, Any]:
+        """What the schedule makes and takes; why it can't be fired, when a model of it is gone."""
+        try:
+            return schedule_cost(self.piece, self.draft)
+        except Refusal as refusal:
+            return {"refused": str(refusal), "rows": [None] * len(self.draft.schedule.coats)}
 
     def _last_seed(self) -> int | None:
         """The seed fired last, to be taken again."""
@@ -263,6 +272,7 @@ class Bench:
             "draft": self.draft,
             "form": self.form,
             "firing": self.firing,
+            "unattended": self.firing is not None and firings.unattended(self.firing),
             "grids": firing_grids(self.firing) if self.firing and self.firing.open else "",
             "trial": SheetForm(initial={"window": middle_window(self)})
             if self.task == "coat"

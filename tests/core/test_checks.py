@@ -297,6 +297,24 @@ def test_cures_cost_work_and_joint_mode_needs_none() -> None:
     assert cures(joint, Size(400, 300)) == ()
 
 
+def test_in_joint_mode_there_are_no_joins_to_be_found() -> None:
+    """Edges of the picture itself lie on the grid; only tiles that were joined can have left them."""
+    base = Pixels(np.full((128, 128, 3), 20000, np.uint16))
+    edged = np.full((256, 256, 3), 20000, np.uint16)
+    edged[:, 128:] += 3000
+    edged[128:] += 1500
+    plain = Pixels(np.full((256, 256, 3), 20000, np.uint16))
+    coat = Coat(factor=2.0, refine=Refine(tile=(128, 128), overlap=0))
+    assert coat.refine is not None
+    joint = replace(coat, refine=replace(coat.refine, mode=Mode.JOINT))
+    reports = [
+        check(base, Pixels(edged), Tiled(one, base.size, plain), faces=([], []))
+        for one in (coat, joint)
+    ]
+    assert reports[0].measures["joins"] > 0
+    assert reports[1].measures["joins"] == 0
+
+
 def test_the_best_of_a_column_depends_on_its_measure() -> None:
     by_name = {measure.name: measure for measure in MEASURES}
     assert best_of(by_name["lost"], [3.0, None, 1.0]) == 1.0

@@ -24,7 +24,7 @@ from enamel.core.tilework import Runner
 from enamel.core.upscale import Enlarged, upscaler
 from enamel.core.words import hints, understood
 from tests.core.conftest import MODES
-from tests.networks import PLAIN, Leaning, Still, Wordy
+from tests.networks import PLAIN, Leaning, Still, Told, Wordy
 from tests.pictures import STATIONMASTER, assert_same_pixels, distance, part, portrait, whole
 from tests.schedules import coat, quick
 
@@ -49,6 +49,33 @@ def test_grit_adds_texture_and_more_grit_more(fired: Fire) -> None:
     assert found[2] > 1.02 * found[0]
 
 
+def test_give_back_restores_lost_detail_and_more_of_it_more(fired: Fire) -> None:
+    found = [spread(fired(coat(give_back=share)).result) for share in (0, 0.5, 1)]
+    assert found == sorted(found)
+    assert found[2] > 1.1 * found[0]
+
+
+def test_a_refiner_is_told_what_is_missing_and_less_of_it_at_low_strength(
+    tmp_path: Path, pool: Executor
+) -> None:
+    """With one step the estimate is the result, and this network's estimate is what it was told."""
+    told = {}
+    for strength, share in ((0.5, 1.0), (0.5, 0.4), (0.06, 1.0)):
+        settings = Refine(strength=strength, give_back=share, steps=1, tile=(64, 64), overlap=0)
+        result = run(Told(), pool, tmp_path / f"{strength}-{share}", portrait(), settings)
+        told[strength, share] = whole(result)[0, 0, 0] / 32767.5 - 1
+    assert told[0.5, 1.0] == pytest.approx(1.0, abs=1e-4)
+    assert told[0.5, 0.4] == pytest.approx(0.4, abs=1e-4)
+    assert told[0.06, 1.0] == pytest.approx(0.06 / 0.15, abs=1e-4)
+
+
+def test_a_refiner_that_gives_nothing_back_is_not_asked_to(tmp_path: Path, pool: Executor) -> None:
+    deaf = Told(replace(Told().traits, gives_back=False))
+    settings = Refine(strength=0.5, steps=1, tile=(64, 64), overlap=0)
+    result = run(deaf, pool, tmp_path, portrait(), settings)
+    assert abs(whole(result)[0, 0, 0] / 32767.5 - 1) < 1e-4
+
+
 def test_start_gains_change_contrast_and_colourfulness(fired: Fire) -> None:
     plain = fired(coat(strength=0.9)).result
     assert saturation(fired(coat(strength=0.9, chroma=1.5)).result) > saturation(plain)
@@ -65,7 +92,8 @@ def test_blend_and_guide_lead_back_to_the_base(fired: Fire) -> None:
     target = (336, 264)
 
     def second(**more: float) -> Picture:
-        gentle = quick(strength=0.2, steps=2, **more)
+        # what is given back would lead away from the enlarged base as well
+        gentle = quick(strength=0.2, steps=2, give_back=0.0, **more)
         return fired(Schedule((first, Coat(size=target, refine=gentle)))).result
 
     base = Enlarged(portrait(), Size(*target), upscaler("lanczos"))

@@ -2,12 +2,15 @@
 
 import json
 
+import PIL.Image
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
 from enamel.core.facts import Made, made, pairs_in
+from enamel.core.metadata import carried_text
 from enamel.core.xmp import AI_EDITED, AI_MADE, packet, properties
+from tests.pictures import DEMO
 
 TEXTS = st.text(st.characters(exclude_categories=("Cs", "Cc")), min_size=1, max_size=60).filter(
     lambda text: text.strip() == text and not text.startswith("http")
@@ -31,6 +34,24 @@ def test_pairs_of_names_and_values_are_recognised(text: str) -> None:
 def test_a_value_may_go_on_over_lines() -> None:
     found = made({"any": "prompt: night mail\non the viaduct\nseed: 7"})
     assert (found.prompt, found.seed_number) == ("night mail\non the viaduct", 7)
+
+
+@pytest.mark.parametrize("other", ["steps: 24", "clip layers: 2", "made at night"])
+def test_a_seed_ends_with_its_line(other: str) -> None:
+    found = made({"any": f"prompt: night mail\nseed: 41207\n{other}\nmodel: kiln-3"})
+    assert (found.prompt, found.seed_number, found.model) == ("night mail", 41207, "kiln-3")
+
+
+def test_another_setting_ends_the_words_but_a_colon_does_not() -> None:
+    found = made({"any": "prompt: night mail\nlight: cold moon\nsteps: 24\nseed: 7"})
+    assert found == Made("night mail\nlight: cold moon", seed="7")
+
+
+def test_the_seeds_of_all_demo_pictures_are_numbers() -> None:
+    for path in sorted(DEMO.glob("*.png")) + sorted(DEMO.glob("[!.]*.jpg")):
+        if ".truth" not in path.name:
+            with PIL.Image.open(path) as image:
+                assert made(carried_text(image)).seed_number, path.name
 
 
 def test_names_of_the_text_chunks_count_themselves() -> None:

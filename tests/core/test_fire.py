@@ -8,7 +8,7 @@ import pytest
 
 from enamel.core.canvas import Pixels
 from enamel.core.errors import Refusal
-from enamel.core.fire import Fired
+from enamel.core.fire import Fired, share_lost
 from enamel.core.geometry import Box, Size
 from enamel.core.predict import predict
 from enamel.core.progress import Progress
@@ -91,3 +91,14 @@ def test_a_window_outside_the_result_is_refused(fired: Fire, window: Box) -> Non
 def test_a_model_that_is_not_there_is_refused_with_the_names_there_are(fired: Fire) -> None:
     with pytest.raises(Refusal, match="grisaille"):
         fired(coat(model="nobody"))
+
+
+@pytest.mark.parametrize(
+    ("native", "factor", "share"),
+    [(None, 2.0, 1), (4, 4.0, 1), (4, 2.0, 0.7071), (4, 16.0, 1), (4, 8.0, 0.7071), (2, 2.0, 1), (4, 1.0, 1),
+     (2, 1.5, 0.866), (4, 0.5, 1)],
+)  # fmt: skip
+def test_what_a_trained_upscaler_has_over_after_resampling_down_is_not_lost(
+    native: int | None, factor: float, share: float
+) -> None:
+    assert share_lost(native, factor) == pytest.approx(share, abs=1e-4)

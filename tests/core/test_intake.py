@@ -19,7 +19,12 @@ from tests.core.test_onnx_upscalers import network
 
 
 def refiner_network(
-    path: Path, *, keep: float = 0.3, words: int = 0, said: dict[str, Any] | None = None
+    path: Path,
+    *,
+    keep: float = 0.3,
+    words: int = 0,
+    missing: bool = False,
+    said: dict[str, Any] | None = None,
 ) -> Path:
     """A made-up refiner: a share of the noise stays, the rest is the condition, softly blurred."""
     kernel = np.zeros((3, 3, 5, 5), np.float32)
@@ -40,6 +45,8 @@ def refiner_network(
     ]
     if words:
         given.append(helper.make_tensor_value_info("words", TensorProto.FLOAT, ["n", words]))
+    if missing:
+        given.append(helper.make_tensor_value_info("missing", TensorProto.FLOAT, ["n"]))
     made = [helper.make_tensor_value_info("x0", TensorProto.FLOAT, picture)]
     constants = [
         numpy_helper.from_array(kernel, "kernel"),
@@ -81,6 +88,16 @@ def test_what_a_file_says_of_itself_is_used(tmp_path: Path) -> None:
         ({"keep": 1.2}, "takes no noise away"),
         ({"words": 2}, "vocabulary does not list"),
         ({"words": 2, "said": {"vocabulary": [["stone"]]}}, "vocabulary does not list"),
+        ({"words": 2, "said": {"vocabulary": [["stone"], [""]]}}, "vocabulary does not list"),
+        ({"words": 2, "said": {"vocabulary": [["stone"], ["  "]]}}, "vocabulary does not list"),
+        ({"said": {"rho": 0}}, "rho has to be"),
+        ({"said": {"rho": "x"}}, "rho has to be"),
+        ({"said": {"sigma_min": None}}, "sigma_min has to be"),
+        ({"said": {"softening": {}}}, "softening has to be"),
+        ({"said": {"strength_map": []}}, "strength_map has to be"),
+        ({"said": {"strength_map": [[0, 0.1], [1, 0.05]]}}, "strength_map has to be"),
+        ({"said": {"strength_map": [[0, 0.1], [0.5, 0.2]]}}, "strength_map has to be"),
+        ({"said": {"lag": [[0, 2]]}}, "lag has to be"),
     ],
 )
 def test_a_refiner_that_breaks_the_contract_is_refused(
@@ -88,6 +105,26 @@ def test_a_refiner_that_breaks_the_contract_is_refused(
 ) -> None:
     with pytest.raises(Refusal, match=words):
         accept(refiner_network(tmp_path / "a.onnx", **more))
+
+
+def test_a_refiner_that_is_told_what_is_missing_is_known_by_its_input(tmp_path: Path) -> None:
+    said = {"lag": [[0, 0.5], [1, 0.25]]}
+    found = accept(refiner_network(tmp_path / "a.onnx", missing=True, said=said))["refiner"]
+    assert found["gives_back"] is True
+    assert found["lag"] == [[0, 0.5], [1, 0.25]]
+    plain = accept(refiner_network(tmp_path / "b.onnx"))["refiner"]
+    assert plain["gives_back"] is False
+
+
+@pytest.mark.parametrize(
+    "text", ["", "[1, 2]", '{"name": "x"}', '{"name": "x", "kind": "refiner", "refiner": {}}']
+)
+def test_a_card_that_can_not_be_read_is_passed_over(own: Path, text: str) -> None:
+    own.mkdir()
+    network(own / "x.onnx")
+    (own / "x.json").write_text(text)
+    assert "x" not in [entry.name for entry in cards()]
+    assert card("grisaille", "refiner")
 
 
 def test_what_was_taken_in_is_at_hand(tmp_path: Path, own: Path) -> None:
@@ -133,3 +170,19 @@ def test_the_command_takes_in_and_lists(
     assert listed["soft"]["radius"] == 2
     assert cli.main(["models", "--take-in", str(file)]) == 2
     assert "already" in capsys.readouterr().err
+
+
+def test_a_file_replaced_under_its_name_is_run_anew(tmp_path: Path, own: Path) -> None:
+    take_in(refiner_network(tmp_path / "a.onnx", keep=0.3), "glaze")
+    given = np.full((16, 16, 3), 0.25, np.float32)
+    noisy = given + np.float32(0.1)
+    before, digest = (
+        refiner("glaze").predict(noisy, 0.1, Condition(given)),
+        card("glaze", "refiner").digest,
+    )
+    refiner_network(own / "glaze.onnx", keep=0.8)
+    after = refiner("glaze").predict(noisy, 0.1, Condition(given))
+    assert card("glaze", "refiner").digest != digest
+    assert abs(float(after[8, 8, 0] - before[8, 8, 0])) == pytest.approx(0.05, abs=5e-3)
+    with pytest.raises(Refusal, match="has changed"):
+        refiner("glaze", digest)

@@ -134,6 +134,10 @@ def test_hold_sampler_and_steps_all_change_the_picture(fired: Fire) -> None:
         assert distance(fired(coat(**settings)).result, plain) > 0.0005, settings
 
 
+MOST_LOST = 10 ** (1.5 / 20)
+"""Farther from the truth by at most 1.5 dB: detail that can't be known costs as much as it shows."""
+
+
 def fine_detail(picture: Picture) -> float:
     """Spectral energy above 0.4 of the Nyquist frequency."""
     grey = whole(picture)[..., :3].mean(axis=2) / 65535
@@ -149,5 +153,5 @@ def test_refining_brings_back_fine_detail_without_losing_the_picture(tmp_path: P
     plain = Enlarged(small, truth.size, upscaler("lanczos"))
     schedule = Schedule((Coat(factor=2, refine=Refine(strength=0.25, mode=Mode.JOINT)),))
     refined = fire(small, schedule, tmp_path).result
-    assert 1.6 * fine_detail(plain) < fine_detail(refined) < fine_detail(truth)
-    assert distance(refined, truth) < 1.15 * distance(plain, truth)
+    assert 3 * fine_detail(plain) < fine_detail(refined) < 1.15 * fine_detail(truth)
+    assert distance(refined, truth) < MOST_LOST * distance(plain, truth)

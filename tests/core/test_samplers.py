@@ -99,3 +99,37 @@ def test_strength_grows_with_sigma_and_has_no_level_at_zero() -> None:
     assert found[-1] == pytest.approx(1.0)
     with pytest.raises(ValueError, match="no noise level"):
         sigma_of(0, knots)
+
+
+@pytest.mark.parametrize("sampler", Sampler)
+def test_what_is_missing_comes_back_as_each_evaluation_says(sampler: Sampler) -> None:
+    """With a perfect estimate, each state lacks exactly the share that its evaluation is told."""
+    clean, enlarged = np.float32(0.25), np.float32(-0.5)
+    state: State = (np.full((2, 2, 3), clean + 0.8 * (enlarged - clean), np.float32),)
+    plan = evaluations(sampler, levels(0.4, 0.01, 6), missing=0.8)
+    assert plan[0].missing == 0.8
+    assert plan[-1].missing < 0.05
+    for evaluation in plan:
+        lacking = (state[0] - clean) / (enlarged - clean)
+        np.testing.assert_allclose(lacking, evaluation.missing, atol=1e-5)
+        state = evaluation.advance(
+            state, np.full((2, 2, 3), clean), lambda step: np.zeros((2, 2, 3), np.float32)
+        )
+    np.testing.assert_allclose(state[0], clean, atol=1e-6)
+
+
+def test_noise_added_on_the_way_does_not_take_detail_away_again() -> None:
+    """Ancestral steps fall below the next level before noise lifts them, and detail falls with them."""
+    sigmas = levels(0.4, 0.01, 6)
+    told = [evaluation.missing for evaluation in evaluations(Sampler.EULER_ANCESTRAL, sigmas, 1.0)]
+    plain = [evaluation.missing for evaluation in evaluations(Sampler.EULER, sigmas, 1.0)]
+    assert all(less < more for less, more in zip(told[1:], plain[1:], strict=True))
+
+
+@pytest.mark.parametrize("sampler", Sampler)
+def test_the_last_evaluation_may_be_told_to_lack_more(sampler: Sampler) -> None:
+    sigmas = levels(0.4, 0.01, 6)
+    plain, lagging = evaluations(sampler, sigmas, 0.8), evaluations(sampler, sigmas, 0.8, lag=0.5)
+    assert [one.missing for one in lagging[:-1]] == [one.missing for one in plain[:-1]]
+    assert lagging[-1].missing == 0.4
+    assert evaluations(sampler, sigmas, 0.0, lag=0.5)[-1].missing == 0

@@ -194,3 +194,29 @@ def test_other_settings_never_take_a_tile(tmp_path: Path) -> None:
     ):  # fmt: skip
         assert fired(**changed) == 0, changed
     assert fired(order=Order.CENTRE_OUT, feather=0.5) > 0
+
+
+@pytest.mark.parametrize("text", ["9007199254740993", "10000000, 10000001, 10000002, 10000003"])
+def test_seeds_keep_every_digit(text: str) -> None:
+    axis = Axis.read("seed", text)
+    assert list(axis.values) == [int(seed) for seed in text.split(",")]
+    coat = Coat(factor=2.0, refine=Refine())
+    assert [cell.label for cell in cells(coat, [axis])] == [f"Seed {seed}" for seed in axis.values]
+
+
+def test_a_range_of_seeds_is_exact_too() -> None:
+    assert Axis.read("seed", "9007199254740993 to 9007199254740996 in 4").values == tuple(
+        range(9007199254740993, 9007199254740997)
+    )
+
+
+@pytest.mark.parametrize("text", ["inf", "nan", "-inf", "1e999", "9" * 5000, "1" + "0" * 400])
+@pytest.mark.parametrize("name", ["steps", "seed", "strength"])
+def test_numbers_beyond_all_bounds_are_refused(name: str, text: str) -> None:
+    with pytest.raises(FieldRefusal):
+        Axis.read(name, text)
+
+
+def test_a_range_of_very_many_values_is_refused() -> None:
+    with pytest.raises(FieldRefusal):
+        Axis.read("steps", "1 to 2 in " + "9" * 5000)

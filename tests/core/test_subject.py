@@ -14,9 +14,9 @@ from tests.pictures import DEMO, part
     [
         ("emblem.png", (640, 640), Subject.DRAWING),
         ("signal-lamp.jpg", (384, 512), Subject.COMPRESSED),
-        ("stationmaster.png", (768, 1024), Subject.PAINTED),
-        ("platform.png", (1024, 768), Subject.PAINTED),
-        ("night-mail.png", (960, 540), Subject.PAINTED),
+        ("stationmaster.png", (768, 1024), Subject.PHOTO),
+        ("platform.png", (1024, 768), Subject.PHOTO),
+        ("night-mail.png", (960, 540), Subject.PHOTO),
     ],
 )
 def test_the_demo_bases_are_told_apart(name: str, size: tuple[int, int], kind: Subject) -> None:
@@ -33,5 +33,5 @@ def test_blocks_are_felt_only_where_they_lie() -> None:
 
 
 def test_tiny_and_flat_pictures_are_no_trouble() -> None:
-    assert guessed(Pixels(np.full((1, 1, 3), 500, np.uint16))) is Subject.PAINTED
+    assert guessed(Pixels(np.full((1, 1, 3), 500, np.uint16))) is Subject.PHOTO
     assert guessed(Pixels(np.full((40, 30, 3), 500, np.uint16))) is Subject.DRAWING

@@ -7,7 +7,8 @@ from typing import Any
 
 import pytest
 from django.conf import settings
-from django.db import transaction
+from django.db import connection, transaction
+from django.utils import timezone
 from procrastinate.contrib.django.models import ProcrastinateJob
 
 from enamel.core.canvas import Canvas
@@ -16,7 +17,8 @@ from enamel.core.fire import fire
 from enamel.core.schedule import Coat, Schedule
 from enamel.core.touchup import TouchUp
 from enamel.kiln import firings, running, store
-from enamel.kiln.models import Firing, Layer, Piece
+from enamel.kiln.models import Attendance, Firing, Layer, Piece
+from enamel.kiln.models.attendance import SILENT
 from tests.kiln.workers import wait_for, worker
 from tests.pictures import assert_same_pixels, whole
 from tests.schedules import coat
@@ -62,7 +64,7 @@ def test_the_result_is_what_core_makes_and_knows_how_it_was_made(
     assert layer.model == "grisaille"
     assert len(layer.model_sha256) == len(layer.sha256) == len(layer.address) == 64
     assert layer.recipe["coat"]["refine"]["tile"] == [96, 96]
-    assert layer.recipe["coat"]["refine"]["sampler"] == "euler"  # defaults are spelt out too
+    assert layer.recipe["coat"]["refine"]["sampler"] == "dpm++2m"  # defaults are spelt out too
     assert layer.seconds > 0
     assert layer.ready
     assert firing.done == firing.total == 9
@@ -178,12 +180,107 @@ def test_another_model_file_than_at_the_start_is_refused(piece: Piece) -> None:
     assert "has changed since this was started" in firing.error
 
 
-def test_a_firing_whose_worker_dies_every_time_is_given_up(piece: Piece) -> None:
+def test_a_firing_whose_worker_dies_every_time_is_given_up(
+    piece: Piece, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    class Killed(BaseException):
+        """As when the process ends: nothing is said of it any more."""
+
+    def dies(*args: object, **more: object) -> None:
+        raise Killed
+
     firing = firings.enqueue_schedule(piece.base, coat())
-    running.run(firing.pk, never, attempt=running.ATTEMPTS)
-    firing.refresh_from_db()
-    assert firing.state == Firing.State.FAILED
+    monkeypatch.setattr(running, "fire", dies)
+    for _ in range(running.ATTEMPTS):
+        with pytest.raises(Killed):
+            running.run(firing.pk, never)
+    assert carried_out(firing).state == Firing.State.FAILED
     assert "smaller tiles" in firing.error
+
+
+def test_restarts_in_good_order_are_not_taken_for_lack_of_memory(piece: Piece) -> None:
+    firing = firings.enqueue_schedule(piece.base, coat(steps=1))
+    for _ in range(running.ATTEMPTS + 1):
+        assert not running.run(firing.pk, lambda: True)
+    assert carried_out(firing).state == Firing.State.DONE
+
+
+def left_by_its_worker(piece: Piece) -> Firing:
+    """A firing that says it runs, though neither a worker nor a job is there any more."""
+    firing = firings.enqueue_schedule(piece.base, coat(steps=1))
+    Firing.objects.filter(pk=firing.pk).update(state=Firing.State.FIRING)
+    with connection.cursor() as cursor:
+        cursor.execute("DELETE FROM procrastinate_jobs")
+    return firing
+
+
+def test_a_firing_left_behind_can_be_stopped_and_put_away(piece: Piece) -> None:
+    firing = left_by_its_worker(piece)
+    firings.stop(firing)
+    firing.refresh_from_db()
+    assert firing.state == Firing.State.STOPPED
+    firings.put_away(firing)
+    assert not piece.firings.in_sight().exists()
+
+
+def test_a_firing_left_behind_is_taken_up_again(piece: Piece) -> None:
+    firing = left_by_its_worker(piece)
+    assert firings.take_up_again() == 1
+    assert firings.take_up_again() == 0
+    assert carried_out(firing).state == Firing.State.DONE
+
+
+def test_a_firing_that_nobody_carries_on_is_told_from_one_that_waits(piece: Piece) -> None:
+    firing = firings.enqueue_schedule(piece.base, coat())
+    assert firings.unattended(firing)
+    Attendance.objects.note(["swatches"])
+    assert firings.unattended(firing)
+    Attendance.objects.note(["firings", "swatches"])
+    assert not firings.unattended(firing)
+    Attendance.objects.update(seen=timezone.now() - SILENT)
+    assert firings.unattended(firing)
+    firings.stop(firing)
+    firing.refresh_from_db()
+    assert not firings.unattended(firing)
+
+
+def test_stopping_a_waiting_firing_for_good_lets_go_of_its_tiles(piece: Piece) -> None:
+    firing = firings.enqueue_schedule(piece.base, coat())
+    kept = store.piece_work(piece) / "tiles"
+    kept.mkdir(parents=True)
+    firings.stop(firing, for_good=True)
+    assert not kept.exists()
+
+
+def test_a_full_disk_is_named_whatever_the_library_says(monkeypatch: pytest.MonkeyPatch) -> None:
+    assert "disk is full" in running.words_of(OSError(28, "No space left on device"))
+    assert "(broken pipe)" in running.words_of(OSError("broken pipe"))
+    monkeypatch.setattr("shutil.disk_usage", lambda folder: type("", (), {"free": 0})())
+    assert "disk is full" in running.words_of(OSError("unable to write to target"))
+
+
+@pytest.mark.django_db(transaction=True)
+def test_a_worker_outlives_its_database_connection(piece: Piece) -> None:
+    """As when the database restarts: every connection of the worker ends in the middle of its work."""
+    schedule = coat(steps=25, tile=(64, 64), overlap=16)
+    firing = firings.enqueue_schedule(piece.base, schedule)
+    at_work = worker("firings")
+    try:
+        wait_for(lambda: Firing.objects.get(pk=firing.pk).done >= 2, 180, "the first tiles")
+        assert Attendance.objects.served("firings")
+        with connection.cursor() as cursor:
+            cursor.execute(
+                "SELECT pg_terminate_backend(pid) FROM pg_stat_activity "
+                "WHERE datname = current_database() AND pid <> pg_backend_pid()"
+            )
+        connection.close()
+        connection.close_pool()  # type: ignore[attr-defined]  # this process's own are gone too
+        wait_for(lambda: not Firing.objects.get(pk=firing.pk).open, 300, "the end of the firing")
+        assert at_work.poll() is None
+    finally:
+        at_work.terminate()
+        at_work.wait(20)
+    assert Firing.objects.get(pk=firing.pk).state == Firing.State.DONE
 
 
 def test_work_the_disk_can_not_hold_is_refused_before_it_starts(

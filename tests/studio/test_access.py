@@ -14,7 +14,7 @@ from enamel.kiln.models import Firing, HouseSchedule, Piece
 from enamel.studio import urls
 from tests.schedules import coat
 
-PUBLIC = {"sign-in", "sign-in-demo", "sign-out"}
+PUBLIC = {"sign-in", "sign-in-demo", "sign-out", "set-password"}
 WITHOUT_OWNER: dict[str, dict[str, Any]] = {
     "pieces": {},
     "bring-in": {},
@@ -25,6 +25,7 @@ WITHOUT_OWNER: dict[str, dict[str, Any]] = {
     "remove-model": {"name": "lanczos"},
     "model-crop": {"name": "lanczos", "place": 0},
     "preferences": {},
+    "change-password": {},
     "throw-away": {},
     "thrown-away": {},
 }

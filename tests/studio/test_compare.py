@@ -24,12 +24,6 @@ from tests.schedules import coat
 pytestmark = pytest.mark.django_db
 
 
-@pytest.fixture
-def signed_in(client: Client, artist: User) -> Client:
-    client.force_login(artist)
-    return client
-
-
 def samples_of(piece: Piece) -> np.ndarray:
     with store.canvas_of(piece.base) as canvas:
         return whole(canvas)

@@ -33,12 +33,6 @@ def empty_folder() -> Iterator[None]:
         path.unlink()
 
 
-@pytest.fixture
-def signed_in(client: Client, artist: User) -> Client:
-    client.force_login(artist)
-    return client
-
-
 def upload(client: Client, path: Path, **more: str) -> str:
     file = SimpleUploadedFile(path.name, path.read_bytes())
     answer = client.post(reverse("take-in-model"), {"file": file} | more, follow=True)
@@ -149,9 +143,10 @@ def test_only_ones_own_models_are_deleted(
 
 
 def test_new_pieces_start_with_what_suits_them(signed_in: Client, piece: Piece) -> None:
-    chosen = {subject.value: "lanczos" for subject in Subject} | {"drawing": "nearest"}
-    signed_in.post(reverse("suited"), chosen)
-    assert Suited.upscaler_for(Subject.DRAWING) == "nearest"
+    chosen = {f"{subject}-upscaler": "lanczos" for subject in Subject}
+    chosen |= {f"{subject}-refiner": "grisaille" for subject in Subject}
+    signed_in.post(reverse("suited"), chosen | {"drawing-upscaler": "nearest"})
+    assert Suited.to(Subject.DRAWING) == ("nearest", "grisaille")
     assert piece.schedule.coats[0].upscaler == "lanczos"
     facts = reverse("facts", args=[piece.pk])
     signed_in.post(facts, {"title": piece.title, "subject": "drawing"})

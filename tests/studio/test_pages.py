@@ -28,12 +28,6 @@ START = Size(768, 1024)
 pytestmark = pytest.mark.django_db
 
 
-@pytest.fixture
-def signed_in(client: Client, artist: User) -> Client:
-    client.force_login(artist)
-    return client
-
-
 PRINT = PrintPlan(PrintTarget(228.6, 304.8))
 PLAIN = Coat(factor=2.0, refine=Refine())
 

@@ -24,12 +24,6 @@ from tests.studio.pages import consequences, print_fields
 pytestmark = pytest.mark.django_db
 
 
-@pytest.fixture
-def signed_in(client: Client, artist: User) -> Client:
-    client.force_login(artist)
-    return client
-
-
 def test_a_paper_with_bleed_becomes_exact_pixels(signed_in: Client, piece: Piece) -> None:
     said = consequences(signed_in, piece, width="50 mm", height="4 cm", bleed="3", fit="fill")
     assert "661 × 543 px" in said

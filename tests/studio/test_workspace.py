@@ -18,6 +18,7 @@ from enamel.core.geometry import Box
 from enamel.core.schedule import Coat, Refine, Schedule, differences
 from enamel.kiln import bringing, firings, running, swatches, swatching
 from enamel.kiln.models import Firing, HouseSchedule, Piece, ScheduleStep
+from enamel.kiln.store import safe_name
 from enamel.studio.bench import changed_since_fired, draft_of
 from enamel.studio.models import Preferences
 from enamel.studio.shortcuts import SHORTCUTS, checked
@@ -25,12 +26,7 @@ from tests.pictures import STATIONMASTER, contact_sheet
 from tests.schedules import coat
 
 pytestmark = pytest.mark.django_db
-
-
-@pytest.fixture
-def signed_in(client: Client, artist: User) -> Client:
-    client.force_login(artist)
-    return client
+ROOT = Path(__file__).parents[2]
 
 
 def strength(value: float, **more: object) -> Schedule:
@@ -126,6 +122,38 @@ def test_a_house_schedule_goes_all_the_way_round(
     piece.refresh_from_db()
     assert piece.schedule == strength(0.27, prompt="wool")
     assert Schedule.from_json(json.loads(content)) == piece.schedule
+
+
+@pytest.mark.parametrize(
+    ("title", "name"),
+    [
+        ("Night mail", "Night_mail"),
+        ("???", "picture"),
+        ("..", "picture"),
+        ("夜行郵便" * 40, "夜行郵便" * 6 + "夜行"),
+        ("a/b\\c:d", "abcd"),
+    ],
+)
+def test_any_title_makes_a_name_for_a_file(title: str, name: str) -> None:
+    assert safe_name(title, "picture") == name
+
+
+def test_a_house_schedule_of_any_name_is_exported(
+    signed_in: Client, piece: Piece, artist: User
+) -> None:
+    for name in ("夜行", "???", 'say "yes"'):
+        house = HouseSchedule.objects.create(owner=artist, name=name, schedule=coat().to_json())
+        answer = signed_in.get(reverse("export-house", args=[house.pk]))
+        assert answer.status_code == 200
+        assert answer.headers["Content-Disposition"].startswith("attachment; filename")
+
+
+def test_the_demo_brings_house_schedules_that_say_when() -> None:
+    kept = json.loads((ROOT / "demo" / "house.json").read_text())
+    assert len(kept) == 6
+    for entry in kept:
+        assert 20 < len(entry["summary"]) <= 200
+        assert 1 <= len(Schedule.from_json(entry["schedule"]).laid) <= 3
 
 
 @pytest.mark.parametrize(

@@ -14,7 +14,7 @@ from enamel.core.checks.findings import VERSION, Finding, Kind, Report, Severity
 from enamel.core.checks.joins import ALARM, JoinReport, JoinSegment, check_joins
 from enamel.core.checks.pairs import Pair
 from enamel.core.geometry import Box, Size
-from enamel.core.schedule import Coat
+from enamel.core.schedule import Coat, Mode
 from enamel.core.separate import grid_of
 from enamel.core.weights import card
 
@@ -106,5 +106,8 @@ def _joins(result: Picture, tiled: Tiled | None) -> JoinReport:
     refine = tiled.coat.refine if tiled else None
     if tiled is None or refine is None or refine.strength == 0:
         return JoinReport(())
-    grid = grid_of(refine, card(refine.model, "refiner").traits(), result.size)
+    traits = card(refine.model, "refiner").traits()
+    if refine.mode is Mode.JOINT and traits.radius is not None:
+        return JoinReport(())  # nothing was joined: whatever stands out there is the picture's own
+    grid = grid_of(refine, traits, result.size)
     return check_joins(result, tiled.enlarged, grid)

@@ -16,6 +16,8 @@ class Condition:
     structure: FloatArray
     hints: FloatArray | None = None
     """Weight of each word of the refiner's vocabulary, (words,) float32; None if it knows none."""
+    missing: float = 0.0
+    """Share, 0…1, of the detail lost by enlarging that the picture lacks at this level."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -42,6 +44,11 @@ class Traits:
     """Memory the network takes for each pixel it sees, measured."""
     vocabulary: tuple[tuple[str, ...], ...] = ()
     """What it understands in a prompt: for each word its synonyms, the word itself first."""
+    gives_back: bool = False
+    """Whether it is told how much detail is missing, and so can give it back."""
+    lag: tuple[tuple[float, float], ...] = ((0.0, 0.0),)
+    """Knots (strength, lag): what it is told to lack at the last level of a pass, as a share of what it
+    lacked at first. Few steps give back less than they should, and this makes up for it."""
 
 
 class Denoiser(Protocol):
@@ -55,8 +62,9 @@ class Denoiser(Protocol):
 
         Parameters
         ----------
-        x : (height, width, 3) float32, picture in −1…1 plus σ times standard normal noise;
-            sides multiples of ``traits.grid``.
+        x : (height, width, 3) float32, picture in −1…1 plus σ times standard normal noise, and, where
+            ``condition.missing`` is above 0, plus that share of (enlarged − picture); sides multiples
+            of ``traits.grid``.
         sigma : noise level of x.
         condition : structure of the same height and width.
 

@@ -1,6 +1,7 @@
 """Trying out a refiner's network by the contract of docs/models.md."""
 
 import json
+from collections.abc import Callable
 from typing import Any
 
 import numpy as np
@@ -8,10 +9,13 @@ import numpy as np
 from enamel.core.canvas import FloatArray
 from enamel.core.errors import Refusal
 from enamel.core.memory import peak_memory_mb
+from enamel.core.networks import Network
 from enamel.core.probes import margin, picture, smallest_grid
 
 CONTRACT = {"x", "cond", "sigma"}
 NATIVE = 512
+TIMED = 128
+"""Side in px of the tile that runtimes are compared on."""
 FARTHEST = 128
 """Largest receptive radius in px that tiles are read with; beyond it the network counts as one that
 sees its whole tile."""
@@ -19,32 +23,83 @@ LEVELS = (0.05, 0.3)
 """Noise levels at which the estimate is compared with the truth."""
 ASSUMED: dict[str, Any] = {
     "sigma_min": 0.01, "rho": 5.0, "strength_map": [[0, 0.02], [1, 1.0]], "softening": 1.2,
+    "lag": [[0, 0]],
 }  # fmt: skip
 """What can't be measured, unless the file's metadata says it."""
+
+
+LONGEST_WORD = 60
+
+
+def _is_word(found: Any) -> bool:
+    return isinstance(found, str) and len(found.strip()) > 0 and len(found) <= LONGEST_WORD
+
+
+def _between(low: float, high: float) -> Callable[[Any], bool]:
+    return lambda found: (
+        isinstance(found, int | float) and not isinstance(found, bool) and low <= found <= high
+    )
+
+
+def _are_knots(low: float, high: float, *, rising: bool) -> Callable[[Any], bool]:
+    """Whether pairs (strength, value) go from strength 0 to 1 with values in a range."""
+    share, fits = _between(0, 1), _between(low, high)
+
+    def are(found: Any) -> bool:
+        if not isinstance(found, list) or not 1 <= len(found) <= MOST_KNOTS:
+            return False
+        if not all(isinstance(knot, list) and len(knot) == 2 for knot in found):
+            return False
+        if not all(share(strength) and fits(value) for strength, value in found):
+            return False
+        strengths, values = zip(*found, strict=True)
+        ordered = all(a < b for a, b in zip(strengths, strengths[1:], strict=False))
+        grows = all(a < b for a, b in zip(values, values[1:], strict=False))
+        whole = strengths[0] == 0 and (strengths[-1] == 1 or not rising)
+        return ordered and whole and (grows or not rising)
+
+    return are
+
+
+MOST_KNOTS = 50
+EXPECTED: dict[str, tuple[Callable[[Any], bool], str]] = {
+    "sigma_min": (_between(1e-4, 1), "a number from 0.0001 to 1"),
+    "rho": (_between(1, 20), "a number from 1 to 20"),
+    "softening": (_between(0, 32), "a number of px from 0 to 32"),
+    "strength_map": (
+        _are_knots(1e-4, 100, rising=True),
+        "pairs of a strength, from 0 to 1 and rising, and a noise level from 0.0001 to 100, rising too",
+    ),
+    "lag": (
+        _are_knots(0, 1, rising=False),
+        "pairs of a strength, from 0 and rising, and a share from 0 to 1",
+    ),
+}
+"""What metadata entries have to be, as a test and in words."""
 
 
 class RefinerProbe:
     """A refiner's network on the bench."""
 
-    def __init__(self, network: Any) -> None:
+    def __init__(self, network: Network) -> None:
         self.network = network
-        self.inputs = {given.name: given for given in network.get_inputs()}
-        unknown = set(self.inputs) - CONTRACT - {"words"}
+        self.inputs = {given.name: given for given in network.inputs}
+        unknown = set(self.inputs) - CONTRACT - {"words", "missing"}
         if unknown:
             raise Refusal(
-                f"A refiner takes x, cond, sigma and, if it knows words, words; this network also "
-                f"wants {', '.join(sorted(unknown))}."
+                f"A refiner takes x, cond, sigma and, if it knows them, words and missing; this network "
+                f"also wants {', '.join(sorted(unknown))}."
             )
-        if [made.name for made in network.get_outputs()] != ["x0"]:
+        if [made.name for made in network.outputs] != ["x0"]:
             raise Refusal("A refiner gives one output, x0, the estimate of the clean picture.")
-        self.said = network.get_modelmeta().custom_metadata_map
+        self.said = network.said
         self.vocabulary = self._vocabulary()
         self.grid = smallest_grid(self._tried)
 
     @staticmethod
-    def fits(network: Any) -> bool:
+    def fits(network: Network) -> bool:
         """Whether a network is meant as a refiner: whether it has the contract's inputs."""
-        return {given.name for given in network.get_inputs()} >= CONTRACT
+        return {given.name for given in network.inputs} >= CONTRACT
 
     def facts(self) -> dict[str, Any]:
         """Kind and the ``refiner`` part of a card."""
@@ -59,6 +114,7 @@ class RefinerProbe:
                 "radius": self._radius(),
                 "bytes_per_pixel": memory,
                 "vocabulary": self.vocabulary,
+                "gives_back": "missing" in self.inputs,
                 **{name: self._read(name, value) for name, value in ASSUMED.items()},
             },
         }
@@ -68,9 +124,14 @@ class RefinerProbe:
         if name not in self.said:
             return otherwise
         try:
-            return json.loads(self.said[name])
-        except ValueError:
+            value = json.loads(self.said[name])
+        except (ValueError, RecursionError):
             raise Refusal(f"The file's metadata entry {name} is not JSON.") from None
+        if name in EXPECTED:
+            fits, words = EXPECTED[name]
+            if not fits(value):
+                raise Refusal(f"The file's metadata entry {name} has to be {words}.")
+        return value
 
     def _vocabulary(self) -> list[list[str]]:
         if "words" not in self.inputs:
@@ -78,17 +139,19 @@ class RefinerProbe:
         words = self.inputs["words"].shape[-1]
         found = self._read("vocabulary", None)
         right = isinstance(found, list) and all(
-            isinstance(group, list) and group and all(isinstance(word, str) for word in group)
+            isinstance(group, list) and group and all(_is_word(word) for word in group)
             for group in found
         )
         if not right or len(found) != words:
             raise Refusal(
                 f"This network takes {words} words, but its metadata entry vocabulary does not list "
-                f"as many, each as a list of the word and its synonyms."
+                f"as many, each as a list of the word and its synonyms, of {LONGEST_WORD} letters at most."
             )
         return [[str(word) for word in group] for group in found]
 
-    def run(self, x: FloatArray, cond: FloatArray, sigma: float) -> FloatArray:
+    def run(
+        self, x: FloatArray, cond: FloatArray, sigma: float, missing: float = 0.0
+    ) -> FloatArray:
         """The estimate, (height, width, 3); pictures in −1…1."""
         given = {
             "x": np.ascontiguousarray(x.transpose(2, 0, 1)[None]),
@@ -97,11 +160,19 @@ class RefinerProbe:
         }
         if self.vocabulary:
             given["words"] = np.zeros((1, len(self.vocabulary)), np.float32)
-        (made,) = self.network.run(["x0"], given)
+        if "missing" in self.inputs:
+            given["missing"] = np.array([missing], np.float32)
+        made = self.network.run(given)
         if made.shape != given["x"].shape:
             raise Refusal(f"From {list(given['x'].shape)} it makes {list(made.shape)}.")
         estimate: FloatArray = made[0].transpose(1, 2, 0)
         return estimate
+
+    def once(self) -> None:
+        """Run on a tile of the size that runtimes are compared on."""
+        side = -(-TIMED // self.grid) * self.grid
+        given = picture(side, side)
+        self.run(given, given, LEVELS[0])
 
     def _tried(self, probe: FloatArray) -> None:
         given = probe * np.float32(2) - np.float32(1)

@@ -7,11 +7,16 @@ between two evaluations is exactly the state that a checkpoint keeps.
 
 σ is the standard deviation of the noise in x = clean + σ · noise; the estimate is written x₀ and
 the derivative of the probability-flow ODE is dx/dσ = (x − x₀) / σ (Karras et al. 2022, eq. 3).
+
+A pass starts from an enlarged picture, which lacks detail besides being re-noised: with a share m of it
+missing, x = clean + m · (enlarged − clean) + σ · noise. Where m falls in proportion to σ, the whole of
+x − clean does, so dx/dσ is still (x − x₀) / σ and the samplers need no change; each evaluation only says
+its m. Noise that is added afresh raises σ but takes nothing away, so m then stays.
 """
 
 import math
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from enum import StrEnum
 
 from numpy import float32
@@ -21,6 +26,8 @@ from enamel.core.canvas import FloatArray
 State = tuple[FloatArray, ...]
 NoiseSource = Callable[[int], FloatArray]
 """Gives the step's standard normal noise for the pixels at hand."""
+Advance = Callable[[State, FloatArray, NoiseSource], State]
+"""The arithmetic after an evaluation: from the state and the estimate to the next state."""
 
 
 class Sampler(StrEnum):
@@ -38,21 +45,39 @@ class Evaluation:
 
     step: int
     sigma: float
+    missing: float
+    """Share of the lost detail that the state lacks here."""
     fields_in: int
     """How many arrays the state holds before; after the last evaluation it holds one."""
     fields_out: int
-    advance: Callable[[State, FloatArray, NoiseSource], State]
+    advance: Advance
 
 
-def evaluations(sampler: Sampler, sigmas: list[float]) -> list[Evaluation]:
-    """The evaluations that lead through the noise levels ``sigmas`` (falling, the last 0)."""
+def evaluations(
+    sampler: Sampler, sigmas: list[float], missing: float = 0.0, lag: float = 0.0
+) -> list[Evaluation]:
+    """The evaluations that lead through noise levels, and give back what is missing on the way.
+
+    Parameters
+    ----------
+    sigmas : noise levels, strictly falling, the last 0.
+    missing : share, 0…1, of the lost detail that the picture lacks at the start.
+    lag : least share of that, 0…1, which the last evaluation is told to lack still.
+    """
     plan = {
         Sampler.EULER: _euler,
         Sampler.EULER_ANCESTRAL: _euler_ancestral,
         Sampler.HEUN: _heun,
         Sampler.DPMPP_2M: _dpmpp_2m,
     }[sampler]
-    return plan(sigmas)
+    found = plan(sigmas, missing)
+    found[-1] = replace(found[-1], missing=max(found[-1].missing, lag * missing))
+    return found
+
+
+def _left(missing: float, sigma: float, sigmas: list[float]) -> float:
+    """What is still missing at σ, falling in proportion to it."""
+    return missing * (sigma / sigmas[0])
 
 
 def _toward(x: FloatArray, estimate: FloatArray, sigma: float, following: float) -> FloatArray:
@@ -62,37 +87,44 @@ def _toward(x: FloatArray, estimate: FloatArray, sigma: float, following: float)
     return estimate + (x - estimate) * float32(following / sigma)
 
 
-def _euler(sigmas: list[float]) -> list[Evaluation]:
+def _euler(sigmas: list[float], missing: float) -> list[Evaluation]:
     def step(number: int, sigma: float, following: float) -> Evaluation:
         def advance(state: State, estimate: FloatArray, noise: NoiseSource) -> State:
             return (_toward(state[0], estimate, sigma, following),)
 
-        return Evaluation(number, sigma, 1, 1, advance)
+        return Evaluation(number, sigma, _left(missing, sigma, sigmas), 1, 1, advance)
 
     return [step(i, s, f) for i, (s, f) in enumerate(zip(sigmas, sigmas[1:], strict=False))]
 
 
-def _euler_ancestral(sigmas: list[float]) -> list[Evaluation]:
+def _euler_ancestral(sigmas: list[float], missing: float) -> list[Evaluation]:
     """Each step falls below the next level and is brought back up to it by fresh noise.
 
     σ_up² = σ'² (σ² − σ'²) / σ², σ_down² = σ'² − σ_up²: the variance of the DDPM posterior (Ho et
     al., "Denoising diffusion probabilistic models", 2020, eq. 7) in terms of σ.
     """
 
-    def step(number: int, sigma: float, following: float) -> Evaluation:
+    plan: list[Evaluation] = []
+    for number, (sigma, following) in enumerate(zip(sigmas, sigmas[1:], strict=False)):
         up = following * math.sqrt(max(0.0, 1 - (following / sigma) ** 2))
         down = math.sqrt(max(0.0, following**2 - up**2))
-
-        def advance(state: State, estimate: FloatArray, noise: NoiseSource) -> State:
-            x = _toward(state[0], estimate, sigma, down)
-            return (x + noise(number) * float32(up),) if up > 0 else (x,)
-
-        return Evaluation(number, sigma, 1, 1, advance)
-
-    return [step(i, s, f) for i, (s, f) in enumerate(zip(sigmas, sigmas[1:], strict=False))]
+        advance = _ancestral_step(number, sigma, down, up)
+        plan.append(Evaluation(number, sigma, missing, 1, 1, advance))
+        missing *= down / sigma
+    return plan
 
 
-def _heun(sigmas: list[float]) -> list[Evaluation]:
+def _ancestral_step(number: int, sigma: float, down: float, up: float) -> Advance:
+    """From σ down to ``down``, then noise of ``up`` on top."""
+
+    def advance(state: State, estimate: FloatArray, noise: NoiseSource) -> State:
+        x = _toward(state[0], estimate, sigma, down)
+        return (x + noise(number) * float32(up),) if up > 0 else (x,)
+
+    return advance
+
+
+def _heun(sigmas: list[float], missing: float) -> list[Evaluation]:
     """Euler's step, then a second evaluation at its end; the mean of both slopes is taken.
 
     Karras et al. 2022, algorithm 1 without churn. The step to 0 is Euler's. Between the two
@@ -104,25 +136,29 @@ def _heun(sigmas: list[float]) -> list[Evaluation]:
             change = (state[0] - estimate) * float32((following - sigma) / sigma)
             return state[0] + change, state[0] + change * float32(0.5)
 
-        return Evaluation(number, sigma, 1, 2, advance)
+        return Evaluation(number, sigma, _left(missing, sigma, sigmas), 1, 2, advance)
 
     def correction(number: int, sigma: float, following: float) -> Evaluation:
         def advance(state: State, estimate: FloatArray, noise: NoiseSource) -> State:
             slope = (state[0] - estimate) * float32(0.5 * (following - sigma) / following)
             return (state[1] + slope,)
 
-        return Evaluation(number, following, 2, 1, advance)
+        return Evaluation(number, following, _left(missing, following, sigmas), 2, 1, advance)
+
+    def last(number: int, sigma: float) -> Evaluation:
+        left = _left(missing, sigma, sigmas)
+        return Evaluation(number, sigma, left, 1, 1, lambda state, estimate, noise: (estimate,))
 
     plan: list[Evaluation] = []
     for number, (sigma, following) in enumerate(zip(sigmas, sigmas[1:], strict=False)):
         if following > 0:
             plan += [trial(number, sigma, following), correction(number, sigma, following)]
         else:
-            plan += [Evaluation(number, sigma, 1, 1, lambda state, estimate, noise: (estimate,))]
+            plan.append(last(number, sigma))
     return plan
 
 
-def _dpmpp_2m(sigmas: list[float]) -> list[Evaluation]:
+def _dpmpp_2m(sigmas: list[float], missing: float) -> list[Evaluation]:
     """Second-order multistep in λ = −ln σ from this estimate and the last.
 
     Lu et al., "DPM-Solver++", 2022, algorithm 2, for the variance-exploding form: with
@@ -145,7 +181,10 @@ def _dpmpp_2m(sigmas: list[float]) -> list[Evaluation]:
                 target = estimate + (estimate - state[1]) * float32(extrapolation)
             return target + (state[0] - target) * float32(following / sigma), estimate
 
-        return Evaluation(number, sigma, 1 if before is None else 2, 1 if last else 2, advance)
+        fields_in, fields_out = 1 if before is None else 2, 1 if last else 2
+        return Evaluation(
+            number, sigma, _left(missing, sigma, sigmas), fields_in, fields_out, advance
+        )
 
     triples = zip([None, *sigmas], sigmas, sigmas[1:], strict=False)
     return [step(i, b, s, f) for i, (b, s, f) in enumerate(triples)]

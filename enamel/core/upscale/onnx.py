@@ -14,7 +14,6 @@ from typing import Any
 import numpy as np
 
 from enamel.core.canvas import WHITE, Picture, SampleArray, mirrored_index
-from enamel.core.diffusion.onnx import session
 from enamel.core.geometry import Box, Size, cells
 from enamel.core.timing import median_seconds
 from enamel.core.upscale.enlarge import Resampled
@@ -45,7 +44,7 @@ class OnnxUpscaler:
         self.digest = entry.digest
         self.contract = PLAIN | entry.facts["upscaler"]
         self.radius = int(self.contract["radius"])
-        self._session = session(str(entry.file))
+        self._run = entry.running()
 
     def passes(self, size_in: Size, size_out: Size) -> list[Size]:
         """Sizes after each run of the model: until the size wanted is reached or passed."""
@@ -103,9 +102,7 @@ class OnnxUpscaler:
         small = samples.astype(np.float32) * (white / np.float32(WHITE))
         planes = self.contract["layout"] == "NCHW"
         given = small.transpose(2, 0, 1)[None] if planes else small[None]
-        (made,) = self._session.run(
-            [self.contract["output"]], {self.contract["input"]: np.ascontiguousarray(given)}
-        )
+        made = self._run({self.contract["input"]: np.ascontiguousarray(given)})
         large = made[0].transpose(1, 2, 0) if planes else made[0]
         large = large[: height * self.factor, : width * self.factor]
         scaled = np.clip(np.rint(large * (np.float32(WHITE) / white)), 0, WHITE)

@@ -6,11 +6,14 @@ import numpy as np
 
 from enamel.core.canvas import FloatArray
 from enamel.core.errors import Refusal
+from enamel.core.networks import Network
 from enamel.core.probes import PROBE, margin, picture, smallest_grid
 
 FARTHEST = 96
 """Largest receptive radius in px of the small picture that tiles are read with."""
 FACTORS = (1, 2, 3, 4, 8)
+TIMED = 128
+"""Side in px of the picture that runtimes are compared on."""
 ALIKE = 0.12
 """Most that a reduced result may differ from its source, as a share of the range."""
 
@@ -18,9 +21,9 @@ ALIKE = 0.12
 class UpscalerProbe:
     """A network on the bench."""
 
-    def __init__(self, network: Any) -> None:
+    def __init__(self, network: Network) -> None:
         self.network = network
-        inputs, outputs = network.get_inputs(), network.get_outputs()
+        inputs, outputs = network.inputs, network.outputs
         if len(inputs) != 1 or len(outputs) != 1:
             raise Refusal(
                 f"An upscaler takes one picture and gives one; this network has {len(inputs)} "
@@ -34,7 +37,7 @@ class UpscalerProbe:
         self.input, self.output = given.name, outputs[0].name
         self.layout = self._layout(given.shape)
         sides = given.shape[2:] if self.layout == "NCHW" else given.shape[1:3]
-        self.fixed = [int(side) for side in sides] if all(_known(side) for side in sides) else None
+        self.fixed = [side for side in sides if side is not None] if all(sides) else None
         self.grid = 1 if self.fixed else smallest_grid(self.run)
 
     def facts(self) -> dict[str, Any]:
@@ -54,24 +57,26 @@ class UpscalerProbe:
             },
         }
 
-    def _layout(self, shape: list[Any]) -> str:
+    def _layout(self, shape: tuple[int | None, ...]) -> str:
         if shape[1] == 3:
             return "NCHW"
         if shape[3] == 3:
             return "NHWC"
         if shape[1] == 1 or shape[3] == 1:
             raise Refusal("It works on one channel; Enamel needs networks for three, RGB.")
-        raise Refusal(f"Its input, {shape}, has no dimension of three channels.")
+        raise Refusal(f"Its input, {list(shape)}, has no dimension of three channels.")
 
     def run(self, picture: FloatArray) -> FloatArray:
         """(height, width, 3) in, the same out at the larger size; None of it clipped."""
         given = picture.transpose(2, 0, 1)[None] if self.layout == "NCHW" else picture[None]
-        (made,) = self.network.run(
-            [self.output], {self.input: np.ascontiguousarray(given, np.float32)}
-        )
+        made = self.network.run({self.input: np.ascontiguousarray(given, np.float32)})
         if made.ndim != 4:
             raise Refusal(f"Its output has {made.ndim} dimensions; a picture has four.")
         return made[0].transpose(1, 2, 0) if self.layout == "NCHW" else made[0]
+
+    def once(self) -> None:
+        """Run on a picture of the size that runtimes are compared on."""
+        self.run(picture(*self.size(TIMED)))
 
     def size(self, least: int) -> tuple[int, int]:
         """Height and width of a probe of that side or more, as far as the network takes any size."""
@@ -133,7 +138,3 @@ class UpscalerProbe:
                 "can't be made of it without seams."
             )
         return found
-
-
-def _known(side: Any) -> bool:
-    return isinstance(side, int) and side > 0

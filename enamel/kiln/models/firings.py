@@ -57,6 +57,9 @@ class Firing(models.Model):
     models_used = models.JSONField(default=dict, help_text="sha256 of each model at the start.")
     state = models.CharField(max_length=10, choices=State.choices, default=State.QUEUED)
     stop_asked = models.BooleanField(default=False)
+    broken_off = models.PositiveIntegerField(
+        default=0, help_text="Times that a worker began it and neither ended it nor gave it back."
+    )
     coat = models.PositiveIntegerField(default=0, help_text="The coat in work, from 0.")
     done = models.PositiveIntegerField(default=0, help_text="Tile evaluations finished.")
     total = models.PositiveIntegerField(default=0)

@@ -8,7 +8,8 @@ from enamel.core.upscale.resample import FILTERS
 from enamel.core.weights import Card, cards
 
 SUBJECTS = {
-    Subject.PAINTED: "Photograph or painting",
+    Subject.PHOTO: "Photograph or render",
+    Subject.PAINTED: "Painting or illustration",
     Subject.DRAWING: "Line art, flats, lettering",
     Subject.TEXTURE: "Rich in texture",
     Subject.COMPRESSED: "Compressed or noisy",
@@ -86,27 +87,42 @@ class TrialCrop(models.Model):
 
 
 class Suited(models.Model):
-    """The upscaler that new pieces of a kind start with, where it is not the usual one."""
+    """The models that new pieces of a kind start with, where they are not the usual ones."""
 
     USUAL = {
-        Subject.PAINTED: "vitreous",
-        Subject.DRAWING: "cloisonne",
-        Subject.TEXTURE: "stipple",
-        Subject.COMPRESSED: "mend",
+        Subject.PHOTO: ("vitreous", "grisaille"),
+        Subject.PAINTED: ("vitreous", "grisaille"),
+        Subject.DRAWING: ("cloisonne", "grisaille"),
+        Subject.TEXTURE: ("stipple", "grisaille"),
+        Subject.COMPRESSED: ("mend", "grisaille"),
     }
+    """Upscaler and refiner."""
 
     subject = models.CharField(max_length=12, choices=list(SUBJECTS.items()), unique=True)
     upscaler = models.CharField(max_length=40)
+    refiner = models.CharField(max_length=40, blank=True)
 
     def __str__(self) -> str:
-        return f"{self.get_subject_display()}: {self.upscaler}"
+        return f"{self.get_subject_display()}: {self.upscaler}, {self.refiner}"
 
     @classmethod
-    def upscaler_for(cls, subject: Subject) -> str:
-        """The upscaler for a kind of picture: as chosen, else the usual one, else Lanczos."""
-        offered = upscalers_offered()
-        chosen = cls.objects.filter(subject=subject).values_list("upscaler", flat=True).first()
-        return next((name for name in (chosen, cls.USUAL[subject]) if name in offered), "lanczos")
+    def to(cls, subject: Subject) -> tuple[str, str]:
+        """Upscaler and refiner for a kind of picture.
+
+        As chosen, else the usual ones; where those are off, Lanczos and the first refiner that is on.
+        """
+        kept = cls.objects.filter(subject=subject).first()
+        upscaler, refiner = cls.USUAL[subject]
+        refiners = refiners_offered()
+        return (
+            _first([kept.upscaler if kept else "", upscaler], upscalers_offered(), "lanczos"),
+            _first([kept.refiner if kept else "", refiner], refiners, refiners[0]),
+        )
+
+
+def _first(wanted: list[str], offered: list[str], otherwise: str) -> str:
+    """The first of the names wanted that is offered."""
+    return next((name for name in wanted if name in offered), otherwise)
 
 
 def upscalers_offered() -> list[str]:

@@ -114,7 +114,7 @@ class Piece(models.Model):
         default=0, help_text="Which change of the schedule is in hand."
     )
     subject = models.CharField(
-        max_length=12, choices=list(SUBJECTS.items()), default=Subject.PAINTED.value
+        max_length=12, choices=list(SUBJECTS.items()), default=Subject.PHOTO.value
     )
 
     objects = PieceQuerySet.as_manager()
@@ -140,15 +140,16 @@ class Piece(models.Model):
 
     @property
     def starting_schedule(self) -> Schedule:
-        """One coat with the upscaler that suits the picture, and the words and seed that made it."""
+        """One coat with the models that suit the picture, and the words and seed that made it."""
         made = self.how_made
         seed = made.seed_number
+        upscaler, refiner = Suited.to(Subject(self.subject))
         refine = Refine(
+            model=refiner,
             prompt=made.prompt,
             negative_prompt=made.negative_prompt,
             seed=seed if seed is not None and seed < SEEDS else 0,
         )
-        upscaler = Suited.upscaler_for(Subject(self.subject))
         return Schedule((Coat(factor=2.0, upscaler=upscaler, refine=refine),))
 
     @property
@@ -262,6 +263,7 @@ class HouseSchedule(models.Model):
 
     owner = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE, related_name="schedules")
     name = models.CharField(max_length=80)
+    summary = models.CharField(max_length=200, blank=True, help_text="When it is the one to take.")
     schedule = models.JSONField()
     created = models.DateTimeField(default=timezone.now)
 

@@ -67,6 +67,12 @@ class Sheet(models.Model):
         return len(self.axes[0]["values"]) if self.axes else 1
 
 
+class SwatchQuerySet(models.QuerySet["Swatch"]):
+    def open(self) -> "SwatchQuerySet":
+        """Waiting or running."""
+        return self.filter(state__in=[Swatch.State.QUEUED, Swatch.State.RUNNING])
+
+
 class Swatch(models.Model):
     """One trial: settings, and the pixels that a firing with them gives in the window."""
 
@@ -96,8 +102,13 @@ class Swatch(models.Model):
     model_seconds = models.FloatField(null=True, blank=True)
     shared = models.PositiveIntegerField(default=0, help_text="Tiles taken from earlier runs.")
     measures = models.JSONField(default=dict)
+    tries = models.PositiveIntegerField(
+        default=0, help_text="Times that it was begun and not given back in good order."
+    )
     tiles_done = models.PositiveIntegerField(default=0)
     so_far = models.BinaryField(null=True, help_text="WebP of the window while it is made.")
+
+    objects = SwatchQuerySet.as_manager()
 
     class Meta:
         ordering = ["row", "column"]

@@ -4,7 +4,7 @@ from typing import Any
 
 from django import forms
 
-from enamel.kiln.models import SUBJECTS, Suited, upscalers_offered
+from enamel.kiln.models import SUBJECTS, Suited, refiners_offered, upscalers_offered
 
 
 class ModelForm(forms.Form):
@@ -21,16 +21,22 @@ class ModelForm(forms.Form):
 
 
 class SuitedForm(forms.Form):
-    """Which upscaler new pieces of each kind start with."""
+    """Which upscaler and refiner new pieces of each kind start with."""
 
     def __init__(self, *args: Any, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
-        names = [(name, name.capitalize()) for name in upscalers_offered()]
+        offered = {"upscaler": upscalers_offered(), "refiner": refiners_offered()}
         for subject, words in SUBJECTS.items():
-            self.fields[subject.value] = forms.ChoiceField(
-                choices=names, label=words, initial=Suited.upscaler_for(subject)
-            )
+            for (kind, names), model in zip(offered.items(), Suited.to(subject), strict=True):
+                self.fields[f"{subject}-{kind}"] = forms.ChoiceField(
+                    choices=[(name, name.capitalize()) for name in names],
+                    label=words if kind == "upscaler" else "refined by",
+                    initial=model,
+                )
 
     def keep(self) -> None:
-        for subject, upscaler in self.cleaned_data.items():
-            Suited.objects.update_or_create(subject=subject, defaults={"upscaler": upscaler})
+        for subject in SUBJECTS:
+            chosen = {
+                kind: self.cleaned_data[f"{subject}-{kind}"] for kind in ("upscaler", "refiner")
+            }
+            Suited.objects.update_or_create(subject=subject, defaults=chosen)

@@ -53,6 +53,7 @@ def offer(form: forms.Form, field: str, names: list[str]) -> None:
 
 SENSIBLE: dict[str, tuple[float, float, float, float]] = {
     "strength": (0.15, 0.35, 0, 1),
+    "give_back": (0.5, 1, 0, 1),
     "steps": (4, 8, 1, 30),
     "guidance": (1, 2, 0, 6),
     "hold": (0.5, 1, 0, 1),
@@ -108,6 +109,7 @@ class RefineFields(SettingsForm):
 
     model = forms.ChoiceField(label="Refiner")
     strength = of_setting(Refine, "strength", label="Denoising strength")
+    give_back = of_setting(Refine, "give_back", label="Give back")
     steps = of_setting(Refine, "steps", label="Steps")
     seed = of_setting(Refine, "seed", label="Seed")
     guidance = of_setting(Refine, "guidance", label="Guidance scale")

@@ -47,6 +47,13 @@ def memory(mb: float) -> str:
 
 
 @register.filter
+def given_back(missing: float) -> str:
+    """What a pass gives back of the detail that enlarging lost: all, none or a share."""
+    words = {0.0: "none", 1.0: "all"}
+    return words.get(missing, f"{missing:.0%}".replace("%", " %"))
+
+
+@register.filter
 def print_size(size: Size, unit: Unit = Unit.MM) -> str:
     """Physical size at 300 ppi: 173 × 260 mm (6.8 × 10.2 in)."""
     return _printed(size, PRINT_PPI, unit)

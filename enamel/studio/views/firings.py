@@ -29,6 +29,7 @@ def state(request: HttpRequest, firing_id: UUID) -> JsonResponse:
             "total": firing.total,
             "secondsLeft": firing.seconds_left,
             "shown": _result_url(firing),
+            "unattended": firings.unattended(firing),
             "tiles": [_news(firing, preview) for preview in fresh.defer("image")],
         }
     )

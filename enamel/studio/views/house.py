@@ -7,12 +7,13 @@ from django.contrib import messages
 from django.contrib.auth.decorators import login_required
 from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, redirect
-from django.utils.text import get_valid_filename
+from django.utils.http import content_disposition_header
 from django.views.decorators.http import require_GET, require_POST
 
 from enamel.core.errors import Refusal
 from enamel.core.schedule import Schedule
 from enamel.kiln.models import HouseSchedule, Piece
+from enamel.kiln.store import safe_name
 from enamel.studio.views.access import own_piece, person
 
 MAX_FILE = 1_000_000
@@ -77,8 +78,8 @@ def export(request: HttpRequest, number: int) -> HttpResponse:
     """A house schedule as a file that `enamel fire --schedule` takes too."""
     house = _own(request, number)
     response = JsonResponse(house.schedule, json_dumps_params={"indent": 2})
-    name = get_valid_filename(house.name) or "schedule"
-    response["Content-Disposition"] = f'attachment; filename="{name}.schedule.json"'
+    name = f"{safe_name(house.name, 'schedule')}.schedule.json"
+    response["Content-Disposition"] = content_disposition_header(True, name) or ""
     return response
 
 

@@ -1,18 +1,27 @@
 """Runs a worker of the kiln until it is told to stop."""
 
 import asyncio
-import contextlib
+import logging
+import time
 from typing import Any
 
+from asgiref.sync import sync_to_async
 from django.core.management.base import BaseCommand, CommandParser
+from django.db import close_old_connections
 from procrastinate import App
 from procrastinate.contrib.django import app
 
+from enamel.kiln.firings import take_up_again
+from enamel.kiln.models import Attendance
 from enamel.kiln.tasks import CHORES, FIRINGS, SWATCHES
 
 HEARTBEAT_SECONDS = 2.0
+AGAIN_SECONDS = 3.0
+"""Pause before a worker that lost the database tries again."""
 STALLED_SECONDS = 10.0
 """A worker silent for so long is taken for dead, and its jobs are given to others."""
+
+logger = logging.getLogger(__name__)
 
 
 class Command(BaseCommand):
@@ -25,8 +34,16 @@ class Command(BaseCommand):
         )  # fmt: skip
 
     def handle(self, *args: Any, queues: list[str], **options: Any) -> None:
-        with contextlib.suppress(asyncio.CancelledError):
-            asyncio.run(work(queues))
+        while True:
+            try:
+                asyncio.run(work(queues))
+                return
+            except asyncio.CancelledError:
+                return
+            except Exception:  # the database may restart, be full or be elsewhere for a while
+                logger.exception("the kiln lost its database; it tries again")
+                close_old_connections()
+                time.sleep(AGAIN_SECONDS)
 
 
 async def work(queues: list[str]) -> None:
@@ -34,7 +51,7 @@ async def work(queues: list[str]) -> None:
     connector = app.connector.get_worker_connector()  # type: ignore[attr-defined]
     with app.replace_connector(connector) as served:
         async with served.open_async():
-            rescue = asyncio.create_task(rescue_jobs(served))
+            rescue = asyncio.create_task(rescue_jobs(served, queues))
             try:
                 await served.run_worker_async(
                     queues=queues,
@@ -49,11 +66,22 @@ async def work(queues: list[str]) -> None:
                 rescue.cancel()
 
 
-async def rescue_jobs(served: App) -> None:
-    """Put the jobs of dead workers back in the queue, every few seconds."""
+async def rescue_jobs(served: App, queues: list[str]) -> None:
+    """Say that this worker lives, put the jobs of dead ones back in the queue, and firings that lost
+    theirs, every few seconds.
+
+    Several workers do so at once, and may meet at one job; whatever goes wrong, it is tried again.
+    """
     while True:
-        for job in await served.job_manager.get_stalled_jobs(
-            seconds_since_heartbeat=STALLED_SECONDS
-        ):
-            await served.job_manager.retry_job(job)
+        try:
+            for job in await served.job_manager.get_stalled_jobs(
+                seconds_since_heartbeat=STALLED_SECONDS
+            ):
+                await served.job_manager.retry_job(job)
+            await sync_to_async(Attendance.objects.note)(queues)
+            if FIRINGS in queues:
+                await sync_to_async(take_up_again)()
+        except Exception:
+            logger.exception("jobs of dead workers could not be looked for; this is tried again")
+            await sync_to_async(close_old_connections)()
         await asyncio.sleep(HEARTBEAT_SECONDS)

@@ -1,5 +1,7 @@
-"""Makes the demo account with the six Kestrel Vale pieces, and has the models tried, unless done."""
+"""Makes the demo account with the six Kestrel Vale pieces and its house schedules, and has the models
+tried, unless done."""
 
+import json
 from typing import Any
 
 from django.conf import settings
@@ -7,8 +9,9 @@ from django.contrib.auth import get_user_model
 from django.core.files import File
 from django.core.management.base import BaseCommand
 
+from enamel.core.schedule import Schedule
 from enamel.kiln import bringing, firings, store
-from enamel.kiln.models import Piece
+from enamel.kiln.models import HouseSchedule, Piece
 from enamel.studio.views.account import DEMO_NAME
 
 TITLES = {
@@ -39,4 +42,11 @@ class Command(BaseCommand):
             piece.title = title
             piece.save(update_fields=["title"])
             store.prepare(piece.base)
+        for kept in json.loads(settings.DEMO_HOUSE.read_text()):
+            schedule = Schedule.from_json(kept["schedule"]).to_json()
+            HouseSchedule.objects.get_or_create(
+                owner=owner,
+                name=kept["name"],
+                defaults={"summary": kept["summary"], "schedule": schedule},
+            )
         firings.enqueue_trials()

@@ -10,6 +10,7 @@ export function init(root) {
   const show = (news) => {
     root.querySelector("[data-bar]").value = news.done;
     root.querySelector("[data-done]").textContent = news.done;
+    root.querySelector("[data-unattended]").hidden = !news.unattended;
     if (news.state === "firing") {
       root.querySelector("[data-state-name]").textContent = "Firing";
       if (news.secondsLeft !== null) {
