@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from enamel.core.canvas import WHITE, FloatArray, Picture, SampleArray, mirrored_index
-from enamel.core.geometry import Box, Size
+from enamel.core.geometry import Box, Size, blocks
 from enamel.core.soften import gaussian_taps, weighted
 
 Places = NDArray[Any]
@@ -77,14 +77,14 @@ class Anchored:
         cell = self.cell
         region = Box(cells.x * cell, cells.y * cell, cells.width * cell, cells.height * cell)
         region = region.intersection(Box.whole(self.size))
-        samples = picture.read(region)
-        at_rows = np.arange(0, region.height, cell)
         at_columns = np.arange(0, region.width, cell)
-        sums = np.add.reduceat(samples, at_rows, axis=0, dtype=np.int64)
-        sums = np.add.reduceat(sums, at_columns, axis=1)
-        heights = np.diff([*at_rows, region.height])[:, None, None]
-        widths = np.diff([*at_columns, region.width])[None, :, None]
-        return (sums / (heights * widths)).astype(np.float32)
+        widths = np.diff([*at_columns, region.width])[:, None]
+        means = np.empty((cells.height, len(at_columns), picture.channels), np.float32)
+        for number, row in enumerate(blocks(region, region.width, cell)):
+            samples = picture.read(row)  # a row of cells at a time: a large radius reads far around
+            sums = np.add.reduceat(samples.sum(axis=0, dtype=np.int64), at_columns, axis=0)
+            means[number] = sums / (row.height * widths)
+        return means
 
     def _between(self, low: FloatArray, box: Box, first_row: int, first_column: int) -> FloatArray:
         """Linear interpolation between the cells' centres, at the box's pixels."""

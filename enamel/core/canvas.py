@@ -159,6 +159,10 @@ class Canvas:
             for number, row in enumerate(samples):
                 yield row, start + number * stride
 
+    def settle(self) -> None:
+        """Wait until what was written is on the disk."""
+        os.fdatasync(self._descriptor)
+
     def bands(self) -> list[Box]:
         """Full-width boxes from top to bottom, each of at most some 32 MB."""
         row_bytes = self.region.width * self.channels * self.dtype.itemsize

@@ -5,7 +5,6 @@ where the last one ended, and a coat whose settings have not changed is not comp
 """
 
 import math
-import os
 import shutil
 import time
 from concurrent.futures import Executor
@@ -22,6 +21,7 @@ from enamel.core.diffusion.denoiser import Denoiser, Traits
 from enamel.core.diffusion.onnx import refiner
 from enamel.core.errors import Refusal
 from enamel.core.fields import to_json
+from enamel.core.files import put_in_place, whole_file
 from enamel.core.geometry import Box, Size
 from enamel.core.memory import peak_memory_mb
 from enamel.core.progress import Listener, StopSign, ignore, never
@@ -31,7 +31,7 @@ from enamel.core.soften import WEAK_HOLD, Softened, gaussian_taps, softening_at
 from enamel.core.spread import default_executor, tasks_ahead
 from enamel.core.tilestore import TileStore
 from enamel.core.tilework import Runner
-from enamel.core.upscale import Enlarged, Upscaler, chosen, mixed
+from enamel.core.upscale import Enlarged, Upscaler, chosen, mixed, reach_of
 from enamel.core.upscale.enlarge import Channels
 
 BLOCK = 1024
@@ -275,9 +275,7 @@ def regions_of(run: list[Stage], base: Size, window: Box | None) -> list[Box]:
     for stage, source in zip(reversed(run[1:]), reversed(sizes[1:-1]), strict=True):
         needed = stage.needed(regions[0])
         if stage.size != source:
-            needed = stage.upscaler.reach(source, stage.size, needed)
-            # alpha always goes by Lanczos, whose reach may be the wider one
-            needed = needed.grown(4).intersection(Box.whole(source))
+            needed = reach_of(stage.upscaler, source, stage.size, needed)
         regions.insert(0, needed)
     return regions
 
@@ -333,7 +331,6 @@ class Laying:
     def _enlarged_file(self, needed: Box) -> Path:
         if self.enlargements is None:
             return self.folder / ENLARGED
-        self.enlargements.mkdir(parents=True, exist_ok=True)
         upscaler, size = self.stage.upscaler.digest, list(self.stage.size)
         return self.enlargements / f"{address(self.parent, upscaler, size, str(needed))}.npy"
 
@@ -377,7 +374,7 @@ class Laying:
         """Make the refined pixels the layer, by renaming their file where it holds just them."""
         own = isinstance(refined, Canvas) and refined.path.parent == self.folder
         if isinstance(refined, Canvas) and own and refined.region == self.region:
-            os.replace(refined.path, finished)
+            put_in_place(refined.path, finished)
         else:
             materialise(refined, self.region, finished)
 
@@ -403,8 +400,9 @@ class WithAlpha:
 def materialise(picture: Picture, region: Box, path: Path) -> Canvas:
     """Compute a region of a picture into a canvas file, which is whole or not there."""
     if not path.exists():
-        partial = path.with_suffix(".part")
-        with Canvas.create(partial, region, picture.channels, size=picture.size) as canvas:
+        with (
+            whole_file(path) as partial,
+            Canvas.create(partial, region, picture.channels, size=picture.size) as canvas,
+        ):
             filled(canvas, picture.read, BLOCK)
-        os.replace(partial, path)
     return Canvas(path, (region.x, region.y), picture.size)

@@ -6,17 +6,15 @@ a `Refusal` that says what is missing.
 """
 
 import json
-import os
 import re
-import resource
 import shutil
-import subprocess
-import sys
 from pathlib import Path
 from typing import Any
 
 from enamel.core.diffusion.probe import RefinerProbe
 from enamel.core.errors import FieldRefusal, Refusal, require
+from enamel.core.files import whole_file
+from enamel.core.limited import answer, answer_of
 from enamel.core.networks import Runtime, described
 from enamel.core.timing import medians_in_turn
 from enamel.core.upscale.probe import UpscalerProbe
@@ -24,7 +22,6 @@ from enamel.core.upscale.resample import FILTERS
 from enamel.core.weights import Card, cards, own_folder
 
 SECONDS = 120
-MEMORY_BYTES = 6 * 2**30
 LARGEST_BYTES = 400 * 10**6
 NO_SLOWER = 1.05
 """OpenVINO runs a network unless it takes this many times as long as ONNX Runtime."""
@@ -41,24 +38,9 @@ def accept(path: Path) -> dict[str, Any]:
     """
     if path.stat().st_size > LARGEST_BYTES:
         raise Refusal(f"This file has more than {LARGEST_BYTES / 1e6:.0f} MB.")
-    command = [sys.executable, "-m", "enamel.core.intake", str(path)]
-    try:
-        probing = subprocess.run(
-            command, capture_output=True, text=True, timeout=SECONDS, preexec_fn=_limited
-        )
-    except subprocess.TimeoutExpired:
-        raise Refusal(
-            f"This network did not get through the probes in {SECONDS} s; it is too slow for "
-            "pictures of print size."
-        ) from None
-    try:
-        found: dict[str, Any] = json.loads(probing.stdout)
-    except ValueError:
-        raise Refusal(
-            "This network broke off while it was tried, most likely for lack of memory."
-        ) from None
-    if "refused" in found:
-        raise Refusal(found["refused"])
+    found: dict[str, Any] = answer_of(
+        "enamel.core.intake", str(path), seconds=SECONDS, thing="network"
+    )
     return found
 
 
@@ -77,22 +59,29 @@ def take_in(path: Path, name: str, *, summary: str = "", licence: str = "") -> C
     folder = own_folder()
     if folder is None:
         raise Refusal("There is no folder for own models; ENAMEL_MODELS has to name one.")
+    check_name(name)
+    facts = {"name": name, "summary": summary, "licence": licence} | accept(path)
+    file = folder / f"{name}.onnx"
+    if path != file:
+        with whole_file(file) as partial:
+            shutil.copyfile(path, partial)
+    # the card comes last and whole: a model without one is not there
+    with whole_file(file.with_suffix(".json")) as partial:
+        partial.write_text(json.dumps(facts, indent=2, ensure_ascii=False) + "\n")
+    return Card(name, facts["kind"], file, facts)
+
+
+def check_name(name: str) -> None:
+    """Refuse a name that schedules could not use, or that is taken."""
     expected = "2 to 40 small letters, digits and hyphens, a letter or digit first"
     require(NAME.fullmatch(name) is not None, "name", name, expected)
     if name in {*FILTERS, *(card.name for card in cards())}:
         raise FieldRefusal("name", f"There is a model named {name} already. Choose another name.")
-    facts = {"name": name, "summary": summary, "licence": licence} | accept(path)
-    folder.mkdir(parents=True, exist_ok=True)
-    file = folder / f"{name}.onnx"
-    if path != file:
-        partial = file.with_suffix(".part")
-        shutil.copyfile(path, partial)
-        os.replace(partial, file)
-    # the card comes last and whole: a model without one is not there
-    partial = file.with_suffix(".json.part")
-    partial.write_text(json.dumps(facts, indent=2, ensure_ascii=False) + "\n")
-    os.replace(partial, file.with_suffix(".json"))
-    return Card(name, facts["kind"], file, facts)
+
+
+def name_from(file_name: str) -> str:
+    """What a model is called when nothing else was said: like its file."""
+    return re.sub(r"[^a-z0-9]+", "-", Path(file_name).stem.lower()).strip("-")[:40]
 
 
 def waiting() -> list[Path]:
@@ -102,11 +91,6 @@ def waiting() -> list[Path]:
         return []
     found = sorted(folder.glob("*.onnx"))
     return [path for path in found if not path.with_suffix(".json").exists()]
-
-
-def _limited() -> None:
-    resource.setrlimit(resource.RLIMIT_AS, (MEMORY_BYTES, MEMORY_BYTES))
-    resource.setrlimit(resource.RLIMIT_CPU, (2 * SECONDS, 2 * SECONDS))
 
 
 def inspected(path: Path) -> dict[str, Any]:
@@ -129,13 +113,5 @@ def probe_of(path: Path, runtime: Runtime) -> RefinerProbe | UpscalerProbe:
     return RefinerProbe(network) if RefinerProbe.fits(network) else UpscalerProbe(network)
 
 
-def main(path: str) -> None:
-    try:
-        found = inspected(Path(path))
-    except Refusal as refusal:
-        found = {"refused": str(refusal)}
-    print(json.dumps(found))
-
-
 if __name__ == "__main__":
-    main(sys.argv[1])
+    answer(lambda arguments, hear: inspected(Path(arguments[0])), SECONDS)

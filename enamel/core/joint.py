@@ -4,7 +4,6 @@ A tile is read with a margin of the network's receptive radius and only its core
 result is what the network would give for the whole picture at once, whatever the tiles.
 """
 
-import os
 from pathlib import Path
 
 import numpy as np
@@ -12,6 +11,7 @@ import numpy as np
 from enamel.core.canvas import Canvas, to_samples
 from enamel.core.diffusion.denoiser import Traits
 from enamel.core.errors import Refusal, Stopped
+from enamel.core.files import PARTIAL, put_in_place
 from enamel.core.geometry import Box, Size, cells
 from enamel.core.schedule import Refine
 from enamel.core.separate import network_tile
@@ -98,7 +98,7 @@ class _Joint:
         work, region = self.work, self.regions[number]
         last = number + 1 == len(self.regions)
         finished = self.folder / "refined.npy" if last else self._state_file(number + 1)
-        partial = finished.with_suffix(".part")
+        partial = finished.with_suffix(PARTIAL)
         journal = Journal(finished.with_suffix(".journal"))
         if partial.exists() and journal.path.exists():
             canvas = self._opened(partial, region)
@@ -119,12 +119,13 @@ class _Joint:
         for (index, core), outcome in zip(missing, self.runner.outcomes(tasks), strict=False):
             values = to_samples(outcome.state[0]) if last else np.concatenate(outcome.state, axis=2)
             canvas.write(core, values)
+            canvas.settle()  # before the journal says that the core is there
             journal.add(index)
             left -= 1
             self.runner.tell(work.size, core, outcome.estimate)
         if left:
             raise Stopped
-        os.replace(partial, finished)
+        put_in_place(partial, finished)
         journal.path.unlink()
         canvas.close()
         return Canvas(finished, (region.x, region.y), work.size if last else work.padded)

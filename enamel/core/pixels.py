@@ -2,7 +2,7 @@
 
 import io
 import struct
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from pathlib import Path
 
@@ -12,6 +12,7 @@ import pyvips
 
 from enamel.core.canvas import Canvas, SampleArray
 from enamel.core.errors import Refusal
+from enamel.core.files import whole_file
 from enamel.core.geometry import Box, Size, blocks
 from enamel.core.metadata import carried_text
 
@@ -148,15 +149,20 @@ LOADERS = {
 }
 
 
-def read_canvas(path: Path, facts: FileFacts, into: Path) -> Canvas:
+def read_canvas(
+    path: Path, facts: FileFacts, into: Path, hear: Callable[[float], None] = lambda share: None
+) -> Canvas:
     """Decode a file into a 16-bit sRGB canvas: orientation applied, embedded profile converted.
+
+    Parameters
+    ----------
+    hear : told how much is read, 0…1, after every band of rows.
 
     Raises
     ------
     Refusal
         When the pixels turn out to be broken or cut short; ``into`` is then not left behind.
     """
-    partial = into.with_suffix(".part")
     try:
         image = LOADERS[facts.format](str(path), fail_on="error", access="sequential")
         if image.get_typeof("orientation") and image.get("orientation") > 1:
@@ -164,16 +170,18 @@ def read_canvas(path: Path, facts: FileFacts, into: Path) -> Canvas:
             image = LOADERS[facts.format](str(path), fail_on="error").autorot()
         image = working_form(image)
         size = Size(image.width, image.height)
-        with Canvas.create(partial, Box.whole(size), image.bands) as canvas:
+        with (
+            whole_file(into) as partial,
+            Canvas.create(partial, Box.whole(size), image.bands) as canvas,
+        ):
             for band in blocks(Box.whole(size), size.width, BAND_ROWS):
                 canvas.write(band, _samples(image.crop(0, band.y, band.width, band.height)))
+                hear(band.bottom / size.height)
     except pyvips.Error as error:
-        partial.unlink(missing_ok=True)
         raise Refusal(
             "This file is broken: its pixels end early or can't be decoded. Nothing was brought "
             f"in; export or download it again. ({_first_line(error)})"
         ) from error
-    partial.rename(into)
     return Canvas(into)
 
 

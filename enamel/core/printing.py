@@ -1,6 +1,5 @@
 """Print files: pixels that open elsewhere at the right physical size and colour."""
 
-import os
 from dataclasses import dataclass
 from enum import StrEnum
 from pathlib import Path
@@ -9,6 +8,7 @@ import pyvips
 
 from enamel.core.canvas import Canvas
 from enamel.core.errors import Refusal
+from enamel.core.files import whole_file
 from enamel.core.layout import Edge, Layout
 from enamel.core.pixels import vips_image
 from enamel.core.sizing import MM_PER_INCH, PRINT_PPI
@@ -77,8 +77,7 @@ def export(
     image.set_type(pyvips.GValue.blob_type, "icc-profile-data", srgb_profile())
     if xmp is not None:
         image.set_type(pyvips.GValue.blob_type, "xmp-data", xmp)
-    partial = path.with_name(path.name + ".part")
-    try:
+    with whole_file(path) as partial:
         if chosen is FileFormat.PNG:
             image.pngsave(str(partial), compression=6, bitdepth=bits)
         elif chosen is FileFormat.TIFF:
@@ -95,9 +94,6 @@ def export(
             if image.hasalpha():
                 image = image.flatten(background=[255, 255, 255])
             image.jpegsave(str(partial), Q=95, subsample_mode="off", optimize_coding=True)
-        os.replace(partial, path)
-    finally:
-        partial.unlink(missing_ok=True)
 
 
 @dataclass(frozen=True, slots=True)

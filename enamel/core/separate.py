@@ -5,7 +5,6 @@ them grows on from its finished neighbours: one round of dependence, never a cha
 joins, if wanted, refines bands again on tiles that lie across them.
 """
 
-import os
 from collections import deque
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
@@ -17,6 +16,7 @@ from enamel.core.canvas import Canvas, FloatArray, Mirrored, SampleArray, filled
 from enamel.core.diffusion import noise
 from enamel.core.diffusion.denoiser import Traits
 from enamel.core.errors import Stopped
+from enamel.core.files import whole_file
 from enamel.core.geometry import Box, Size
 from enamel.core.schedule import Order, Refine
 from enamel.core.tilework import Held, Pass, Runner, Task
@@ -273,11 +273,8 @@ class TileFolder:
         return np.load(self.path(tile), mmap_mode="r")
 
     def keep(self, tile: Tile, samples: SampleArray) -> None:
-        self.folder.mkdir(parents=True, exist_ok=True)
-        partial = self.path(tile).with_suffix(".part")
-        with partial.open("wb") as file:
+        with whole_file(self.path(tile)) as partial, partial.open("wb") as file:
             np.save(file, samples)
-        os.replace(partial, self.path(tile))
 
     def summed(self, grid: Grid, block: Box, known: set[int] | None = None) -> FloatArray:
         """Feathered sum of the finished tiles over a block, in the order of their index."""

@@ -6,14 +6,19 @@ everything that its pixels depend on, not of where it was wanted.
 
 import hashlib
 import os
+import time
+from contextlib import suppress
 from pathlib import Path
 from typing import Protocol
 
 import numpy as np
 
 from enamel.core.canvas import SampleArray
+from enamel.core.files import PARTIAL, whole_file
 
 SUFFIX = ".npy"
+LEFT_SECONDS = 3600
+"""Unfinished files older than this were left by a process that was killed."""
 
 
 class TileStore(Protocol):
@@ -45,19 +50,19 @@ class FolderStore:
         return samples
 
     def put(self, key: str, samples: SampleArray) -> None:
-        path = self._path(key)
-        path.parent.mkdir(parents=True, exist_ok=True)
-        partial = path.with_suffix(f".{os.getpid()}.part")
-        with partial.open("wb") as file:
+        with whole_file(self._path(key)) as partial, partial.open("wb") as file:
             np.save(file, samples)
-        os.replace(partial, path)
         self._added += samples.nbytes
         if self._added > self.limit / 10:
             self._added = 0.0
             self.tidy()
 
     def tidy(self) -> None:
-        """Delete the longest unused tiles until the rest is within the limit."""
+        """Delete the longest unused tiles until the rest is within the limit, and what killed ones left."""
+        for path in self.folder.glob(f"*/*{PARTIAL}"):
+            with suppress(FileNotFoundError):
+                if time.time() - path.stat().st_mtime > LEFT_SECONDS:
+                    path.unlink()
         found = []
         for path in self.folder.glob(f"*/*{SUFFIX}"):
             try:

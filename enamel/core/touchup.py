@@ -16,6 +16,7 @@ import numpy as np
 from enamel.core.canvas import Canvas, FloatArray, Picture, Pixels
 from enamel.core.errors import require
 from enamel.core.fields import check_fields, from_json, integer, number, setting
+from enamel.core.files import whole_file
 from enamel.core.fire import Fired, fire
 from enamel.core.geometry import Box, Size
 from enamel.core.progress import Listener, StopSign, ignore, never
@@ -129,17 +130,14 @@ def touch_up(
     mask = soft_mask(region, settings.feather, layer.size)
     mended = np.rint(old + (fresh - old) * mask).astype(np.uint16)
     mended[..., 3:] = old[..., 3:]
-    partial = into.with_suffix(".part")
-    with copied(layer, partial) as canvas:
+    with whole_file(into) as partial, copied(layer, partial) as canvas:
         canvas.write(region, mended)
-    partial.rename(into)
     return fired
 
 
 def copied(layer: Picture, path: Path) -> Canvas:
     """A new canvas file with the layer's samples."""
     if isinstance(layer, Canvas):
-        path.parent.mkdir(parents=True, exist_ok=True)
         shutil.copyfile(layer.path, path)
         return Canvas(path)
     canvas = Canvas.create(path, Box.whole(layer.size), layer.channels)

@@ -1,8 +1,8 @@
 """Pieces in and out: brought in from files, split, duplicated, thrown away and taken back."""
 
 import shutil
+from collections.abc import Callable
 from pathlib import Path
-from tempfile import TemporaryDirectory
 from typing import Any
 
 from django.conf import settings
@@ -24,6 +24,7 @@ from enamel.core.schedule import address
 from enamel.core.subject import guessed
 from enamel.core.xmp import AI_MADE, SOURCE_TYPE, properties
 from enamel.kiln.models import Layer, Piece, Swatch
+from enamel.kiln.passing import passing
 from enamel.kiln.store import add_layer, canvas_of, keep_file, piece_work
 
 SPLIT_FORMAT = FileFormat.PNG
@@ -37,17 +38,35 @@ def bring_in(owner: AbstractBaseUser, upload: File, name: str) -> Piece:  # type
     Refusal
         When the file can't be used; nothing is kept then.
     """
-    with TemporaryDirectory(prefix="enamel-import-") as folder:
-        path = Path(folder) / "original"
-        with path.open("wb") as file:
-            for chunk in upload.chunks():
-                file.write(chunk)
-        return _from_file(owner.pk, path, name)
+    with passing("import") as folder:
+        return from_file(owner.pk, stored(upload, folder / "original"), name)
 
 
-def _from_file(owner_id: int, path: Path, name: str) -> Piece:
+def stored(upload: File, path: Path) -> Path:  # type: ignore[type-arg]
+    """The upload as a file at that path."""
+    with path.open("wb") as file:
+        for chunk in upload.chunks():
+            file.write(chunk)
+    return path
+
+
+def read_here(path: Path, into: Path) -> None:
+    """Decode a file in this process."""
+    read_canvas(path, examine(path, settings.IMPORT_LIMITS), into).close()
+
+
+def from_file(
+    owner_id: int, path: Path, name: str, read: Callable[[Path, Path], None] = read_here
+) -> Piece:
+    """A piece from a local file, which moves into storage.
+
+    Parameters
+    ----------
+    read : decodes the file at the first path into a canvas at the second.
+    """
     facts = examine(path, settings.IMPORT_LIMITS)
-    canvas = read_canvas(path, facts, path.with_name("base.npy"))
+    read(path, path.with_name("base.npy"))
+    canvas = Canvas(path.with_name("base.npy"))
     cuts = find_cuts(canvas)
     text = dict(facts.text)
     piece = Piece(
@@ -63,9 +82,13 @@ def _from_file(owner_id: int, path: Path, name: str) -> Piece:
     )
     piece.copy_of = _original_of(piece, canvas)
     keep_file(piece.base_file, path, f"{piece.pk}.{facts.format.lower()}")
-    with transaction.atomic():
-        piece.save()
-        _add_base(piece, canvas)
+    try:
+        with transaction.atomic():
+            piece.save()
+            _add_base(piece, canvas)
+    except Exception:
+        piece.base_file.storage.delete(str(piece.base_file.name))
+        raise
     return piece
 
 
@@ -133,14 +156,14 @@ def split(piece: Piece, cuts: Cuts) -> list[Piece]:
         require(whole.contains(box) and min(box.size) >= LEAST_CELL, f"candidate {number}", str(box),
                 f"inside the picture and at least {LEAST_CELL} px on each side")  # fmt: skip
     found = []
-    with TemporaryDirectory(prefix="enamel-split-") as folder, canvas_of(piece.base) as sheet:
+    with passing("split") as folder, canvas_of(piece.base) as sheet:
         for number, box in enumerate(boxes, 1):
-            part = Canvas.create(Path(folder) / "part.npy", Box.whole(box.size), sheet.channels)
+            part = Canvas.create(folder / "part.npy", Box.whole(box.size), sheet.channels)
             part.write(Box.whole(box.size), sheet.read(box))
-            path = Path(folder) / "original"
+            path = folder / "original"
             export(part, path, bits=16 if piece.base_facts["bits"] > 8 else 8, file=SPLIT_FORMAT)
             part.close()
-            made_piece = _from_file(piece.owner_id, path, f"{piece.title} {number}.png")
+            made_piece = from_file(piece.owner_id, path, f"{piece.title} {number}.png")
             made_piece.made = piece.made | {"size": ""}
             made_piece.made_by_model = piece.made_by_model
             made_piece.tags, made_piece.subject = piece.tags, piece.subject
@@ -162,8 +185,8 @@ def duplicate(piece: Piece) -> Piece:
     suffix = Path(piece.base_file.name).suffix
     with piece.base_file.open("rb") as file:
         twin.base_file.save(f"{twin.pk}{suffix}", File(file), save=False)
-    with TemporaryDirectory(prefix="enamel-twin-") as folder, canvas_of(base) as canvas:
-        copied = Path(folder) / "base.npy"
+    with passing("twin") as folder, canvas_of(base) as canvas:
+        copied = folder / "base.npy"
         shutil.copyfile(canvas.path, copied)
         with transaction.atomic():
             twin.save(force_insert=True)

@@ -3,7 +3,6 @@
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
-from tempfile import TemporaryDirectory
 
 from enamel.core.canvas import Canvas
 from enamel.core.checks import Tiled, check
@@ -12,6 +11,7 @@ from enamel.core.geometry import Box
 from enamel.core.schedule import Coat
 from enamel.core.upscale import Enlarged, chosen
 from enamel.kiln.models import Layer
+from enamel.kiln.passing import passing
 from enamel.kiln.store import canvas_of
 
 
@@ -41,12 +41,12 @@ def _tiled(layer: Layer, enlarged: Path | None) -> Iterator[Tiled | None]:
     if coat is None or parent is None or coat.refine is None or coat.refine.strength == 0:
         yield None
         return
-    with TemporaryDirectory(prefix="enamel-check-") as folder, canvas_of(parent) as start:
+    with passing("check") as folder, canvas_of(parent) as start:
         if parent.size == layer.size:
             yield Tiled(coat, parent.size, start)
             return
         if enlarged is None:
-            enlarged = Path(folder) / "enlarged.npy"
+            enlarged = folder / "enlarged.npy"
             lazy = Enlarged(start, layer.size, chosen(coat))
             materialise(lazy, Box.whole(layer.size), enlarged).close()
         with Canvas(enlarged) as refined:

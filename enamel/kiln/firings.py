@@ -19,9 +19,9 @@ from enamel.core.predict import Prediction, measured_rate, predict
 from enamel.core.schedule import Refine, Schedule
 from enamel.core.touchup import TouchUp
 from enamel.kiln import running
-from enamel.kiln.models import Attendance, Firing, Layer, Model, Piece
+from enamel.kiln.models import Arrival, Attendance, Firing, Layer, Piece
 from enamel.kiln.store import coat_on, let_go, piece_work, require_room
-from enamel.kiln.tasks import FIRINGS, check, fire, prepare, try_model
+from enamel.kiln.tasks import FIRINGS, check, fire, prepare, take_in
 
 RECENT = 5
 """Firings that this machine's rate is taken from."""
@@ -65,12 +65,9 @@ def enqueue_checks(layer: Layer) -> None:
         check.configure(queueing_lock=f"check {layer.pk}").defer(layer_id=str(layer.pk))
 
 
-def enqueue_trials() -> None:
-    """Have every model tried that was not yet, or whose file has changed."""
-    for model in Model.objects.at_hand():
-        if not model.tried:
-            with suppress(AlreadyEnqueued), transaction.atomic():
-                try_model.configure(queueing_lock=f"try {model.name}").defer(name=model.name)
+def enqueue_arrival(arrival: Arrival) -> None:
+    """Have a file that was sent read, or tried."""
+    take_in.defer(arrival_id=str(arrival.pk))
 
 
 def _enqueue(

@@ -1,6 +1,5 @@
 """The workshop's own models: taken in, switched, deleted."""
 
-import re
 from pathlib import Path
 
 from django.contrib.auth.base_user import AbstractBaseUser
@@ -11,15 +10,14 @@ from enamel.kiln.models import Model, refiners_offered
 
 
 def take_in(path: Path, owner: AbstractBaseUser, *, name: str, summary: str, licence: str) -> Model:
-    """Try a file and put it among the models. Without a name it is called like the file.
+    """Try a file and put it among the models.
 
     Raises
     ------
     Refusal
         When it can't be run or the name can't be used; nothing is kept then.
     """
-    named = name or re.sub(r"[^a-z0-9]+", "-", path.stem.lower()).strip("-")[:40]
-    card = intake.take_in(path, named, summary=summary, licence=licence)
+    card = intake.take_in(path, name, summary=summary, licence=licence)
     model, _ = Model.objects.update_or_create(
         name=card.name, defaults={"brought_by_id": owner.pk, "on": True}
     )

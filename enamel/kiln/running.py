@@ -175,7 +175,7 @@ class Run:
         recipe = stage.recipe
         known = self.firing.piece.layer_at(name)
         if known:
-            return known
+            return self._known(known)
         began = time.monotonic()
         with canvas_of(parent) as start, canvas_of(self.firing.piece.base) as origin:
             fired = fire(
@@ -200,7 +200,7 @@ class Run:
         name = address(parent.sha256, recipe)
         known = self.firing.piece.layer_at(name)
         if known:
-            return known
+            return self._known(known)
         began = time.monotonic()
         into = self.work / f"{name[:32]}.npy"
         with canvas_of(parent) as base:
@@ -214,6 +214,12 @@ class Run:
             model=settings.refine.model, model_sha256=digest or "", seed=settings.refine.seed,
             seconds=time.monotonic() - began,
         )  # fmt: skip
+
+    def _known(self, layer: Layer) -> Layer:
+        """A layer that was there; a worker that died may have left it without what pages need."""
+        prepare(layer)
+        self._check(layer, None)
+        return layer
 
     def _keep(self, fired: Fired, canvas: Canvas, **facts: Any) -> Layer:
         layer = add_layer(self.firing.piece, canvas, **facts)

@@ -6,7 +6,6 @@ import shutil
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
-from tempfile import TemporaryDirectory
 from typing import Any
 
 from django.conf import settings
@@ -18,12 +17,14 @@ from django.utils import timezone
 from enamel.core.canvas import Canvas
 from enamel.core.errors import Refusal
 from enamel.core.faces import find_faces
+from enamel.core.files import whole_file
 from enamel.core.fire import Stage, address_of, stages
 from enamel.core.printing import FileFormat, Laid, export
 from enamel.core.schedule import Coat, Schedule
 from enamel.core.tilestore import FolderStore
 from enamel.core.xmp import AI_EDITED, AI_ENHANCED, AI_MADE, packet
 from enamel.kiln.models import Layer, Piece, Swatch
+from enamel.kiln.passing import passing
 from enamel.kiln.pyramids import build, thumbnail
 
 LONGEST_NAME = 80
@@ -59,8 +60,8 @@ def canvas_of(layer: Layer) -> Iterator[Canvas]:
     try:
         path = Path(layer.pixels.path)
     except NotImplementedError:
-        with TemporaryDirectory(prefix="enamel-layer-") as folder:
-            path = Path(folder) / "pixels.npy"
+        with passing("layer") as folder:
+            path = folder / "pixels.npy"
             with layer.pixels.open("rb") as stored, path.open("wb") as local:
                 shutil.copyfileobj(stored, local)
             with Canvas(path) as canvas:
@@ -80,8 +81,8 @@ def keep_file(field: FieldFile, path: Path, name: str) -> None:
         with path.open("rb") as file:
             field.save(name, File(file), save=False)
         return
-    local.parent.mkdir(parents=True, exist_ok=True)
-    shutil.move(path, local)
+    with whole_file(local) as partial:
+        shutil.move(path, partial)
     field.name = target
 
 
@@ -105,8 +106,8 @@ def prepare(layer: Layer) -> None:
     """Make a stored layer ready to be looked at: pyramid, thumbnail, faces. Safe to repeat."""
     if layer.ready:
         return
-    with TemporaryDirectory(prefix="enamel-pyramid-") as folder, canvas_of(layer) as canvas:
-        path = Path(folder) / "pyramid.zip"
+    with passing("pyramid") as folder, canvas_of(layer) as canvas:
+        path = folder / "pyramid.zip"
         build(canvas, path)
         keep_file(layer.pyramid, path, f"{layer.pk}.zip")
         layer.thumbnail.save(f"{layer.pk}.webp", ContentFile(thumbnail(canvas)), save=False)

@@ -1,13 +1,15 @@
 """The kiln's jobs: firings in one queue, chores that must never wait for them in another."""
 
+from contextlib import suppress
 from uuid import UUID
 
+from django.db import transaction
 from procrastinate import JobContext, RetryStrategy
 from procrastinate.contrib.django import app
-from procrastinate.exceptions import JobAborted
+from procrastinate.exceptions import AlreadyEnqueued, JobAborted
 
-from enamel.kiln import bringing, checking, running, store, swatching, trials
-from enamel.kiln.models import Layer
+from enamel.kiln import arrivals, bringing, checking, running, store, swatching, trials
+from enamel.kiln.models import Layer, Model
 
 FIRINGS = "firings"
 SWATCHES = "swatches"
@@ -35,6 +37,22 @@ def make_swatch(context: JobContext, swatch_id: int) -> None:
     """Make one swatch of a sheet."""
     if not swatching.make(swatch_id, context.should_abort):
         raise JobAborted
+
+
+@app.task(queue=CHORES)
+def take_in(arrival_id: str) -> None:
+    """Read a picture's file, or try a model's, that waits."""
+    arrival = arrivals.carry_out(UUID(arrival_id))
+    if arrival is not None and arrival.kind == arrival.Kind.NETWORK:
+        enqueue_trials()
+
+
+def enqueue_trials() -> None:
+    """Have every model tried that was not yet, or whose file has changed."""
+    for model in Model.objects.at_hand():
+        if not model.tried:
+            with suppress(AlreadyEnqueued), transaction.atomic():
+                try_model.configure(queueing_lock=f"try {model.name}").defer(name=model.name)
 
 
 @app.task(queue=CHORES)

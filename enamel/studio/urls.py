@@ -5,6 +5,7 @@ from django.urls import path
 
 from enamel.studio.views import (
     account,
+    arrivals,
     compare,
     firings,
     house,
@@ -24,6 +25,8 @@ urlpatterns = [
     path("password/<uidb64>/<token>/", account.SetPassword.as_view(), name="set-password"),
     path("sign-out/", LogoutView.as_view(), name="sign-out"),
     path("pieces/bring-in/", pieces.bring_in, name="bring-in"),
+    path("arrivals/<uuid:arrival_id>/state/", arrivals.state, name="arrival-state"),
+    path("arrivals/<uuid:arrival_id>/put-away/", arrivals.put_away, name="put-away-arrival"),
     path("pieces/<uuid:piece_id>/", workspace.piece, name="piece"),
     path("pieces/<uuid:piece_id>/base-file/", pieces.base_file, name="base-file"),
     path("pieces/<uuid:piece_id>/schedule/", workspace.schedule, name="schedule"),

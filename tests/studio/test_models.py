@@ -16,8 +16,8 @@ from enamel.core.intake import waiting
 from enamel.core.schedule import Coat, Refine, Schedule
 from enamel.core.subject import Subject
 from enamel.core.weights import own_folder
-from enamel.kiln import firings, library, trials
-from enamel.kiln.models import Model, Piece, Suited, refiners_offered, upscalers_offered
+from enamel.kiln import arrivals, firings, library, trials
+from enamel.kiln.models import Arrival, Model, Piece, Suited, refiners_offered, upscalers_offered
 from enamel.studio.forms import CoatForm
 from tests.core.test_onnx_upscalers import network
 
@@ -34,9 +34,16 @@ def empty_folder() -> Iterator[None]:
 
 
 def upload(client: Client, path: Path, **more: str) -> str:
+    """The page once the kiln has tried the file."""
     file = SimpleUploadedFile(path.name, path.read_bytes())
-    answer = client.post(reverse("take-in-model"), {"file": file} | more, follow=True)
-    return answer.content.decode()
+    client.post(reverse("take-in-model"), {"file": file} | more)
+    carry_out_all()
+    return client.get(PAGE).content.decode()
+
+
+def carry_out_all() -> None:
+    for arrival in Arrival.objects.open():
+        arrivals.carry_out(arrival.pk)
 
 
 def test_the_page_shows_every_card_and_has_the_untried_ones_tried(signed_in: Client) -> None:
@@ -73,7 +80,7 @@ def test_a_refiner_is_tried_too(db: None) -> None:
 
 def test_an_upscaler_is_brought_in_and_offered(signed_in: Client, tmp_path: Path) -> None:
     said = upload(signed_in, network(tmp_path / "My Soft.onnx"), summary="Soft skies.")
-    assert "my-soft is taken in as upscaler" in said
+    assert "taken in as my-soft" in said
     assert "Soft skies." in said
     assert "my-soft" in upscalers_offered()
     assert Model.objects.get(name="my-soft").brought_by is not None
@@ -82,14 +89,22 @@ def test_an_upscaler_is_brought_in_and_offered(signed_in: Client, tmp_path: Path
 def test_what_can_not_be_run_is_refused_and_what_was_typed_stays(
     signed_in: Client, tmp_path: Path
 ) -> None:
-    file = SimpleUploadedFile("a.onnx", b"no graph")
-    given = {"file": file, "name": "glaze", "summary": "For skies."}
+    file = SimpleUploadedFile("a.onnx", network(tmp_path / "a.onnx").read_bytes())
+    given = {"file": file, "name": "Glaze!", "summary": "For skies."}
     answer = signed_in.post(reverse("take-in-model"), given)
     said = answer.content.decode()
     assert answer.status_code == 422
-    assert "not an ONNX file" in said
+    assert "small letters" in said
     assert "For skies." in said
+    assert not Arrival.objects.exists()
+    broken = tmp_path / "broken.onnx"
+    broken.write_bytes(b"no graph")
+    assert "not an ONNX file" in upload(signed_in, broken, name="glaze")
     assert "glaze" not in upscalers_offered()
+    refused = Arrival.objects.get()
+    assert not arrivals.place_of(refused).exists()
+    signed_in.post(reverse("put-away-arrival", args=[refused.pk]))
+    assert not Arrival.objects.exists()
     assert "Choose an ONNX file first" in signed_in.post(reverse("take-in-model")).content.decode()
 
 
@@ -100,6 +115,7 @@ def test_a_file_from_the_folder_is_taken_in(signed_in: Client) -> None:
     network(folder / "found.onnx")
     assert "found.onnx" in signed_in.get(PAGE).content.decode()
     signed_in.post(reverse("take-in-model"), {"waiting": "found.onnx"})
+    carry_out_all()
     assert waiting() == []
     assert "found" in upscalers_offered()
 

@@ -137,12 +137,11 @@ class Enlarged:
             return colour
         return np.concatenate([colour, self._alpha.read(box)], axis=2)
 
-    def reach(self, box: Box) -> Box:
-        """The part of the source that reading the box needs."""
-        needed = self.upscaler.reach(self.source.size, self.size, box)
-        if self.channels == 3:
-            return needed
-        return needed.around(reach("lanczos", self.source.size, self.size, box))
+
+def reach_of(upscaler: Upscaler, size_in: Size, size_out: Size, box: Box) -> Box:
+    """The part of a picture, of any channels, that a box of it enlarged is computed from."""
+    colour = upscaler.reach(size_in, size_out, box)
+    return colour.around(reach("lanczos", size_in, size_out, box))
 
 
 class Channels:

@@ -1,5 +1,6 @@
 """Pieces, their layers, the firings that make them, and the models at hand."""
 
+from enamel.kiln.models.arrivals import Arrival
 from enamel.kiln.models.attendance import Attendance
 from enamel.kiln.models.firings import Firing, TilePreview
 from enamel.kiln.models.layers import Layer
@@ -17,6 +18,7 @@ from enamel.kiln.models.swatches import Sheet, Swatch
 
 __all__ = [
     "SUBJECTS",
+    "Arrival",
     "Attendance",
     "Firing",
     "HouseSchedule",

@@ -1,7 +1,5 @@
 """Layers as files: pyramid tiles to look at, print files to take away."""
 
-import tempfile
-from pathlib import Path
 from uuid import UUID
 
 from django.contrib.auth.decorators import login_required
@@ -12,8 +10,10 @@ from django.views.decorators.http import require_GET
 
 from enamel.core.printing import FileFormat
 from enamel.kiln import store
+from enamel.kiln.passing import passing
 from enamel.kiln.pyramids import archives
 from enamel.studio.forms import PrintFileForm
+from enamel.studio.sending import send
 from enamel.studio.views.access import own_layer
 
 A_MONTH = 30 * 24 * 3600
@@ -58,16 +58,15 @@ def print_file(request: HttpRequest, layer_id: UUID) -> HttpResponse | FileRespo
         return render(request, "studio/file_refused.html", {"form": form, "layer": layer},
                       status=422)  # fmt: skip
     chosen = FileFormat(form.cleaned_data["format"])
-    folder = tempfile.TemporaryDirectory(prefix="enamel-print-")
     laid, ppi = form.laid(layer)
-    path = store.print_file(
-        layer, chosen, form.cleaned_data["bits"], Path(folder.name), ppi=ppi, laid=laid
-    )
-    response = FileResponse(
-        path.open("rb"),
-        as_attachment=True,
-        filename=path.name,
-        content_type=f"image/{chosen}",
-    )
-    folder.cleanup()  # the open file keeps its bytes until it is sent
-    return response
+    with passing("print") as folder:  # the open file keeps its bytes until it is sent
+        path = store.print_file(
+            layer, chosen, form.cleaned_data["bits"], folder, ppi=ppi, laid=laid
+        )
+        return send(
+            request,
+            path.open("rb"),
+            as_attachment=True,
+            filename=path.name,
+            content_type=f"image/{chosen}",
+        )

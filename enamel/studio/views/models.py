@@ -1,11 +1,7 @@
 """The workshop's models: what each is good for here, which are offered, and bringing in one's own."""
 
-import tempfile
-from pathlib import Path
-
 from django.contrib import messages
 from django.contrib.auth.decorators import login_required
-from django.core.files.uploadedfile import UploadedFile
 from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.cache import cache_control
@@ -13,8 +9,8 @@ from django.views.decorators.http import require_GET, require_POST
 
 from enamel.core import intake
 from enamel.core.errors import Refusal
-from enamel.kiln import firings, library
-from enamel.kiln.models import Model, TrialCrop
+from enamel.kiln import arrivals, firings, library, tasks
+from enamel.kiln.models import Arrival, Model, TrialCrop
 from enamel.studio.forms import ModelForm, SuitedForm
 from enamel.studio.views.access import person
 
@@ -26,7 +22,7 @@ def models(request: HttpRequest) -> HttpResponse:
 
 
 def _page(request: HttpRequest, form: ModelForm, status: int = 200) -> HttpResponse:
-    firings.enqueue_trials()
+    tasks.enqueue_trials()
     found = Model.objects.prefetch_related("crops").at_hand()
     return render(
         request,
@@ -36,6 +32,9 @@ def _page(request: HttpRequest, form: ModelForm, status: int = 200) -> HttpRespo
             "waiting": [path.name for path in intake.waiting()],
             "form": form,
             "suited": SuitedForm(),
+            "arrivals": Arrival.objects.of(request.user)
+            .in_sight()
+            .filter(kind=Arrival.Kind.NETWORK),
         },
         status=status,
     )
@@ -55,26 +54,12 @@ def take_in_model(request: HttpRequest) -> HttpResponse:
         return _page(request, form, 422)
     words = {key: form.cleaned_data[key] for key in ("name", "summary", "licence")}
     try:
-        with tempfile.TemporaryDirectory(prefix="enamel-model-") as folder:
-            path = waiting or _stored(upload, Path(folder))
-            model = library.take_in(path, person(request), **words)
+        arrival = arrivals.receive_network(person(request), waiting or upload, **words)
     except Refusal as refusal:
         form.add_error("file", f"It was not taken in. {refusal}")
         return _page(request, form, 422)
-    firings.enqueue_trials()
-    messages.success(
-        request, f"{model.name} is taken in as {model.card.kind} and can be chosen now."
-    )
+    firings.enqueue_arrival(arrival)
     return redirect("models")
-
-
-def _stored(upload: UploadedFile, folder: Path) -> Path:
-    """The upload as a file of its own name."""
-    path = folder / Path(upload.name or "model.onnx").name
-    with path.open("wb") as file:
-        for chunk in upload.chunks():
-            file.write(chunk)
-    return path
 
 
 @require_POST

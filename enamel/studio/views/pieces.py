@@ -10,15 +10,17 @@ from django.core.files.uploadedfile import UploadedFile
 from django.core.paginator import Paginator
 from django.http import FileResponse, HttpRequest, HttpResponse, JsonResponse, QueryDict
 from django.shortcuts import get_object_or_404, redirect, render
+from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
 from enamel.core.errors import Refusal
 from enamel.core.gutters import Cuts
-from enamel.kiln import bringing, firings, store
-from enamel.kiln.models import Piece
+from enamel.kiln import arrivals, bringing, firings, store
+from enamel.kiln.models import Arrival, Piece
 from enamel.kiln.pyramids import thumbnail
 from enamel.studio.bench import Bench
 from enamel.studio.forms import BaseForm
+from enamel.studio.sending import send
 from enamel.studio.views.access import own_piece, person, posted_id, unit_of
 
 PER_PAGE = 60
@@ -56,6 +58,7 @@ def pieces(request: HttpRequest) -> HttpResponse:
         "dropped": own.filter(mark=Piece.Mark.DROP).count(),
         "thrown_away": Piece.objects.thrown_away(request.user).count(),
         "all": own.count(),
+        "arrivals": Arrival.objects.of(request.user).in_sight().filter(kind=Arrival.Kind.PICTURE),
     }
     return render(request, "studio/pieces.html", shown)
 
@@ -65,25 +68,37 @@ def pieces(request: HttpRequest) -> HttpResponse:
 def bring_in(request: HttpRequest) -> HttpResponse:
     """Each file becomes a piece. Files that can't be used are refused one by one, by name."""
     made: list[Piece] = []
+    on_their_way: list[Arrival] = []
     refused: list[dict[str, str]] = []
     for file in request.FILES.getlist("files"):
         assert isinstance(file, UploadedFile)
         name = file.name or "picture"
         try:
-            piece = bringing.bring_in(person(request), file, name)
+            found = arrivals.receive_picture(person(request), file, name)
         except Refusal as refusal:
             refused.append({"name": name, "reason": str(refusal)})
+            continue
+        if isinstance(found, Arrival):
+            firings.enqueue_arrival(found)
+            on_their_way.append(found)
         else:
-            firings.enqueue_preparation(piece.base)
-            made.append(piece)
+            firings.enqueue_preparation(found.base)
+            made.append(found)
     if request.headers.get("Accept") == "application/json":
-        answer = {"pieces": [_brought_in(piece) for piece in made], "refused": refused}
-        return JsonResponse(answer, status=200 if made else 422)
+        answer = {
+            "pieces": [_brought_in(piece) for piece in made],
+            "arrivals": [
+                {"name": one.name, "stateUrl": reverse("arrival-state", args=[one.pk])}
+                for one in on_their_way
+            ],
+            "refused": refused,
+        }
+        return JsonResponse(answer, status=200 if made or on_their_way else 422)
     for entry in refused:
         messages.error(request, f"{entry['name']}: {entry['reason']}")
-    if not made and not refused:
+    if not made and not refused and not on_their_way:
         messages.error(request, "No file was chosen. Choose one or more pictures first.")
-    return redirect(made[0]) if len(made) == 1 else redirect("pieces")
+    return redirect(made[0]) if len(made) == 1 and not on_their_way else redirect("pieces")
 
 
 def _brought_in(piece: Piece) -> dict[str, Any]:
@@ -101,13 +116,14 @@ def _brought_in(piece: Piece) -> dict[str, Any]:
 
 @require_GET
 @login_required
-def base_file(request: HttpRequest, piece_id: UUID) -> FileResponse:
+def base_file(request: HttpRequest, piece_id: UUID) -> HttpResponse | FileResponse:
     """The base as it was brought in, byte for byte."""
     piece = own_piece(request, piece_id)
     kind = piece.base_facts.get("media_type") or mimetypes.guess_type(piece.base_name)[0]
-    return FileResponse(
-        piece.base_file.open("rb"), as_attachment=True, filename=piece.base_name, content_type=kind
-    )
+    return send(
+        request, piece.base_file.open("rb"), as_attachment=True, filename=piece.base_name,
+        content_type=kind,
+    )  # fmt: skip
 
 
 @require_POST

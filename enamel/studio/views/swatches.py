@@ -1,7 +1,5 @@
 """Swatch sheets: asked for from the workspace, looked at, marked, taken over."""
 
-import tempfile
-from pathlib import Path
 from uuid import UUID
 
 from django.contrib.auth.decorators import login_required
@@ -16,9 +14,11 @@ from enamel.core.printing import FileFormat
 from enamel.core.schedule import Coat, Schedule
 from enamel.kiln import firings, swatches
 from enamel.kiln.models import Sheet, Swatch
+from enamel.kiln.passing import passing
 from enamel.kiln.swatching import base_window
 from enamel.studio.bench import WINDOW, draft_of, result_of
 from enamel.studio.comparing import MOST, middle_of
+from enamel.studio.sending import send
 from enamel.studio.views.access import own_piece
 from enamel.studio.views.layers import A_MONTH
 
@@ -134,16 +134,16 @@ def base_picture(request: HttpRequest, sheet_id: UUID) -> HttpResponse:
 
 @require_GET
 @login_required
-def strip(request: HttpRequest, sheet_id: UUID, form: str) -> FileResponse:
+def strip(request: HttpRequest, sheet_id: UUID, form: str) -> HttpResponse | FileResponse:
     """The sheet as one labelled picture at the resolution of the print in hand."""
     shown = own_sheet(request, sheet_id)
     file = {"png": FileFormat.PNG, "tif": FileFormat.TIFF}.get(form)
     if file is None or not shown.swatches.filter(state=Swatch.State.DONE).exists():
         raise Http404
-    with tempfile.TemporaryDirectory(prefix="enamel-strip-") as folder:
-        path = Path(folder) / f"{get_valid_filename(shown.piece.title)}-swatches.{form}"
+    with passing("strip") as folder:
+        path = folder / f"{get_valid_filename(shown.piece.title)}-swatches.{form}"
         swatches.strip(shown, path, file, shown.piece.print_plan.target.ppi)
-        return FileResponse(path.open("rb"), as_attachment=True, filename=path.name)
+        return send(request, path.open("rb"), as_attachment=True, filename=path.name)
 
 
 @require_POST

@@ -13,6 +13,7 @@ from procrastinate.contrib.django import app
 
 from enamel.kiln.firings import take_up_again
 from enamel.kiln.models import Attendance
+from enamel.kiln.passing import sweep
 from enamel.kiln.tasks import CHORES, FIRINGS, SWATCHES
 
 HEARTBEAT_SECONDS = 2.0
@@ -34,6 +35,7 @@ class Command(BaseCommand):
         )  # fmt: skip
 
     def handle(self, *args: Any, queues: list[str], **options: Any) -> None:
+        sweep()
         while True:
             try:
                 asyncio.run(work(queues))

@@ -10,7 +10,7 @@ from django.core.files import File
 from django.core.management.base import BaseCommand
 
 from enamel.core.schedule import Schedule
-from enamel.kiln import bringing, firings, store
+from enamel.kiln import bringing, store, tasks
 from enamel.kiln.models import HouseSchedule, Piece
 from enamel.studio.views.account import DEMO_NAME
 
@@ -49,4 +49,4 @@ class Command(BaseCommand):
                 name=kept["name"],
                 defaults={"summary": kept["summary"], "schedule": schedule},
             )
-        firings.enqueue_trials()
+        tasks.enqueue_trials()

@@ -1,4 +1,6 @@
 // drop.js: files dropped anywhere on the page are brought in one after the other, each with its progress.
+import { arrived } from "./arrived.js";
+
 export function init(root) {
   let depth = 0;
   const over = (change) => {
@@ -30,6 +32,7 @@ async function bringIn(root, files) {
   let told = false;
   for (const [place, file] of files.entries()) {
     const answer = await send(root, file, rows[place]);
+    for (const arrival of answer.arrivals) await follow(arrival, answer, rows[place]);
     for (const piece of answer.pieces) {
       made.push(piece);
       rows[place].done(piece);
@@ -44,6 +47,14 @@ async function bringIn(root, files) {
   if (told) return; // what was said is read first
   if (made.length === 1) window.location.assign(made[0].url);
   else if (made.length) window.location.reload();
+}
+
+// a large file is read by the kiln; what comes of it joins what the server answered
+async function follow({ name, stateUrl }, answer, shown) {
+  shown.read(0);
+  const { url, refused } = await arrived(stateUrl, shown.read);
+  if (url) answer.pieces.push({ url, note: "" });
+  else answer.refused.push({ name, reason: refused });
 }
 
 function row(file) {
@@ -66,6 +77,10 @@ function row(file) {
     sent(share) {
       bar.value = share;
       words.textContent = share < 1 ? `${Math.round(100 * share)} % sent` : "being read …";
+    },
+    read(share) {
+      bar.value = share;
+      words.textContent = share ? `${Math.round(100 * share)} % read` : "large; waiting for the kiln";
     },
     done({ url, note }) {
       const link = document.createElement("a");
@@ -90,6 +105,7 @@ function send(root, file, shown) {
     const request = new XMLHttpRequest();
     const failed = () => resolve({
       pieces: [],
+      arrivals: [],
       refused: [{ name: file.name, reason: "The server did not answer. Nothing was brought in; try again." }],
     });
     request.open("POST", root.action);

@@ -1,4 +1,5 @@
 // main.js: gives each element with data-module="…" its modules.
+import * as arrival from "./arrival.js";
 import * as bench from "./bench.js";
 import * as busy from "./busy.js";
 import * as choosePictures from "./choose-pictures.js";
@@ -23,6 +24,7 @@ import * as touchUp from "./touch-up.js";
 import * as wordRegions from "./word-regions.js";
 
 const modules = {
+  arrival,
   bench,
   busy,
   "choose-pictures": choosePictures,

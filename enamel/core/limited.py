@@ -1,0 +1,86 @@
+"""Work on files from elsewhere: in a process of its own, with limits on time and memory.
+
+A file from elsewhere may ask for anything. A module does such work in a function that is handed to
+`answer`, and whoever wants it done asks with `answer_of`; both speak in lines of JSON.
+"""
+
+import json
+import resource
+import subprocess
+import sys
+from collections.abc import Callable
+from threading import Timer
+from typing import Any
+
+from enamel.core.errors import Refusal
+
+MEMORY_BYTES = 6 * 2**30
+Hear = Callable[[float], None]
+"""Told how much of the work is done, 0…1."""
+
+
+def answer_of(
+    module: str, *arguments: str, seconds: float, thing: str, hear: Hear | None = None
+) -> Any:
+    """What the module's work comes to.
+
+    Parameters
+    ----------
+    module : run as ``python -m module arguments…``; it calls `answer`.
+    seconds : the process is ended when it takes longer.
+    thing : what is worked on, as in "network", for messages.
+    hear : told how far the work has come.
+
+    Raises
+    ------
+    Refusal
+        The work's own; or that it took too long, or broke off.
+    """
+    command = [sys.executable, "-m", module, *arguments]
+    with subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL) as working:
+        late = Timer(seconds, working.kill)
+        late.start()
+        try:
+            said: dict[str, Any] = {}
+            assert working.stdout is not None
+            for line in working.stdout:
+                said = _read(line)
+                if hear is not None and "share" in said:
+                    hear(said["share"])
+            working.wait()
+        finally:
+            in_time = late.is_alive()
+            late.cancel()
+            working.kill()
+    if "refused" in said:
+        raise Refusal(said["refused"])
+    if "found" in said:
+        return said["found"]
+    if not in_time:
+        raise Refusal(f"This {thing} was not done with in {seconds:.0f} s; it asks for too much.")
+    raise Refusal(f"This {thing} broke off while it was tried, most likely for lack of memory.")
+
+
+def _read(line: bytes) -> dict[str, Any]:
+    """A line of the working process; libraries may have written others in between."""
+    try:
+        said = json.loads(line)
+    except ValueError:
+        return {}
+    return said if isinstance(said, dict) else {}
+
+
+def answer(work: Callable[[list[str], Hear], Any], seconds: float) -> None:
+    """Do the work on this process's arguments within the limits, and print what comes of it."""
+    resource.setrlimit(resource.RLIMIT_AS, (MEMORY_BYTES, MEMORY_BYTES))
+    resource.setrlimit(resource.RLIMIT_CPU, (int(4 * seconds), int(4 * seconds)))
+
+    def say(**words: Any) -> None:
+        print(json.dumps(words), flush=True)
+
+    try:
+        found = work(sys.argv[1:], lambda share: say(share=round(share, 3)))
+    except Refusal as refusal:
+        say(refused=str(refusal))
+    else:
+        say(found=found)

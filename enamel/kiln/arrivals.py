@@ -1,0 +1,149 @@
+"""Files on their way in: small pictures are read at once, large ones and models by the kiln's chores."""
+
+import logging
+import shutil
+from pathlib import Path
+from uuid import UUID
+
+from django.conf import settings
+from django.contrib.auth.base_user import AbstractBaseUser
+from django.core.files import File
+from django.db import transaction
+from django.db.models import F
+
+from enamel.core.errors import Refusal
+from enamel.core.intake import check_name, name_from
+from enamel.core.pixels import examine
+from enamel.core.reading import read_apart
+from enamel.kiln import bringing, library
+from enamel.kiln.models import Arrival, Piece
+from enamel.kiln.passing import passing
+from enamel.kiln.store import prepare
+
+logger = logging.getLogger(__name__)
+
+AT_ONCE_MEGAPIXELS = 24.0
+"""Pictures up to this are read while the browser waits: it takes a second or two."""
+ATTEMPTS = 3
+"""A file at which workers died this often is not tried again."""
+
+
+def place_of(arrival: Arrival) -> Path:
+    """Where the file lies until it is done with."""
+    return (
+        Path(settings.KILN_WORK) / "arrivals" / f"{arrival.pk}{Path(arrival.name).suffix.lower()}"
+    )
+
+
+def receive_picture(owner: AbstractBaseUser, upload: File, name: str) -> Piece | Arrival:  # type: ignore[type-arg]
+    """A piece from a picture file, or for a large one an arrival, for whose reading a job is wanted.
+
+    Raises
+    ------
+    Refusal
+        When the file can't be used; nothing is kept then.
+    """
+    with passing("import") as folder:
+        path = bringing.stored(upload, folder / "original")
+        facts = examine(path, settings.IMPORT_LIMITS)
+        if facts.size.megapixels <= AT_ONCE_MEGAPIXELS:
+            return bringing.from_file(owner.pk, path, name)
+        return _keep(owner, path, Arrival.Kind.PICTURE, name)
+
+
+def receive_network(
+    owner: AbstractBaseUser,
+    upload: File | Path,  # type: ignore[type-arg]
+    *,
+    name: str,
+    summary: str,
+    licence: str,
+) -> Arrival:
+    """An arrival of a model's file, for whose trial a job is wanted; a file of the folder stays there.
+
+    Raises
+    ------
+    Refusal
+        When its name can't be used; nothing is kept then.
+    """
+    file_name = Path(upload.name or "model.onnx").name
+    words = {"name": name or name_from(file_name), "summary": summary, "licence": licence}
+    check_name(words["name"])
+    with passing("model") as folder:
+        if isinstance(upload, Path):
+            words["waiting"] = str(upload)
+            return _keep(owner, None, Arrival.Kind.NETWORK, file_name, words)
+        path = bringing.stored(upload, folder / "network.onnx")
+        return _keep(owner, path, Arrival.Kind.NETWORK, file_name, words)
+
+
+def _keep(
+    owner: AbstractBaseUser,
+    path: Path | None,
+    kind: str,
+    name: str,
+    words: dict[str, str] | None = None,
+) -> Arrival:
+    arrival = Arrival(owner_id=owner.pk, kind=kind, name=name[-255:], words=words or {})
+    if path is not None:
+        place = place_of(arrival)
+        place.parent.mkdir(parents=True, exist_ok=True)
+        shutil.move(path, place)
+    arrival.save()
+    return arrival
+
+
+def carry_out(arrival_id: UUID) -> Arrival | None:
+    """Read or try a file that waits. Safe to repeat; None when there is nothing to do."""
+    open_ones = Arrival.objects.filter(pk=arrival_id).open()
+    if not open_ones.update(state=Arrival.State.WORKING, share=0, tries=F("tries") + 1):
+        return None
+    arrival = Arrival.objects.select_related("owner").get(pk=arrival_id)
+    try:
+        if arrival.tries > ATTEMPTS:
+            raise Refusal(
+                "The kiln broke off several times at this file, most likely for lack of memory."
+            )
+        if arrival.kind == Arrival.Kind.PICTURE:
+            piece = _read(arrival)
+            _end(arrival, Arrival.State.DONE, piece=piece)
+            prepare(piece.base)
+        else:
+            _try(arrival)
+            _end(arrival, Arrival.State.DONE)
+    except Refusal as refusal:
+        _end(arrival, Arrival.State.REFUSED, error=str(refusal))
+    return arrival
+
+
+def _read(arrival: Arrival) -> Piece:
+    def hear(share: float) -> None:
+        Arrival.objects.filter(pk=arrival.pk).update(share=share)
+
+    with passing("import") as folder:
+        path = folder / "original"
+        shutil.copyfile(place_of(arrival), path)
+
+        def read(original: Path, into: Path) -> None:
+            read_apart(original, into, settings.IMPORT_LIMITS, hear)
+
+        return bringing.from_file(arrival.owner_id, path, arrival.name, read)
+
+
+def _try(arrival: Arrival) -> None:
+    words = dict(arrival.words)
+    path = Path(words.pop("waiting")) if "waiting" in words else place_of(arrival)
+    library.take_in(path, arrival.owner, **words)
+
+
+def _end(arrival: Arrival, state: str, *, error: str = "", piece: Piece | None = None) -> None:
+    arrival.state, arrival.error, arrival.piece, arrival.share = state, error, piece, 1.0
+    with transaction.atomic():
+        arrival.save(update_fields=["state", "error", "piece", "share"])
+    place_of(arrival).unlink(missing_ok=True)
+
+
+def put_away(arrival: Arrival) -> None:
+    """Let go of a refused file, or of one that still waits."""
+    place_of(arrival).unlink(missing_ok=True)
+    arrival.delete()

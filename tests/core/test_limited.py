@@ -1,0 +1,59 @@
+"""Work in a process of its own: answers, progress, and what happens when it asks for too much."""
+
+from pathlib import Path
+
+import pytest
+
+from enamel.core.errors import Refusal
+from enamel.core.limited import answer_of
+
+WORK = """
+import sys, time
+from enamel.core.errors import Refusal
+from enamel.core.limited import answer
+
+def work(arguments, hear):
+    if arguments[0] == "refuse":
+        raise Refusal("The glaze is dry.")
+    if arguments[0] == "loop":
+        time.sleep(60)
+    if arguments[0] == "greedy":
+        bytearray(20 * 2**30)
+    hear(0.5)
+    print("a library's own words")
+    return {"said": arguments}
+
+answer(work, 30)
+"""
+
+
+@pytest.fixture(autouse=True)
+def module(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    (tmp_path / "made_up_work.py").write_text(WORK)
+    monkeypatch.setenv("PYTHONPATH", str(tmp_path))
+
+
+def asked(*arguments: str, seconds: float = 30, heard: list[float] | None = None) -> object:
+    hear = heard.append if heard is not None else None
+    return answer_of("made_up_work", *arguments, seconds=seconds, thing="glaze", hear=hear)
+
+
+def test_it_answers_and_tells_how_far_it_is() -> None:
+    heard: list[float] = []
+    assert asked("x", "y", heard=heard) == {"said": ["x", "y"]}
+    assert heard == [0.5]
+
+
+def test_a_refusal_comes_through() -> None:
+    with pytest.raises(Refusal, match="The glaze is dry"):
+        asked("refuse")
+
+
+def test_what_loops_is_ended() -> None:
+    with pytest.raises(Refusal, match="not done with in 1 s"):
+        asked("loop", seconds=1)
+
+
+def test_what_takes_all_memory_breaks_off_alone() -> None:
+    with pytest.raises(Refusal, match="lack of memory"):
+        asked("greedy")
