@@ -8,7 +8,7 @@ from uuid import UUID
 from django.conf import settings
 from django.contrib.auth.base_user import AbstractBaseUser
 from django.core.files import File
-from django.db import transaction
+from django.db import InterfaceError, OperationalError
 from django.db.models import F
 
 from enamel.core.errors import Refusal
@@ -18,6 +18,7 @@ from enamel.core.reading import read_apart
 from enamel.kiln import bringing, library
 from enamel.kiln.models import Arrival, Piece
 from enamel.kiln.passing import passing
+from enamel.kiln.running import words_of
 from enamel.kiln.store import prepare
 
 logger = logging.getLogger(__name__)
@@ -113,6 +114,15 @@ def carry_out(arrival_id: UUID) -> Arrival | None:
             _end(arrival, Arrival.State.DONE)
     except Refusal as refusal:
         _end(arrival, Arrival.State.REFUSED, error=str(refusal))
+    except (OperationalError, InterfaceError):
+        raise  # nothing can be noted without the database; the job is taken up again
+    except OSError as error:
+        logger.exception("arrival %s", arrival.pk)
+        _end(arrival, Arrival.State.REFUSED, error=words_of(error))
+    except Exception:
+        logger.exception("arrival %s", arrival.pk)
+        _end(arrival, Arrival.State.REFUSED, error="Something went wrong inside Enamel while it was "
+             "read; the kiln's log has the details.")  # fmt: skip
     return arrival
 
 
@@ -137,13 +147,13 @@ def _try(arrival: Arrival) -> None:
 
 
 def _end(arrival: Arrival, state: str, *, error: str = "", piece: Piece | None = None) -> None:
-    arrival.state, arrival.error, arrival.piece, arrival.share = state, error, piece, 1.0
-    with transaction.atomic():
-        arrival.save(update_fields=["state", "error", "piece", "share"])
+    Arrival.objects.filter(pk=arrival.pk).update(state=state, error=error, piece=piece)
     place_of(arrival).unlink(missing_ok=True)
 
 
 def put_away(arrival: Arrival) -> None:
-    """Let go of a refused file, or of one that still waits."""
+    """Let go of a file that waits or was refused, or of the news of a finished one."""
+    if arrival.state == Arrival.State.WORKING:
+        raise Refusal(f"{arrival.name} is just being read; wait until that has ended.")
     place_of(arrival).unlink(missing_ok=True)
     arrival.delete()

@@ -100,9 +100,9 @@ def run(firing_id: UUID, closing: Callable[[], bool]) -> bool:
 def words_of(error: OSError) -> str:
     """What an artist is told of a file that could not be read or written."""
     if error.errno == errno.ENOSPC or free_bytes(Path(settings.KILN_WORK)) < NO_ROOM_BYTES:
-        return "The disk is full. Finished tiles are kept; make room, then go on."
+        return "The disk is full. What was finished is kept; make room, then go on."
     reason = error.strerror or str(error) or type(error).__name__
-    return f"A file could not be read or written ({reason}). Finished tiles are kept."
+    return f"A file could not be read or written ({reason}). What was finished is kept."
 
 
 def _end(firing: Firing, state: str, error: str = "") -> None:

@@ -1,5 +1,6 @@
 """Every control has its effect, and the effect it is named for."""
 
+import tracemalloc
 from collections.abc import Callable
 from concurrent.futures import Executor
 from dataclasses import replace
@@ -11,7 +12,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from enamel.core.anchor import Anchored
-from enamel.core.canvas import Picture, Pixels
+from enamel.core.canvas import Picture, Pixels, SampleArray
 from enamel.core.checks import check_joins
 from enamel.core.colour import delta_e, lab_of
 from enamel.core.fire import Fired
@@ -249,6 +250,21 @@ def test_an_anchored_window_is_that_part_of_the_whole(
     anchored = Anchored(warm, portrait(), amount, radius)
     window = Box(x, y, 31, 27)
     assert_same_pixels(anchored.read(window), whole(anchored)[window.slices])
+
+
+def test_a_large_radius_does_not_take_more_memory_than_its_rows_of_cells() -> None:
+    class Grey:
+        size, channels = Size(6000, 6000), 3
+
+        def read(self, box: Box) -> SampleArray:
+            return np.full((box.height, box.width, 3), 30000, np.uint16)
+
+    anchored = Anchored(Grey(), Grey(), 1.0, 512)
+    tracemalloc.start()
+    anchored.read(Box(2500, 2500, 1024, 1024))
+    _, most = tracemalloc.get_traced_memory()
+    tracemalloc.stop()
+    assert most < 80e6
 
 
 def test_a_constant_shift_is_anchored_away_completely() -> None:

@@ -72,6 +72,17 @@ def test_alpha_is_carried_beside_the_refined_colour(fired: Fire) -> None:
     assert (whole(with_alpha)[:70, :, 3] == 1234).all()
 
 
+def test_a_window_with_alpha_of_a_coat_that_makes_smaller(fired: Fire) -> None:
+    colour = whole(portrait())
+    alpha = np.arange(colour.shape[0] * colour.shape[1], dtype=np.uint16)
+    base = Pixels(np.concatenate([colour, alpha.reshape(*colour.shape[:2], 1)], 2))
+    schedule = Schedule((Coat(factor=0.3, refine=None), Coat(factor=1.5, refine=None)))
+    all_of_it = whole(fired(schedule, base=base).result)
+    window = Box(20, 10, 12, 9)
+    part = fired(schedule, window, base=base).result
+    assert_same_pixels(part.read(window), all_of_it[window.slices])
+
+
 def test_prediction_grows_with_what_is_asked() -> None:
     plain = predict(coat(), Size(512, 512), 1.0)
     assert predict(coat(steps=6), Size(512, 512), 1.0).seconds > 1.5 * plain.seconds

@@ -97,6 +97,19 @@ def test_each_coat_becomes_a_layer_on_the_last(piece: Piece) -> None:
     assert firing.result.parent.parent == piece.base
 
 
+def test_a_layer_whose_worker_died_before_it_was_prepared_is_prepared_by_the_next(
+    piece: Piece,
+) -> None:
+    layer = carried_out(firings.enqueue_schedule(piece.base, coat())).result
+    assert layer is not None
+    Layer.objects.filter(pk=layer.pk).update(pyramid="", thumbnail="", faces=None, checks=None)
+    again = carried_out(firings.enqueue_schedule(piece.base, coat())).result
+    assert again == layer
+    layer.refresh_from_db()
+    assert layer.ready
+    assert layer.checked
+
+
 def test_a_touch_up_becomes_a_layer(piece: Piece) -> None:
     settings_of = TouchUp(box=(30, 20, 48, 40), working=128, feather=8)
     firing = carried_out(firings.enqueue_touch_up(piece.base, settings_of))
