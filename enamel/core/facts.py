@@ -11,6 +11,7 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, fields
 
 from enamel.core.fields import from_json, setting, to_json
+from enamel.core.metadata import storable
 from enamel.core.xmp import properties
 
 MAX_VALUE = 10_000
@@ -85,7 +86,7 @@ def made(text: Mapping[str, str]) -> Made:
         for name, value in pairs:
             fact = _fact(name)
             if fact and value.strip():
-                found.setdefault(fact, value.strip()[:MAX_VALUE])
+                found.setdefault(fact, storable(value[:MAX_VALUE]).strip())
 
     if "XMP" in text:
         take(_iptc(properties(text["XMP"])))

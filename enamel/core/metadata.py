@@ -4,8 +4,12 @@ import PIL.ExifTags
 import PIL.Image
 
 MAX_TEXT = 100_000
+MAX_TEXTS = 64
+MAX_ALL_TEXT = 200_000
+"""Characters of all texts together; what comes later is left out."""
 TEXT_AFTER_PIXELS = 20_000_000
 """Largest PNG, in px, that is decoded just to find text at its end."""
+MAX_NAME = 200
 EXIF_IFD = 0x8769
 USER_COMMENT = 0x9286
 SKIPPED = {"icc_profile", "exif", "dpi", "gamma", "transparency", "srgb", "chromaticity"}
@@ -14,23 +18,34 @@ SKIPPED = {"icc_profile", "exif", "dpi", "gamma", "transparency", "srgb", "chrom
 def carried_text(image: PIL.Image.Image) -> dict[str, str]:
     """Everything written in an opened file, by the name it is stored under.
 
-    Values are kept as they are, cut at 100 000 characters; what is not text is left out.
+    Values are kept as they are, cut at 100 000 characters, the first 64 of them and 200 000 characters in
+    all; what is not text is left out.
     """
     if image.format == "PNG" and image.width * image.height <= TEXT_AFTER_PIXELS:
         image.load()  # text may also follow the pixels, which then have to be decoded
     found: dict[str, str] = {}
+    room = MAX_ALL_TEXT
+
+    def keep(name: str, text: str | None) -> None:
+        nonlocal room
+        if text and room > 0 and len(found) < MAX_TEXTS:
+            found.setdefault(storable(name)[:MAX_NAME], text[:room])
+            room -= len(text)
+
     for name, value in image.info.items():
-        if str(name).lower() in SKIPPED:
-            continue
-        text = _as_text(value)
-        if text:
-            found["XMP" if name in ("xmp", "XML:com.adobe.xmp") else str(name)] = text
+        if str(name).lower() not in SKIPPED:
+            keep("XMP" if name in ("xmp", "XML:com.adobe.xmp") else str(name), _as_text(value))
     exif = image.getexif()
     for tag, value in [*exif.items(), *exif.get_ifd(EXIF_IFD).items()]:
-        text = _user_comment(value) if tag == USER_COMMENT else _as_text(value)
-        if text and tag not in (EXIF_IFD, 0x8825, 0x0112):
-            found.setdefault(f"EXIF {PIL.ExifTags.TAGS.get(tag, hex(tag))}", text)
+        if tag not in (EXIF_IFD, 0x8825, 0x0112):
+            text = _user_comment(value) if tag == USER_COMMENT else _as_text(value)
+            keep(f"EXIF {PIL.ExifTags.TAGS.get(tag, hex(tag))}", text)
     return found
+
+
+def storable(text: str) -> str:
+    """A text without what databases can't hold: NUL, and halves of characters."""
+    return text.replace("\x00", "").encode("utf-8", "replace").decode()
 
 
 def _as_text(value: object) -> str | None:
@@ -40,8 +55,7 @@ def _as_text(value: object) -> str | None:
         except UnicodeDecodeError:
             return None
     if isinstance(value, str):
-        cleaned = value.replace("\x00", "").strip()
-        return cleaned[:MAX_TEXT] or None
+        return storable(value[:MAX_TEXT]).strip() or None
     return None
 
 

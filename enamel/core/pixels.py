@@ -1,7 +1,7 @@
 """Bringing picture files in: what they are, whether they can be trusted, their pixels as a canvas."""
 
 import io
-import struct
+import logging
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -15,6 +15,9 @@ from enamel.core.errors import Refusal
 from enamel.core.files import whole_file
 from enamel.core.geometry import Box, Size, blocks
 from enamel.core.metadata import carried_text
+from enamel.core.profiles import is_srgb, matrix_profile
+
+logger = logging.getLogger(__name__)
 
 PIL.Image.MAX_IMAGE_PIXELS = None  # `Limits` guards instead: it can be set, and its refusal teaches
 
@@ -26,6 +29,14 @@ MEDIA_TYPES = {
 }
 KNOWN = "PNG, JPEG, WebP or TIFF"
 BAND_ROWS = 512
+TIFF_BEGINNINGS = (b"II*\0", b"MM\0*", b"II+\0", b"MM\0+")
+PHOTOMETRIC, COMPRESSION, SAMPLES = 262, 259, 277
+"""Tags of TIFF (revision 6.0)."""
+YCBCR, JPEG_IN_TIFF = 6, 7
+SIDES_SWAPPED = 5
+"""Orientations from this on lie on their side (EXIF 2.32, 4.6.4)."""
+LEAST_JPEG_BITS = 0.01
+"""Bits for a pixel below which a JPEG can't be whole: every block of 64 needs at least one."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -35,6 +46,8 @@ class Limits:
     max_bytes: int = 200 * 10**6
     max_megapixels: float = 300.0
     min_side: int = 16
+    max_side: int = 32_000
+    """Twice as much, and some, is the most that can be made of a picture."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -53,6 +66,8 @@ class FileFacts:
     """Name of the embedded colour profile."""
     text: Mapping[str, str] = field(default_factory=dict)
     """Everything written the file carries: PNG text, EXIF, XMP."""
+    gamma_profile: bytes = b""
+    """Profile made from PNG's gAMA and cHRM, where they mean something else than sRGB."""
 
 
 def examine(path: Path, limits: Limits | None = None) -> FileFacts:
@@ -70,47 +85,98 @@ def examine(path: Path, limits: Limits | None = None) -> FileFacts:
     if length > limits.max_bytes:
         raise Refusal(
             f"This file has {length / 1e6:.0f} MB. Enamel takes files up to "
-            f"{limits.max_bytes / 1e6:.0f} MB; raise MAX_UPLOAD_MB in settings to allow more."
+            f"{limits.max_bytes / 1e6:.0f} MB; set ENAMEL_MAX_UPLOAD_MB higher to allow more."
         )
     try:
         with PIL.Image.open(path, formats=list(MEDIA_TYPES)) as image:
-            return _facts(image, limits)
+            return _facts(image, path, limits)
+    except Refusal:
+        raise
     except PIL.UnidentifiedImageError:
+        if path.open("rb").read(4) in TIFF_BEGINNINGS:
+            raise Refusal(
+                "This TIFF is broken, or of a kind that Enamel does not read: 32-bit or "
+                "floating-point samples, many channels. Export it as RGB, greyscale or CMYK with "
+                "8 or 16 bits."
+            ) from None
         raise Refusal(f"This is not a picture that Enamel can read. Bring {KNOWN}.") from None
-    except (OSError, SyntaxError, ValueError, struct.error) as error:
-        if isinstance(error, Refusal):
-            raise
-        raise Refusal(f"This file is broken and can't be read ({error}).") from error
+    except Exception as error:  # a broken file may fail in any way
+        logger.info("%s could not be examined: %r", path, error)
+        raise Refusal(
+            "This file is broken and can't be read. Export or download it again."
+        ) from error
 
 
-def _facts(image: PIL.Image.Image, limits: Limits) -> FileFacts:
+def _facts(image: PIL.Image.Image, path: Path, limits: Limits) -> FileFacts:
     size = Size(*image.size)
     if size.megapixels > limits.max_megapixels:
         raise Refusal(
             f"This file says it is {size}. Enamel opens pictures up to {limits.max_megapixels:g} "
-            "megapixels; raise MAX_MEGAPIXELS in settings to allow more."
+            "megapixels; set ENAMEL_MAX_MEGAPIXELS higher to allow more."
         )
     if min(size) < limits.min_side:
         raise Refusal(f"This picture is {size}; at least {limits.min_side} px a side are needed.")
-    frames = getattr(image, "n_frames", 1)
-    if frames > 1:
+    if max(size) > limits.max_side:
+        raise Refusal(
+            f"This picture is {size}; a side may have {limits.max_side:,} px at most. "
+            "Cut it into parts, or bring a smaller copy."
+        )
+    if getattr(image, "is_animated", False):
         kind = "pages" if image.format == "TIFF" else "frames"
-        raise Refusal(f"This file holds {frames} {kind}. Bring a file with a single picture.")
-    exif = image.getexif()
-    if exif.get(0x0112, 1) in (5, 6, 7, 8):
-        size = Size(size.height, size.width)
+        raise Refusal(f"This file holds several {kind}. Bring a file with a single picture.")
     assert image.format is not None
+    _refuse_what_would_come_out_wrong(image, path)
     alpha = image.mode in ("RGBA", "LA", "PA", "RGBa") or "transparency" in image.info
     return FileFacts(
         image.format,
         MEDIA_TYPES[image.format],
-        size,
+        _seen(path, image.format),
         _bits(image),
         image.mode,
         alpha,
         profile_name(image.info.get("icc_profile")),
         carried_text(image),
+        _gamma_profile(image),
     )
+
+
+def _gamma_profile(image: PIL.Image.Image) -> bytes:
+    """What stands in for a profile in a PNG that has gAMA and neither a profile nor the sRGB chunk."""
+    gamma, chromaticities = image.info.get("gamma"), image.info.get("chromaticity")
+    if image.format != "PNG" or not gamma or "srgb" in image.info or "icc_profile" in image.info:
+        return b""
+    if is_srgb(gamma, chromaticities) or not 0.1 <= gamma <= 2:
+        return b""
+    return matrix_profile(gamma, chromaticities)
+
+
+def _refuse_what_would_come_out_wrong(image: PIL.Image.Image, path: Path) -> None:
+    """Files that could be decoded, but to other pixels than they mean."""
+    if image.format == "TIFF":
+        tags = image.tag_v2  # type: ignore[attr-defined]
+        if tags.get(PHOTOMETRIC) == YCBCR and tags.get(COMPRESSION) != JPEG_IN_TIFF:
+            raise Refusal(
+                "This TIFF stores brightness and colour apart (YCbCr), which only JPEG-compressed "
+                "TIFFs do as a rule. Export it as RGB with 8 or 16 bits."
+            )
+        if tags.get(SAMPLES, 1) > 4 + (image.mode == "CMYK"):
+            raise Refusal(
+                f"This TIFF holds {tags[SAMPLES]} channels. Export it as RGB with at most one "
+                "alpha channel."
+            )
+    held = 8 * path.stat().st_size / (image.width * image.height)
+    if image.format == "JPEG" and held < LEAST_JPEG_BITS:
+        raise Refusal(
+            f"This file says it is {Size(*image.size)}, but ends long before. Export or download "
+            "it again."
+        )
+
+
+def _seen(path: Path, form: str) -> Size:
+    """Size as the decoder turns it."""
+    image = LOADERS[form](str(path), access="sequential")
+    turned = image.get_typeof("orientation") and image.get("orientation") >= SIDES_SWAPPED
+    return Size(image.height, image.width) if turned else Size(image.width, image.height)
 
 
 def _bits(image: PIL.Image.Image) -> int:
@@ -163,11 +229,16 @@ def read_canvas(
     Refusal
         When the pixels turn out to be broken or cut short; ``into`` is then not left behind.
     """
+    # TIFF's decoder tells of tiles whose checksum fails in warnings; JPEG's warns of harmless things
+    strictly = "warning" if facts.format == "TIFF" else "error"
     try:
-        image = LOADERS[facts.format](str(path), fail_on="error", access="sequential")
+        image = LOADERS[facts.format](str(path), fail_on=strictly, access="sequential")
         if image.get_typeof("orientation") and image.get("orientation") > 1:
             # turning needs all rows at once; decoded to a file of vips' own when large
-            image = LOADERS[facts.format](str(path), fail_on="error").autorot()
+            image = LOADERS[facts.format](str(path), fail_on=strictly).autorot()
+        if facts.gamma_profile and not image.get_typeof("icc-profile-data"):
+            image = image.copy()
+            image.set_type(pyvips.GValue.blob_type, "icc-profile-data", facts.gamma_profile)
         image = working_form(image)
         size = Size(image.width, image.height)
         with (
@@ -178,9 +249,10 @@ def read_canvas(
                 canvas.write(band, _samples(image.crop(0, band.y, band.width, band.height)))
                 hear(band.bottom / size.height)
     except pyvips.Error as error:
+        logger.info("%s could not be decoded: %s", path, error)
         raise Refusal(
             "This file is broken: its pixels end early or can't be decoded. Nothing was brought "
-            f"in; export or download it again. ({_first_line(error)})"
+            "in; export or download it again."
         ) from error
     return Canvas(into)
 
@@ -217,10 +289,6 @@ def working_form(image: pyvips.Image) -> pyvips.Image:
 def _samples(image: pyvips.Image) -> SampleArray:
     shape = (image.height, image.width, image.bands)
     return np.frombuffer(image.write_to_memory(), np.uint16).reshape(shape)
-
-
-def _first_line(error: Exception) -> str:
-    return str(getattr(error, "detail", error)).strip().splitlines()[-1][:120]
 
 
 def vips_image(canvas: Canvas) -> pyvips.Image:

@@ -2,6 +2,7 @@
 
 import shutil
 from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -73,7 +74,7 @@ def from_file(
         owner_id=owner_id,
         title=Path(name).stem[:200] or "Untitled",
         base_name=Path(name).name[:255],
-        base_facts=facts_as_json(facts),
+        base_facts=facts_as_json(replace(facts, size=canvas.size)),
         made=made(text).to_json(),
         made_by_model=_made_by_model(text),
         subject=guessed(canvas),

@@ -130,8 +130,8 @@ def test_what_can_not_be_used_is_refused_and_says_why(tmp_path: Path) -> None:
         "empty": (b"", "empty"),
         "words": (b"these are words, not pixels", "not a picture"),
         "vector": (b"<svg xmlns='http://www.w3.org/2000/svg'/>", "not a picture"),
-        "moving": (frames.getvalue(), "2 frames"),
-        "pages": (pages.getvalue(), "2 pages"),
+        "moving": (frames.getvalue(), "several frames"),
+        "pages": (pages.getvalue(), "several pages"),
         "small": (small.getvalue(), "at least 16 px"),
     }
     for name, (content, words) in cases.items():
