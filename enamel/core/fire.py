@@ -94,7 +94,7 @@ def softenings(settings: Refine, traits: Traits) -> list[float]:
     """The blurs, in px, that hold below 1 and guidance other than 1 put on the structure."""
     held = [softening_at(settings.hold, traits.softening)] if settings.hold < 1 else []
     weak = [softening_at(WEAK_HOLD * settings.hold, traits.softening)]
-    return held + (weak if settings.guidance != 1 else [])
+    return held + (weak if settings.guided else [])
 
 
 def stages(schedule: Schedule, base: Size) -> list[Stage]:
@@ -365,7 +365,7 @@ class Laying:
         if settings.hold < 1:
             softened = Softened(guide, softening_at(settings.hold, traits.softening))
             structure = materialise(softened, inner, self.folder / "structure.npy")
-        if settings.guidance != 1:
+        if settings.guided:
             softened = Softened(guide, softening_at(WEAK_HOLD * settings.hold, traits.softening))
             weak = materialise(softened, inner, self.folder / "weak.npy")
         return Sources(source, structure, weak)

@@ -53,10 +53,27 @@ def reach(settings: Refine, traits: Traits, size: Size, region: Box) -> Box:
     return first.grown(margin_of(traits)).intersection(whole)
 
 
-def count(settings: Refine, traits: Traits, size: Size, region: Box) -> int:
-    """How many pieces of work a pass over the region has."""
-    regions = regions_of(settings, traits, size, region)
-    return sum(len(cores_of(settings, traits, part)) for part in regions)
+def counted(settings: Refine, traits: Traits, size: Size, region: Box) -> tuple[int, float]:
+    """How many cores a pass over the region computes, over all evaluations, and how many megapixels the
+    network sees for them. They are counted by rows and columns, not walked through."""
+    whole = Size(*size).rounded_up(traits.grid)
+    tile, margin = network_tile(settings, traits), margin_of(traits)
+    cores, seen = 0, 0
+    for part in regions_of(settings, traits, size, region):
+        columns = _along(part.x, part.right, tile.width, margin, whole.width)
+        rows = _along(part.y, part.bottom, tile.height, margin, whole.height)
+        cores += len(columns) * len(rows)
+        seen += sum(columns) * sum(rows)
+    return cores, seen / 1e6
+
+
+def _along(start: int, stop: int, tile: int, margin: int, limit: int) -> list[int]:
+    """How far each core along a side reads, in px."""
+    cuts = [start, *range(start // tile * tile + tile, stop, tile), stop]
+    return [
+        min(limit, last + margin) - max(0, first - margin)
+        for first, last in zip(cuts[:-1], cuts[1:], strict=True)
+    ]
 
 
 def refine_joint(work: Pass, runner: Runner, region: Box, folder: Path) -> Canvas:

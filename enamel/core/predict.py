@@ -10,9 +10,9 @@ from enamel.core.diffusion.denoiser import Condition, Denoiser
 from enamel.core.fire import BLOCK, Stage, regions_of, stages
 from enamel.core.geometry import Box, Size
 from enamel.core.joint import margin_of
-from enamel.core.refine import count, megapixels_seen, tile_boxes
+from enamel.core.refine import work_of
 from enamel.core.schedule import Mode, Schedule
-from enamel.core.separate import grid_of, join_tiles, network_tile, over_joins
+from enamel.core.separate import network_tile
 from enamel.core.tilework import AHEAD, plan
 from enamel.core.timing import median_seconds
 
@@ -112,9 +112,8 @@ def predict_window(schedule: Schedule, base: Size, window: Box, rate: float) -> 
         seconds += needed.area / 1e6 * PLAIN_SECONDS_PER_MEGAPIXEL
         if stage.denoiser is not None and stage.coat.refine is not None:
             settings, traits = stage.coat.refine, stage.denoiser.traits
-            passes = 2 if settings.guidance != 1 else 1
-            seen = megapixels_seen(settings, traits, stage.size, stage.refined(region))
-            seconds += seen * passes / rate
+            work = work_of(settings, traits, stage.size, stage.refined(region))
+            seconds += work.megapixels / rate
         start = stage.size
     return seconds
 
@@ -128,37 +127,25 @@ def _cost(stage: Stage, rate: float, enlarging: float) -> CoatCost:
     if stage.denoiser is None or stage.coat.refine is None:
         return CoatCost(stage.size, 0, 0, 0, 0.0, plain, memory, enlarged)
     settings, traits = stage.coat.refine, stage.denoiser.traits
-    boxes = tile_boxes(settings, traits, stage.size)
+    work = work_of(settings, traits, stage.size)
     joint = settings.mode is Mode.JOINT
     margin = margin_of(traits) if joint else 0
-    whole = Box.whole(stage.size)
-    per_step = 2 if settings.guidance != 1 else 1
-    passes = len(plan(settings, traits)) * per_step
-    seen = sum(box.grown(margin).intersection(whole).area for box in boxes) / 1e6
-    steps = seen * passes
-    kept = seen
-    if not joint and settings.joins is not None:
-        again = over_joins(settings)
-        over = join_tiles(settings, grid_of(settings, traits, stage.size), whole)
-        extra = sum(tile.box.area for tile in over) / 1e6
-        steps += extra * len(plan(again, traits)) * per_step
-        kept += extra
     tile = network_tile(settings, traits)
     widest = min(tile.width + 2 * margin, stage.size.width) * min(
         tile.height + 2 * margin, stage.size.height
     )
     memory += widest * (traits.bytes_per_pixel + (AHEAD + 2) * 40) / 1e6
     fields = max(evaluation.fields_out for evaluation in plan(settings, traits))
-    work = 2 * megapixels * 3 * fields * STATE_BYTES if joint else kept * 3 * SAMPLE_BYTES
-    copies = 1 + (settings.hold < 1) + (settings.guidance != 1) + settings.needs_base
+    states = 2 * megapixels * 3 * fields * STATE_BYTES if joint else work.kept * 3 * SAMPLE_BYTES
+    copies = 1 + (settings.hold < 1) + (settings.guided) + settings.needs_base
     copies += settings.joins is not None
     return CoatCost(
         stage.size,
-        len(boxes),
-        count(settings, traits, stage.size),
-        passes,
-        steps,
-        steps / rate + plain,
+        work.tiles,
+        work.tasks,
+        work.evaluations,
+        work.megapixels,
+        work.megapixels / rate + plain,
         memory,
-        enlarged * copies + work,
+        enlarged * copies + states,
     )

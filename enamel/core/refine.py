@@ -11,9 +11,13 @@ from pathlib import Path
 from enamel.core import joint, separate
 from enamel.core.canvas import Canvas, Mirrored, Picture
 from enamel.core.diffusion.denoiser import Denoiser, Traits
+from enamel.core.errors import Refusal
 from enamel.core.geometry import Box, Size
 from enamel.core.schedule import Mode, Refine
 from enamel.core.tilework import Pass, Runner, plan
+
+MOST_TASKS = 500_000
+"""Tiles of a pass, in joint mode for each evaluation."""
 
 
 @dataclass(frozen=True)
@@ -64,29 +68,47 @@ def reach(settings: Refine, traits: Traits, size: Size, region: Box) -> Box:
     return mode.reach(settings, traits, size, region).intersection(Box.whole(size))
 
 
-def count(settings: Refine, traits: Traits, size: Size, region: Box | None = None) -> int:
-    """How many pieces of work a pass over the region, or the whole, has: what progress counts."""
-    mode = joint if settings.mode is Mode.JOINT else separate
-    return mode.count(settings, traits, size, region or Box.whole(size))
+@dataclass(frozen=True, slots=True)
+class Work:
+    """How much a pass has to do."""
+
+    tiles: int
+    """Tiles of the picture, those over the joins apart."""
+    tasks: int
+    """Pieces of work that progress counts: tiles, in joint mode for each evaluation."""
+    evaluations: int
+    """Times the network runs over the picture; Heun's steps count twice, guidance doubles."""
+    megapixels: float
+    """Megapixels that the network sees, over all tiles and evaluations."""
+    kept: float
+    """Megapixels of finished tiles that lie on disk until the pass ends."""
 
 
-def megapixels_seen(settings: Refine, traits: Traits, size: Size, region: Box) -> float:
-    """Megapixels that the network sees for a region, over all tiles and evaluations of the pass."""
+def work_of(settings: Refine, traits: Traits, size: Size, region: Box | None = None) -> Work:
+    """How much a pass over a region, or the whole, has to do: counted, not walked through.
+
+    Raises
+    ------
+    Refusal
+        When there would be more than `MOST_TASKS`.
+    """
+    region = region or Box.whole(size)
+    each, evaluations = settings.calls, len(plan(settings, traits))
     if settings.mode is Mode.JOINT:
-        margin = joint.margin_of(traits)
-        whole = Box.whole(size.rounded_up(traits.grid))
-        return sum(
-            core.grown(margin).intersection(whole).area / 1e6
-            for part in joint.regions_of(settings, traits, size, region)
-            for core in joint.cores_of(settings, traits, part)
+        tasks, seen = joint.counted(settings, traits, size, region)
+        work = Work(tasks // evaluations, tasks, evaluations * each, seen * each, 0.0)
+    else:
+        first, over = separate.counted(settings, traits, size, region)
+        area = separate.grid_of(settings, traits, size).used.megapixels
+        again = len(plan(separate.over_joins(settings), traits)) if over else 0
+        seen = area * (first * evaluations + over * again)
+        work = Work(first, first + over, evaluations * each, seen * each, area * (first + over))
+    if work.tasks > MOST_TASKS:
+        raise Refusal(
+            f"This would take {work.tasks:,} pieces of work; at most {MOST_TASKS:,} can be kept "
+            "in order. Choose larger tiles, fewer steps or a smaller size."
         )
-    needed = separate.Tiles.of(settings, separate.grid_of(settings, traits, size), region)
-    first = sum(tile.box.area for group in needed.rounds for tile in group) / 1e6
-    seen = first * len(plan(settings, traits))
-    if needed.joining:
-        again = separate.over_joins(settings)
-        seen += sum(tile.box.area for tile in needed.joining) / 1e6 * len(plan(again, traits))
-    return seen
+    return work
 
 
 def tile_boxes(settings: Refine, traits: Traits, size: Size) -> list[Box]:

@@ -158,6 +158,16 @@ class Refine:
         return self.give_back * min(1.0, self.strength / ALL_GIVEN_FROM)
 
     @property
+    def guided(self) -> bool:
+        """Whether each estimate is led away from one without words."""
+        return self.guidance != 1
+
+    @property
+    def calls(self) -> int:
+        """Times that the network is asked for each evaluation."""
+        return 2 if self.guided else 1
+
+    @property
     def needs_base(self) -> bool:
         """Whether the base, besides the last layer, has a part in the result."""
         return self.blend < 1 or self.guide < 1

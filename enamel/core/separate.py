@@ -56,7 +56,7 @@ def rounds(settings: Refine, grid: Grid, region: Box) -> list[list[Tile]]:
     is seen first; the pixels are the same.
     """
     wanted = grid.touching(region)
-    part = len(wanted) < len(grid.tiles)
+    part = len(wanted) < grid.count
     if settings.order is Order.CENTRE_OUT or (part and settings.order is Order.ROWS):
         return [sorted(wanted, key=lambda tile: tile.box.distance_squared(region))]
     if settings.order is Order.CHECKERBOARD:
@@ -77,29 +77,64 @@ def join_tiles(settings: Refine, grid: Grid, region: Box) -> list[Tile]:
     """Tiles of the pass over the joins that the region needs."""
     if settings.joins is None:
         return []
-    width = settings.joins.width
+    lying = LyingAcross.of(settings.joins.width, grid, region)
     return [
-        tile
-        for tile in grid.shifted().touching(region)
-        if band(grid, tile.box.intersection(region), width).any()
+        lying.grid.at(column, row)
+        for row, on_row in lying.rows.items()
+        for column, on_column in lying.columns.items()
+        if on_row or on_column
     ]
+
+
+@dataclass(frozen=True)
+class LyingAcross:
+    """The tiles of the moved grid that a region needs, by columns and rows; whether a band meets each."""
+
+    grid: Grid
+    columns: dict[int, bool]
+    rows: dict[int, bool]
+
+    @classmethod
+    def of(cls, width: int, grid: Grid, region: Box) -> "LyingAcross":
+        moved = grid.shifted()
+        columns, rows = moved.touching_lines(region)
+        vertical, horizontal = grid.joins
+
+        def met(start: int, length: int, limits: tuple[int, int], joins: list[float]) -> bool:
+            first, last = max(start, limits[0]), min(start + length, limits[1])
+            return bool(along(first, last - first, joins, width).any())
+
+        across, down = (region.x, region.right), (region.y, region.bottom)
+        return cls(
+            moved,
+            {c: met(moved.columns[c], moved.used.width, across, vertical) for c in columns},
+            {r: met(moved.rows[r], moved.used.height, down, horizontal) for r in rows},
+        )
+
+    @property
+    def count(self) -> int:
+        """How many tiles a band meets."""
+        columns, rows = list(self.columns.values()), list(self.rows.values())
+        return len(columns) * len(rows) - columns.count(False) * rows.count(False)
 
 
 def band(grid: Grid, box: Box, width: int) -> FloatArray:
     """(box height, box width, 1) float32: 1 on the joins of a grid, falling to 0 over half the width."""
-
-    def along(start: int, length: int, joins: list[float]) -> FloatArray:
-        place = np.arange(start, start + length, dtype=np.float32) + np.float32(0.5)
-        nearest = np.full(length, np.float32(width))
-        for join in joins:
-            nearest = np.minimum(nearest, np.abs(place - np.float32(join)))
-        share = np.clip(nearest / np.float32(width / 2), 0, 1)
-        return (0.5 + 0.5 * np.cos(np.pi * share)).astype(np.float32)
-
     vertical, horizontal = grid.joins
-    columns = along(box.x, box.width, vertical)
-    rows = along(box.y, box.height, horizontal)
+    columns = along(box.x, box.width, vertical, width)
+    rows = along(box.y, box.height, horizontal, width)
     return (1 - (1 - rows[:, None]) * (1 - columns))[..., None]
+
+
+def along(start: int, length: int, joins: list[float], width: int) -> FloatArray:
+    """A band along one side: at each of ``length`` px, 1 on a join, 0 from half the width on."""
+    place = np.arange(start, start + length, dtype=np.float32) + np.float32(0.5)
+    nearest = np.full(length, np.float32(width))
+    near = [join for join in joins if start - width < join < start + length + width]
+    for join in near:
+        nearest = np.minimum(nearest, np.abs(place - np.float32(join)))
+    share = np.clip(nearest / np.float32(width / 2), 0, 1)
+    return (0.5 + 0.5 * np.cos(np.pi * share)).astype(np.float32)
 
 
 def surrounding(tiles: list[Tile], region: Box) -> Box:
@@ -124,10 +159,6 @@ class Tiles:
         inner = surrounding(joining, region)
         return cls(inner, rounds(settings, grid, inner), joining)
 
-    @property
-    def count(self) -> int:
-        return sum(len(group) for group in self.rounds) + len(self.joining)
-
 
 def reach(settings: Refine, traits: Traits, size: Size, region: Box) -> Box:
     """The part of the padded picture that refining the region reads."""
@@ -135,9 +166,17 @@ def reach(settings: Refine, traits: Traits, size: Size, region: Box) -> Box:
     return surrounding([tile for group in needed.rounds for tile in group], needed.inner)
 
 
-def count(settings: Refine, traits: Traits, size: Size, region: Box) -> int:
-    """How many tiles a pass over the region runs, those over the joins included."""
-    return Tiles.of(settings, grid_of(settings, traits, size), region).count
+def counted(settings: Refine, traits: Traits, size: Size, region: Box) -> tuple[int, int]:
+    """How many tiles a pass over the region runs, and how many over the joins after it.
+
+    For the whole picture, which may have very many, they are not walked through.
+    """
+    grid = grid_of(settings, traits, size)
+    if region == Box.whole(size):
+        over = LyingAcross.of(settings.joins.width, grid, region).count if settings.joins else 0
+        return grid.count, over
+    needed = Tiles.of(settings, grid, region)
+    return sum(len(group) for group in needed.rounds), len(needed.joining)
 
 
 def over_joins(settings: Refine) -> Refine:
@@ -157,7 +196,7 @@ def refine_separate(work: Pass, runner: Runner, region: Box, folder: Path) -> Ca
     settings, traits = work.settings, work.denoiser.traits
     grid = grid_of(settings, traits, work.size)
     needed = Tiles.of(settings, grid, region)
-    runner.total = needed.count
+    runner.total = sum(len(group) for group in needed.rounds) + len(needed.joining)
     tiles = TileFolder(folder / "tiles")
     for group in needed.rounds:
         run_tiles(work, runner, grid, group, tiles)

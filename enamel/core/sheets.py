@@ -187,7 +187,7 @@ def work_of(coat: Coat) -> float:
     refine = coat.refine
     if refine is None or refine.strength == 0:
         return 0.0
-    return refine.steps * (2 if refine.guidance != 1 else 1)
+    return refine.steps * refine.calls
 
 
 def in_order(found: Sequence[Cell], axes: Sequence[Axis], current: Coat) -> list[Cell]:

@@ -1,5 +1,6 @@
 """How a picture is cut into tiles and how finished tiles are joined."""
 
+from bisect import bisect_left, bisect_right
 from dataclasses import dataclass
 from functools import cached_property
 from itertools import pairwise
@@ -51,20 +52,39 @@ class Grid:
     def rows(self) -> list[int]:
         return _origins(self.size.height, self.tile.height, self.overlap, self.snap)
 
+    @property
+    def used(self) -> Size:
+        """Size of the tiles as they are: cut to the picture where that is smaller."""
+        return Size(*map(min, self.tile, self.size))
+
+    @property
+    def count(self) -> int:
+        """How many tiles there are."""
+        return len(self.columns) * len(self.rows)
+
+    def at(self, column: int, row: int) -> Tile:
+        """The tile of a column and a row, both from 0; its index counts row by row."""
+        box = Box(self.columns[column], self.rows[row], *self.used)
+        return Tile(row * len(self.columns) + column, column, row, box)
+
     @cached_property
     def tiles(self) -> list[Tile]:
-        """All tiles, row by row; a tile's index is its place in this list."""
-        width = min(self.tile.width, self.size.width)
-        height = min(self.tile.height, self.size.height)
-        return [
-            Tile(row * len(self.columns) + column, column, row, Box(x, y, width, height))
-            for row, y in enumerate(self.rows)
-            for column, x in enumerate(self.columns)
-        ]
+        """All tiles by index."""
+        return self.touching(Box.whole(self.size))
 
     def touching(self, region: Box) -> list[Tile]:
         """The tiles that give at least a pixel to the region, by index."""
-        return [tile for tile in self.tiles if not tile.box.intersection(region).empty]
+        columns, rows = self.touching_lines(region)
+        return [self.at(column, row) for row in rows for column in columns]
+
+    def touching_lines(self, region: Box) -> tuple[range, range]:
+        """Columns and rows of the tiles that give at least a pixel to the region."""
+        if region.empty:
+            return range(0), range(0)
+        return (
+            _meeting(self.columns, self.used.width, region.x, region.right),
+            _meeting(self.rows, self.used.height, region.y, region.bottom),
+        )
 
     def nearest_with_fewest(self, window: Box) -> Box:
         """The window moved, by at most half of itself each way, to where the fewest tiles touch it.
@@ -84,24 +104,21 @@ class Grid:
 
     @cached_property
     def _columns_weight(self) -> list[FloatArray]:
-        tile = min(self.tile.width, self.size.width)
-        return _shares(self.columns, tile, self.size.width, self.feather)
+        return _shares(self.columns, self.used.width, self.size.width, self.feather)
 
     @cached_property
     def _rows_weight(self) -> list[FloatArray]:
-        tile = min(self.tile.height, self.size.height)
-        return _shares(self.rows, tile, self.size.height, self.feather)
+        return _shares(self.rows, self.used.height, self.size.height, self.feather)
 
     def neighbours(self, tile: Tile) -> list[Tile]:
         """The tiles left, right, above and below."""
-        across = len(self.columns)
         places = [
             (tile.column + dx, tile.row + dy) for dx, dy in ((-1, 0), (1, 0), (0, -1), (0, 1))
         ]
         return [
-            self.tiles[row * across + column]
+            self.at(column, row)
             for column, row in places
-            if 0 <= column < across and 0 <= row < len(self.rows)
+            if 0 <= column < len(self.columns) and 0 <= row < len(self.rows)
         ]
 
     @property
@@ -158,6 +175,11 @@ def _with_fewest(origins: list[int], tile: int, length: int, start: int, span: i
         return touching, abs(place - start)
 
     return min(range(lowest, highest + 1), key=cost, default=start)
+
+
+def _meeting(origins: list[int], tile: int, start: int, stop: int) -> range:
+    """Which of the tiles along a side, their origins rising, meet start…stop."""
+    return range(bisect_right(origins, start - tile), bisect_left(origins, stop))
 
 
 def soft_edge(overlap: int, feather: float) -> FloatArray:

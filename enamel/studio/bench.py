@@ -10,7 +10,7 @@ from django.http import QueryDict
 from enamel.core.errors import Refusal
 from enamel.core.geometry import Size
 from enamel.core.predict import CoatCost, Prediction
-from enamel.core.refine import tile_boxes
+from enamel.core.refine import tile_boxes, work_of
 from enamel.core.schedule import Coat, Mode, Refine, Schedule
 from enamel.core.sizing import Unit
 from enamel.core.weights import card
@@ -111,10 +111,11 @@ def tile_grid(coat: Coat, size: Size) -> dict[str, Any] | None:
     refine = coat.refine
     if refine is None or refine.strength == 0:
         return None
-    boxes = tile_boxes(refine, card(refine.model, "refiner").traits(), size)
-    drawn = boxes if len(boxes) <= MOST_TILES_DRAWN else []
+    traits = card(refine.model, "refiner").traits()
+    count = work_of(refine, traits, size).tiles
+    drawn = tile_boxes(refine, traits, size) if count <= MOST_TILES_DRAWN else []
     return {
-        "count": len(boxes),
+        "count": count,
         "tiles": [
             [
                 round(box.x / size.width, 5),
