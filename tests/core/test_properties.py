@@ -82,8 +82,7 @@ def test_2_stopped_at_any_places(refine: dict[str, Any], stops: list[int]) -> No
 
 @few
 @given(
-    # above 0.7 the refiner has replaced all it can, and the distance levels off
-    strengths=st.lists(st.floats(0.05, 0.7), min_size=2, max_size=2).filter(
+    strengths=st.lists(st.floats(0.05, 1), min_size=2, max_size=2).filter(
         lambda pair: abs(pair[0] - pair[1]) > 0.25
     ),
     mode=st.sampled_from(Mode),
