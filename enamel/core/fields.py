@@ -102,6 +102,9 @@ def _read(hint: Any, name: str, given: Any) -> Any:
         raise refusal.under(name) if refusal.field != name else refusal from None
     if hint is float and isinstance(given, int) and not isinstance(given, bool):
         return float(given)
+    require(
+        not isinstance(given, str) or "\0" not in given, name, given, "text without NUL characters"
+    )
     require(isinstance(given, hint) and not (hint is int and isinstance(given, bool)), name, given,
             {"str": "text", "int": "a whole number", "float": "a number", "bool": "true or false"}
             [hint.__name__])  # fmt: skip

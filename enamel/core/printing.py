@@ -9,10 +9,13 @@ import pyvips
 from enamel.core.canvas import Canvas
 from enamel.core.errors import Refusal
 from enamel.core.files import whole_file
+from enamel.core.geometry import Size
 from enamel.core.layout import Edge, Layout
 from enamel.core.pixels import vips_image
 from enamel.core.sizing import MM_PER_INCH, PRINT_PPI
 
+LONGEST_SIDE, JPEG_SIDE = 200_000, 65_500
+MOST_MEGAPIXELS = 4000
 BLURRED_SHARE = 0.01
 """Blur of an extended edge, as a share of the picture's shorter side."""
 
@@ -70,6 +73,7 @@ def export(
     image = vips_image(canvas)
     if laid is not None:
         image = laid.on(image)
+    _require_writable(Size(image.width, image.height), chosen)
     if bits == 8 or chosen is FileFormat.JPEG:
         image = to_eight_bits(image)
     per_mm = ppi / MM_PER_INCH
@@ -94,6 +98,17 @@ def export(
             if image.hasalpha():
                 image = image.flatten(background=[255, 255, 255])
             image.jpegsave(str(partial), Q=95, subsample_mode="off", optimize_coding=True)
+
+
+def _require_writable(size: Size, file: FileFormat) -> None:
+    """Refuse files that hardly any program opens again."""
+    longest = JPEG_SIDE if file is FileFormat.JPEG else LONGEST_SIDE
+    if max(size) > longest or size.megapixels > MOST_MEGAPIXELS:
+        other = " Choose TIFF." if file is FileFormat.JPEG and max(size) <= LONGEST_SIDE else ""
+        raise Refusal(
+            f"This file would be {size}; at most {longest:,} px a side and {MOST_MEGAPIXELS:,} "
+            f"megapixels can be written. Choose another fit or a smaller print.{other}"
+        )
 
 
 @dataclass(frozen=True, slots=True)

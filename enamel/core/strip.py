@@ -1,6 +1,6 @@
 """A sheet of swatches as one labelled picture, to be printed at its true size or filed away."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -10,6 +10,7 @@ import PIL.ImageFont
 
 from enamel.core.canvas import SampleArray, to_eight_bits
 from enamel.core.errors import require
+from enamel.core.geometry import Size
 from enamel.core.printing import FileFormat, srgb_profile
 from enamel.core.sizing import px_of
 
@@ -23,27 +24,36 @@ MOST_PIXELS = 200_000_000
 
 @dataclass(frozen=True, slots=True)
 class Labelled:
-    """One crop with what it was made with; None where there is nothing to show."""
+    """One crop with what it was made with; None where there is nothing to show.
 
-    samples: SampleArray | None
+    It is asked for its samples when it is drawn, so that they are not all in memory at once.
+    """
+
+    samples: Callable[[], SampleArray] | None
     label: str
 
 
 def write_strip(
-    crops: Sequence[Labelled], columns: int, path: Path, *, ppi: float, title: str, file: FileFormat
+    crops: Sequence[Labelled],
+    size: Size,
+    columns: int,
+    path: Path,
+    *,
+    ppi: float,
+    title: str,
+    file: FileFormat,
 ) -> None:
     """Write crops in rows, each pixel of a crop one pixel of the file, their labels below.
 
     Parameters
     ----------
-    crops : row by row, all of one size; at least one has samples.
+    crops : row by row.
+    size : of each crop.
     columns : crops in a row.
     ppi : resolution written into the file, so that crops print at their true size.
     title : a line above all.
     """
-    sizes = {crop.samples.shape[:2] for crop in crops if crop.samples is not None}
-    require(len(sizes) == 1, "crops", sorted(sizes), "of one size, at least one of them")
-    height, width = sizes.pop()
+    width, height = size
     writing = max(9, px_of(LABEL_MM, ppi))
     gap = max(6, px_of(GAP_MM, ppi))
     font = PIL.ImageFont.load_default(writing)
@@ -60,7 +70,7 @@ def write_strip(
         x = gap + place % columns * (width + gap)
         y = 2 * gap + 2 * writing + place // columns * (height + below)
         if crop.samples is not None:
-            sheet.paste(PIL.Image.fromarray(to_eight_bits(crop.samples)), (x, y))
+            sheet.paste(PIL.Image.fromarray(to_eight_bits(crop.samples())), (x, y))
         for line, words in enumerate(_lines(crop.label, font, width)):
             pen.text((x, y + height + 2 + line * round(1.3 * writing)), words, INK, font)
     options = {"dpi": (ppi, ppi), "icc_profile": srgb_profile()}

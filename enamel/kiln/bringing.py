@@ -160,7 +160,8 @@ def split(piece: Piece, cuts: Cuts) -> list[Piece]:
     with passing("split") as folder, canvas_of(piece.base) as sheet:
         for number, box in enumerate(boxes, 1):
             part = Canvas.create(folder / "part.npy", Box.whole(box.size), sheet.channels)
-            part.write(Box.whole(box.size), sheet.read(box))
+            for band in part.bands():
+                part.write(band, sheet.read(Box(box.x, box.y + band.y, band.width, band.height)))
             path = folder / "original"
             export(part, path, bits=16 if piece.base_facts["bits"] > 8 else 8, file=SPLIT_FORMAT)
             part.close()

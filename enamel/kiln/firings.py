@@ -18,8 +18,9 @@ from enamel.core.fields import to_json
 from enamel.core.predict import Prediction, measured_rate, predict
 from enamel.core.schedule import Refine, Schedule
 from enamel.core.touchup import TouchUp
+from enamel.core.weights import card
 from enamel.kiln import running
-from enamel.kiln.models import Arrival, Attendance, Firing, Layer, Piece
+from enamel.kiln.models import Arrival, Attendance, Firing, Layer, Model, Piece
 from enamel.kiln.store import coat_on, let_go, piece_work, require_room
 from enamel.kiln.tasks import FIRINGS, check, fire, prepare, take_in
 
@@ -202,16 +203,26 @@ def prediction_as_json(prediction: Prediction, laid: int = 0) -> dict[str, Any]:
 
 
 def machine_rate(schedule: Schedule) -> float:
-    """Megapixels per second of the schedule's refiner here: of the last firings, else measured."""
-    models = {coat.refine.model for coat in schedule.laid if coat.refine}
-    name = models.pop() if models else Refine().model
+    """Megapixels per second of the schedule's refiner here."""
+    return rate_of(refiner_of(schedule))
+
+
+def refiner_of(schedule: Schedule) -> str:
+    """The refiner that a schedule's time is counted by: its last one."""
+    used = [coat.refine.model for coat in schedule.laid if coat.refine]
+    return used[-1] if used else Refine().model
+
+
+def rate_of(name: str) -> float:
+    """Megapixels per second of a refiner here: of the last firings, else as its trial measured it."""
     done = Firing.objects.filter(state=Firing.State.DONE, actual__rates__has_key=name)
     rates = [firing.actual["rates"][name] for firing in done.order_by("-ended")[:RECENT]]
     if rates:
         return float(sorted(rates)[len(rates) // 2])
-    return _measured(name)
+    tried = Model.objects.filter(name=name, rate__isnull=False).values_list("rate", flat=True)
+    return tried.first() or _measured(card(name, "refiner").digest, name)
 
 
 @lru_cache(maxsize=8)
-def _measured(name: str) -> float:
+def _measured(digest: str, name: str) -> float:
     return measured_rate(refiner(name))

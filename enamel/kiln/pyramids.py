@@ -42,7 +42,7 @@ def thumbnail(canvas: Canvas, side: int = THUMBNAIL) -> bytes:
 
 
 class Archives:
-    """Pyramid files kept open, the least used closed first."""
+    """Pyramid files kept open, the least used let go first."""
 
     def __init__(self) -> None:
         self._open: OrderedDict[str, tuple[zipfile.ZipFile, dict[str, str]]] = OrderedDict()
@@ -52,8 +52,9 @@ class Archives:
         """PNG of one tile, or None when the pyramid has no such tile."""
         with self._lock:
             archive, entries = self._archive(name)
-            entry = entries.get(f"{level}/{column}_{row}.png")
-            return archive.read(entry) if entry else None
+        entry = entries.get(f"{level}/{column}_{row}.png")
+        # several may read of one archive: it locks its own file for as long as a block takes
+        return archive.read(entry) if entry else None
 
     def _archive(self, name: str) -> tuple[zipfile.ZipFile, dict[str, str]]:
         if name not in self._open:
@@ -66,8 +67,7 @@ class Archives:
             }
             self._open[name] = (archive, entries)
             if len(self._open) > OPEN_ARCHIVES:
-                _, (oldest, _) = self._open.popitem(last=False)
-                oldest.close()
+                self._open.popitem(last=False)  # closes itself once nobody reads of it any more
         self._open.move_to_end(name)
         return self._open[name]
 

@@ -151,8 +151,9 @@ class Run:
         self.coat = 0
         self.began = time.monotonic()
         self.coat_began = self.began
-        self.kept = 0
-        """Tiles of this coat that were there when the work on it began."""
+        self.first: tuple[float, int] | None = None
+        """When the first tile of this coat was heard of, and how many were done then; enlarging comes
+        before it."""
 
     def run(self) -> None:
         for model, digest in self.firing.models_used.items():
@@ -242,7 +243,7 @@ class Run:
     def _begin(self, number: int) -> None:
         self.coat = number
         self.coat_began = time.monotonic()
-        self.kept = -1
+        self.first = None
         self.firing.previews.all().delete()
         self._tell(coat=number, done=self._done_before())
 
@@ -250,8 +251,8 @@ class Run:
         return sum(coat["tasks"] for coat in self.coats[: self.coat])
 
     def _hear(self, progress: Progress) -> None:
-        if self.kept < 0:
-            self.kept = progress.done - 1
+        if self.first is None:
+            self.first = (time.monotonic(), progress.done)
         done = self._done_before() + progress.done
         size = self.coats[self.coat]["size"]
         box = progress.box
@@ -278,13 +279,16 @@ class Run:
         self.firing.save(update_fields=list(news))
 
     def _seconds_left(self, progress: Progress) -> float:
-        """This coat at the pace of its tiles so far, later coats as predicted but at that pace."""
-        took = time.monotonic() - self.coat_began
-        share = (progress.done - self.kept) / progress.total
-        here = took / share
-        pace = here / max(self.coats[self.coat]["seconds"], 0.01)
+        """This coat at the pace of its tiles so far, later coats as predicted but at that pace.
+
+        The first tile tells no pace yet: until the second one all is as predicted.
+        """
+        here = predicted = max(self.coats[self.coat]["seconds"], 0.01)
+        if self.first is not None and progress.done > self.first[1]:
+            began, done = self.first
+            here = (time.monotonic() - began) * progress.total / (progress.done - done)
         later = sum(coat["seconds"] for coat in self.coats[self.coat + 1 :])
-        return here * (1 - progress.done / progress.total) + later * pace
+        return here * (1 - progress.done / progress.total) + later * here / predicted
 
     def _should_stop(self) -> bool:
         if self.closing():

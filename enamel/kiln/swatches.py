@@ -2,6 +2,7 @@
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, fields
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -23,7 +24,7 @@ from enamel.core.separate import grid_of, moved_to_fewest
 from enamel.core.sheets import Axis, Cell, around, cells, in_order
 from enamel.core.strip import Labelled, write_strip
 from enamel.core.weights import card
-from enamel.kiln.firings import already_laid, machine_rate
+from enamel.kiln.firings import already_laid, rate_of, refiner_of
 from enamel.kiln.models import Layer, Piece, Sheet, Swatch
 from enamel.kiln.store import canvas_of
 from enamel.kiln.swatching import base_window
@@ -76,9 +77,13 @@ def ask(piece: Piece, schedule: Schedule, number: int, window: Box, axes: Sequen
 
 def _predicted(start: Layer, rest: Schedule, found: Sequence[Cell], window: Box) -> float:
     seconds = 0.0
+    rates: dict[str, float] = {}
     for cell in found:
         schedule = Schedule((*rest.coats[:-1], cell.coat))
-        seconds += predict_window(schedule, start.size, window, machine_rate(schedule))
+        model = refiner_of(schedule)
+        if model not in rates:
+            rates[model] = rate_of(model)
+        seconds += predict_window(schedule, start.size, window, rates[model])
     return seconds
 
 
@@ -185,17 +190,17 @@ def forget(sheet: Sheet) -> None:
 
 def strip(sheet: Sheet, path: Path, file: FileFormat, ppi: float) -> None:
     """A sheet as one labelled picture: the base first, then its swatches row by row."""
-    crops = [Labelled(base_window(sheet), "Base, enlarged by Lanczos")]
     columns = max(2, sheet.columns)
+    crops = [Labelled(lambda: base_window(sheet), "Base, enlarged by Lanczos")]
     crops += [Labelled(None, "") for _ in range(columns - 1)]
-    for swatch in sheet.swatches.all():
-        samples = pixels_of(swatch) if swatch.state == Swatch.State.DONE else None
+    for swatch in sheet.swatches.defer("so_far"):
         label = swatch.label or "the coat in hand"
-        crops.append(
-            Labelled(samples, label if samples is not None else f"{label}: {swatch.state}")
-        )
+        if swatch.state == Swatch.State.DONE:
+            crops.append(Labelled(partial(pixels_of, swatch), label))
+        else:
+            crops.append(Labelled(None, f"{label}: {swatch.state}"))
     title = f"{sheet.piece.title}, {sheet.box} of {sheet.size}, printed at {ppi:.4g} ppi"
-    write_strip(crops, columns, path, ppi=ppi, title=title, file=file)
+    write_strip(crops, sheet.box.size, columns, path, ppi=ppi, title=title, file=file)
 
 
 def narrower(swatch: Swatch) -> list[Axis]:

@@ -1,6 +1,7 @@
 """Django settings. Everything an installation may change comes from the environment, ENAMEL_…"""
 
 import os
+import secrets
 from pathlib import Path
 
 from enamel.core.pixels import Limits
@@ -19,7 +20,10 @@ def _flag(name: str) -> bool:
     return os.environ.get(name, "").lower() in ("1", "true", "yes")
 
 
-SECRET_KEY = os.environ.get("ENAMEL_SECRET_KEY") or _kept("secrets/django") or "only-for-checks"
+SECRET_KEY = (
+    os.environ.get("ENAMEL_SECRET_KEY") or _kept("secrets/django") or secrets.token_urlsafe(48)
+)
+"""Where bin/setup has not run yet, one that nobody knows and that is gone with the process."""
 DEBUG = _flag("ENAMEL_DEBUG")
 DEMO = _flag("ENAMEL_DEMO")
 """Demo mode: the sign-in page offers the demo account with one click."""
@@ -51,6 +55,8 @@ MIDDLEWARE = [
     "django.contrib.messages.middleware.MessageMiddleware",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
     "csp.middleware.CSPMiddleware",
+    "enamel.studio.middleware.PrivatePages",
+    "enamel.studio.middleware.StorableText",
     "enamel.studio.refusals.Refusals",
 ]
 ROOT_URLCONF = "enamel.site.urls"
@@ -90,6 +96,7 @@ AUTH_PASSWORD_VALIDATORS = [
     {"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator"},
     {"NAME": "django.contrib.auth.password_validation.CommonPasswordValidator"},
 ]
+AUTHENTICATION_BACKENDS = ["enamel.studio.signing.Artists"]
 LOGIN_URL = "sign-in"
 LOGIN_REDIRECT_URL = "pieces"
 LOGOUT_REDIRECT_URL = "sign-in"
@@ -125,6 +132,7 @@ FILE_UPLOAD_HANDLERS = ["django.core.files.uploadhandler.TemporaryFileUploadHand
 SESSION_COOKIE_HTTPONLY = True
 SESSION_COOKIE_SAMESITE = "Lax"
 SESSION_COOKIE_SECURE = CSRF_COOKIE_SECURE = SECURE_SSL_REDIRECT = HTTPS
+SECURE_HSTS_SECONDS = 31_536_000 if HTTPS else 0
 SECURE_REFERRER_POLICY = "same-origin"
 SECURE_CROSS_ORIGIN_OPENER_POLICY = "same-origin"
 X_FRAME_OPTIONS = "DENY"

@@ -52,7 +52,7 @@ class Row:
 def draft_of(piece: Piece, number: str | None) -> Draft:
     """The piece's schedule with the coat of that number in hand; the first when there is none."""
     schedule = piece.schedule
-    wanted = int(number) if number and number.isdecimal() else 0
+    wanted = int(number) if number and number.isdecimal() and len(number) < 10 else 0
     return Draft(schedule, min(wanted, len(schedule.coats) - 1))
 
 

@@ -30,4 +30,4 @@ def succeeded(who: str) -> None:
 
 
 def _key(who: str) -> str:
-    return f"wrong-passwords {who.encode().hex()}"
+    return f"wrong-passwords-{who.encode().hex()}"

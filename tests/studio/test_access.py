@@ -10,7 +10,7 @@ from django.urls import reverse
 
 from enamel.core.geometry import Box
 from enamel.kiln import firings, swatches
-from enamel.kiln.models import Firing, HouseSchedule, Piece
+from enamel.kiln.models import Arrival, Firing, HouseSchedule, Piece
 from enamel.studio import urls
 from tests.schedules import coat
 
@@ -40,6 +40,8 @@ def addresses(piece: Piece, firing: Firing) -> dict[str, str]:
         "firing": {"firing_id": firing.pk},
     }
     sheet = swatches.ask(piece, coat(), 0, Box(0, 0, 64, 64), [])
+    arrival = Arrival.objects.create(owner=piece.owner, kind=Arrival.Kind.PICTURE, name="a.png")
+    parts["arrival"] = {"arrival_id": arrival.pk}
     parts["sheet"] = {"sheet_id": sheet.pk}
     house = HouseSchedule.objects.create(owner=piece.owner, name="big", schedule={})
     numbers = {"swatches": sheet.swatches.get().pk, "house": house.pk}

@@ -22,7 +22,7 @@ class SheetForm(forms.Form):
 
     def clean_window(self) -> Box:
         words = self.cleaned_data["window"].replace(",", " ").split()
-        if len(words) != 4 or not all(word.isdecimal() for word in words):
+        if len(words) != 4 or not all(word.isdecimal() and len(word) < 7 for word in words):
             raise forms.ValidationError("Give left, top, width and height in px of the result.")
         return Box(*(int(word) for word in words))
 

@@ -38,6 +38,12 @@ def own_layer(request: HttpRequest, layer_id: UUID) -> Layer:
     return get_object_or_404(Layer.objects.of(request.user).select_related("piece"), pk=layer_id)
 
 
+def own_pyramid(request: HttpRequest, layer_id: UUID) -> str:
+    """Name of the file with a layer's tiles, all that a tile needs of it; empty before it is made."""
+    own = Layer.objects.of(request.user)
+    return get_object_or_404(own.values_list("pyramid", flat=True), pk=layer_id)
+
+
 def own_firing(request: HttpRequest, firing_id: UUID) -> Firing:
     return get_object_or_404(
         Firing.objects.of(request.user).select_related("piece", "start"), pk=firing_id

@@ -14,8 +14,7 @@ from django.urls import reverse_lazy
 from django.views.decorators.http import require_POST
 
 from enamel.studio import throttle
-
-DEMO_NAME = "kestrel-vale"
+from enamel.studio.signing import DEMO_NAME
 
 
 class SignIn(LoginView):

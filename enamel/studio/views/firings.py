@@ -20,7 +20,9 @@ def state(request: HttpRequest, firing_id: UUID) -> JsonResponse:
     """Progress, and the tiles that changed after number ``after``."""
     firing = own_firing(request, firing_id)
     after = request.GET.get("after", "0")
-    fresh = firing.previews.filter(number__gt=int(after) if after.isdecimal() else 0)
+    fresh = firing.previews.filter(
+        number__gt=int(after) if after.isdecimal() and len(after) < 10 else 0
+    )
     return JsonResponse(
         {
             "state": firing.state,

@@ -56,7 +56,7 @@ def apply(request: HttpRequest, piece_id: UUID) -> HttpResponse:
     """Put a house schedule in the place of the piece's; it can be undone."""
     piece = own_piece(request, piece_id)
     chosen = request.POST.get("schedule", "")
-    if not chosen.isdecimal():
+    if not chosen.isdecimal() or len(chosen) > 9:
         messages.error(request, "Choose a house schedule first.")
         return _to_coats(piece)
     house = _own(request, int(chosen))

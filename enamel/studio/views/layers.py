@@ -14,7 +14,7 @@ from enamel.kiln.passing import passing
 from enamel.kiln.pyramids import archives
 from enamel.studio.forms import PrintFileForm
 from enamel.studio.sending import send
-from enamel.studio.views.access import own_layer
+from enamel.studio.views.access import own_layer, own_pyramid
 
 A_MONTH = 30 * 24 * 3600
 """Layers never change, so a browser may keep what it has seen of them."""
@@ -24,8 +24,8 @@ A_MONTH = 30 * 24 * 3600
 @login_required
 @cache_control(private=True, max_age=A_MONTH, immutable=True)
 def tile(request: HttpRequest, layer_id: UUID, level: int, column: int, row: int) -> HttpResponse:
-    layer = own_layer(request, layer_id)
-    png = archives.tile(layer.pyramid.name, level, column, row) if layer.ready else None
+    pyramid = own_pyramid(request, layer_id)
+    png = archives.tile(pyramid, level, column, row) if pyramid else None
     if png is None:
         raise Http404
     return HttpResponse(png, content_type="image/png")

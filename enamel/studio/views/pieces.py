@@ -11,6 +11,7 @@ from django.core.paginator import Paginator
 from django.http import FileResponse, HttpRequest, HttpResponse, JsonResponse, QueryDict
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
+from django.utils.http import url_has_allowed_host_and_scheme
 from django.views.decorators.http import require_GET, require_POST
 
 from enamel.core.errors import Refusal
@@ -169,7 +170,9 @@ def mark(request: HttpRequest, piece_id: UUID) -> HttpResponse:
     piece.save(update_fields=["mark"])
     if request.headers.get("Accept") == "application/json":
         return JsonResponse({"mark": piece.mark})
-    return redirect(request.POST.get("next") or "pieces")
+    back = request.POST.get("next", "")
+    own = url_has_allowed_host_and_scheme(back, {request.get_host()}, request.is_secure())
+    return redirect(back if own else "pieces")
 
 
 @require_POST
@@ -266,7 +269,11 @@ def _cuts_asked(request: HttpRequest) -> Cuts:
     spans = []
     for name in ("columns", "rows"):
         words = request.POST.get(name, "").replace(",", " ").replace("–", " ").split()
-        if not words or len(words) % 2 or not all(word.isdecimal() for word in words):
+        if (
+            not words
+            or len(words) % 2
+            or not all(word.isdecimal() and len(word) < 7 for word in words)
+        ):
             raise Refusal(
                 f"Give a start and an end in px for each of the {name}, as in 0–512 528–1040."
             )

@@ -12,7 +12,7 @@ from django.core.management.base import BaseCommand
 from enamel.core.schedule import Schedule
 from enamel.kiln import bringing, store, tasks
 from enamel.kiln.models import HouseSchedule, Piece
-from enamel.studio.views.account import DEMO_NAME
+from enamel.studio.signing import DEMO_NAME
 
 TITLES = {
     "signal-lamp.jpg": "The signal lamp",

@@ -3,7 +3,9 @@ const SVG = "http://www.w3.org/2000/svg";
 
 // `boxes()` gives [{ box: [x, y, width, height], current }]; returns what draws them afresh
 export function showBoxes({ viewer }, boxes, pick = null) {
-  const svg = document.querySelector("[data-regions]");
+  // a group of its own: several may show boxes on one picture
+  const svg = document.createElementNS(SVG, "g");
+  document.querySelector("[data-regions]").append(svg);
   const item = viewer.world.getItemAt(0);
   const point = (x, y) => new window.OpenSeadragon.Point(x, y);
   const draw = () => {

@@ -1,5 +1,6 @@
-// print-size.js: the physical size of a print file at the resolution typed.
-const MM_PER_INCH = 25.4;
+// print-size.js: the physical size of a print file at the resolution typed, in the artist's unit first.
+const PER_INCH = { mm: 25.4, cm: 2.54, in: 1 };
+const DIGITS = { mm: 0, cm: 1, in: 1 };
 
 export function init(root) {
   const shown = root.querySelector("[data-print-size]");
@@ -7,7 +8,8 @@ export function init(root) {
     const ppi = Number(root.elements.ppi.value);
     if (!(ppi >= 10)) return;
     const inches = [root.dataset.width / ppi, root.dataset.height / ppi];
-    const mm = inches.map((side) => Math.round(side * MM_PER_INCH)).join(" × ");
-    shown.textContent = `${mm} mm (${inches.map((side) => side.toFixed(1)).join(" × ")} in)`;
+    const written = (unit) => `${inches.map((side) => (side * PER_INCH[unit]).toFixed(DIGITS[unit])).join(" × ")} ${unit}`;
+    const { unit } = root.dataset;
+    shown.textContent = `${written(unit)} (${written(unit === "in" ? "mm" : "in")})`;
   });
 }

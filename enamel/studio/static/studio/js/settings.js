@@ -29,10 +29,14 @@ function take(field, value) {
 function follow(root) {
   let timer;
   let asked = 0;
+  let kept = Promise.resolve();
   const refresh = async () => {
     const mine = ++asked;
-    const answer = await fetch(root.dataset.costUrl, { method: "POST", body: new FormData(root) });
-    if (!answer.ok || mine !== asked) return;
+    // one after the other: what was typed last has to be what is kept last
+    const turn = kept.then(() => (mine === asked ? fetch(root.dataset.costUrl, { method: "POST", body: new FormData(root) }) : null));
+    kept = turn.catch(() => {});
+    const answer = await turn;
+    if (!answer?.ok || mine !== asked) return;
     const fresh = document.createElement("template");
     fresh.innerHTML = await answer.text();
     for (const part of fresh.content.querySelectorAll("[data-part]")) {

@@ -23,11 +23,9 @@ export function init(root) {
       if (!group.open || numbers?.length !== 4) return [];
       return [{ box: numbers.map((number) => number * scale()), current: true }];
     };
-    let draw = () => {};
-    const start = () => { draw = showBoxes(bench, boxes); };
-    if (group.open) start();
-    group.addEventListener("toggle", start);
-    field.addEventListener("input", () => draw());
+    const draw = showBoxes(bench, boxes);
+    group.addEventListener("toggle", draw);
+    field.addEventListener("input", draw);
     drawBox(root.querySelector("[data-draw-window]"), bench, (box) => set(box.map((number) => Math.round(number / scale()))));
   });
 }
