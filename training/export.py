@@ -22,16 +22,11 @@ from training.train import Run
 
 TOLERANCE = 2e-4
 LICENCE = "Trained for Enamel on photographs, textures and drawings from Debian's packages."
-LAG = 0.66
-"""What the last evaluation is told to lack still, fitted on held-out pictures: the most detail at strength
-0.3 that costs less than 1.5 dB. It is the same at every strength, so that more strength goes further; in
-training it falls with the noise, which is detail too."""
 REFINER = {
     "sigma_min": SIGMA_MIN,
     "rho": RHO,
     "strength_map": [[strength, sigma] for strength, sigma, _ in STRENGTHS],
     "softening": SOFTENING,
-    "lag": [[0, LAG], [1, LAG]],
     "vocabulary": VOCABULARY,
 }
 """What a refiner's file says of itself."""
@@ -82,7 +77,8 @@ def export(recipe: Recipe) -> None:
     )
     if recipe.kind == "refiner":
         model = onnx.load(path)
-        for name, value in REFINER.items():
+        lag = {"lag": [[0, recipe.lag], [1, recipe.lag]]}
+        for name, value in (REFINER | lag).items():
             model.metadata_props.add(key=name, value=json.dumps(value, ensure_ascii=False))
         onnx.save(model, path)
     difference = against_torch(str(path), network, samples(recipe, 48, 32))

@@ -1,5 +1,6 @@
-"""What kind of picture a base is, guessed from its pixels, to propose models that suit it."""
+"""What kind of picture a base is, guessed from its pixels and words, to propose models that suit it."""
 
+import re
 from enum import StrEnum
 
 import numpy as np
@@ -27,11 +28,24 @@ class Subject(StrEnum):
     COMPRESSED = "compressed"
 
 
-def guessed(picture: Picture) -> Subject:
+PAINTED = re.compile(
+    r"\b(oils?|paint(ing|ed|erly)|water-?colou?rs?|gouache|tempera|acrylics?|impasto|brush(work|strokes?)"
+    r"|illustrations?|illustrated|fresco|pastels?|concept art)\b",
+    re.IGNORECASE,
+)
+DRAWN = re.compile(
+    r"\b(line[ -]?art|line drawing|vector|flat (art|colou?rs?|design)|logo|emblem|lettering|icon)\b",
+    re.IGNORECASE,
+)
+"""Words of prompts that ask for such pictures."""
+
+
+def guessed(picture: Picture, prompt: str = "") -> Subject:
     """The kind that a picture most likely is.
 
-    Never `Subject.PAINTED` or `Subject.TEXTURE`: brushwork can't be told from other texture in pixels, and
-    how much of it is wanted is a matter of taste.
+    By its pixels line art and compressed ones; by the words it was made from paintings and further line art,
+    because brushwork can't be told from other texture in pixels. Never `Subject.TEXTURE`: how much of it is
+    wanted is a matter of taste.
     """
     whole = Box.whole(picture.size)
     # on a multiple of the block, so that blocks stay where they were
@@ -41,7 +55,11 @@ def guessed(picture: Picture) -> Subject:
     grey = luma(picture.read(box)[..., :3].astype(np.float32) / np.float32(65535))
     if flatness(grey) > FLAT:
         return Subject.DRAWING
-    return Subject.COMPRESSED if blockiness(grey) > BLOCKY else Subject.PHOTO
+    if blockiness(grey) > BLOCKY:
+        return Subject.COMPRESSED
+    if PAINTED.search(prompt):
+        return Subject.PAINTED
+    return Subject.DRAWING if DRAWN.search(prompt) else Subject.PHOTO
 
 
 def blockiness(grey: FloatArray) -> float:

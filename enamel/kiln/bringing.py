@@ -70,14 +70,15 @@ def from_file(
     canvas = Canvas(path.with_name("base.npy"))
     cuts = find_cuts(canvas)
     text = dict(facts.text)
+    how_made = made(text)
     piece = Piece(
         owner_id=owner_id,
         title=Path(name).stem[:200] or "Untitled",
         base_name=Path(name).name[:255],
         base_facts=facts_as_json(replace(facts, size=canvas.size)),
-        made=made(text).to_json(),
+        made=how_made.to_json(),
         made_by_model=_made_by_model(text),
-        subject=guessed(canvas),
+        subject=guessed(canvas, how_made.prompt),
         likeness=perceptual_hash(canvas),
         cuts=cuts_as_json(cuts) if cuts.count > 1 else None,
     )

@@ -6,7 +6,7 @@ import pytest
 from enamel.core.canvas import Pixels
 from enamel.core.geometry import Box
 from enamel.core.subject import Subject, blockiness, guessed
-from tests.pictures import DEMO, part
+from tests.pictures import DEMO, part, portrait
 
 
 @pytest.mark.parametrize(
@@ -35,3 +35,22 @@ def test_blocks_are_felt_only_where_they_lie() -> None:
 def test_tiny_and_flat_pictures_are_no_trouble() -> None:
     assert guessed(Pixels(np.full((1, 1, 3), 500, np.uint16))) is Subject.PHOTO
     assert guessed(Pixels(np.full((40, 30, 3), 500, np.uint16))) is Subject.DRAWING
+
+
+@pytest.mark.parametrize(
+    ("prompt", "kind"),
+    [
+        ("portrait of a stationmaster in oils", Subject.PAINTED),
+        ("a viaduct, watercolour", Subject.PAINTED),
+        ("locomotive emblem, flat colours, lettering", Subject.DRAWING),
+        ("old signal lamp, brick, oily rag", Subject.PHOTO),
+        ("", Subject.PHOTO),
+    ],
+)
+def test_words_tell_paintings_from_photographs(prompt: str, kind: Subject) -> None:
+    assert guessed(portrait(), prompt) is kind
+
+
+def test_pixels_count_before_words() -> None:
+    flat = Pixels(np.full((64, 64, 3), 40_000, np.uint16))
+    assert guessed(flat, "a painting in oils") is Subject.DRAWING

@@ -91,7 +91,7 @@ class Suited(models.Model):
 
     USUAL = {
         Subject.PHOTO: ("vitreous", "grisaille"),
-        Subject.PAINTED: ("vitreous", "grisaille"),
+        Subject.PAINTED: ("vitreous", "camaieu"),
         Subject.DRAWING: ("cloisonne", "grisaille"),
         Subject.TEXTURE: ("stipple", "grisaille"),
         Subject.COMPRESSED: ("mend", "grisaille"),
