@@ -27,9 +27,9 @@ class Recipe:
     rollouts: float = 0.0
     """Share of a refiner's steps that train on what the sampler itself reaches."""
     lag: float = 0.0
-    """What a refiner is told to lack still at the last level, as a share of what it lacked at first; fitted on
-    held-out pictures of its kind: the most detail at strength 0.3 that costs less than 1.5 dB. It is the same
-    at every strength, so that more strength goes further; in training it falls with the noise."""
+    """What a refiner is told to lack still at the last level, as a share of what it lacked at first. Fitted
+    on held-out pictures of its kind: the most detail at strength 0.3 that costs less than 1.5 dB. It is the
+    same at every strength, so that more strength goes further; in training it falls with the noise."""
     critic: float = 0.0
     """Weight of the adversarial loss; 0 trains to the mean, above it for crisp grain."""
 

@@ -26,18 +26,14 @@ AXE = Path(__file__).parents[2] / "node_modules" / "axe-core" / "axe.min.js"
 class Browser:
     """Chromium with the words a test needs."""
 
-    def __init__(self, address: str, downloads: Path) -> None:
-        options = webdriver.ChromeOptions()
-        for argument in ("--headless=new", "--no-sandbox", "--disable-dev-shm-usage",
-                         "--window-size=1280,800", "--force-device-scale-factor=1"):  # fmt: skip
-            options.add_argument(argument)
-        options.add_experimental_option("prefs", {"download.default_directory": str(downloads)})
-        options.set_capability("goog:loggingPrefs", {"browser": "ALL"})
-        service = webdriver.ChromeService("/usr/bin/chromedriver")
-        self.driver = webdriver.Chrome(options=options, service=service)
-        outer = self.driver.execute_script("return window.outerHeight - window.innerHeight")
-        self.driver.set_window_size(1280, 800 + outer)
+    def __init__(self, driver: webdriver.Chrome, address: str, downloads: Path) -> None:
+        self.driver = driver
         self.address = address
+        kept = {"behavior": "allow", "downloadPath": str(downloads)}
+        driver.execute_cdp_cmd("Browser.setDownloadBehavior", kept)
+        outer = driver.execute_script("return window.outerHeight - window.innerHeight")
+        driver.set_window_size(1280, 800 + outer)
+        self.complaints()  # those of the test before
 
     def open(self, path: str = "/") -> None:
         self.driver.get(self.address + path)
@@ -96,11 +92,31 @@ class Browser:
         ]
 
 
+@pytest.fixture(scope="session")
+def chromium() -> Iterator[webdriver.Chrome]:
+    """One for all tests: starting it takes longer than many of them."""
+    options = webdriver.ChromeOptions()
+    for argument in ("--headless=new", "--no-sandbox", "--disable-dev-shm-usage",
+                     "--window-size=1280,800", "--force-device-scale-factor=1"):  # fmt: skip
+        options.add_argument(argument)
+    options.set_capability("goog:loggingPrefs", {"browser": "ALL"})
+    driver = webdriver.Chrome(
+        options=options, service=webdriver.ChromeService("/usr/bin/chromedriver")
+    )
+    yield driver
+    driver.quit()
+
+
 @pytest.fixture
-def browser(live_server: LiveServer, tmp_path: Path) -> Iterator[Browser]:
-    shown = Browser(live_server.url, tmp_path)
-    yield shown
-    shown.driver.quit()
+def browser(
+    chromium: webdriver.Chrome, live_server: LiveServer, tmp_path: Path
+) -> Iterator[Browser]:
+    yield Browser(chromium, live_server.url, tmp_path)
+    # nothing of this test is left for the next one
+    chromium.get("about:blank")
+    chromium.delete_all_cookies()
+    everything = {"origin": live_server.url, "storageTypes": "all"}
+    chromium.execute_cdp_cmd("Storage.clearDataForOrigin", everything)
 
 
 @pytest.fixture
