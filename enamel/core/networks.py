@@ -6,11 +6,12 @@ also on the device that ``ENAMEL_DEVICE`` names (CPU, GPU …), always in 32-bit
 """
 
 import os
+import time
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
 from enum import StrEnum
-from functools import cache, lru_cache
+from functools import cache
 from pathlib import Path
 from threading import Lock
 from typing import Any
@@ -21,6 +22,8 @@ import openvino
 from enamel.core.canvas import FloatArray
 from enamel.core.errors import Refusal
 
+MOST_LOADED = 8
+"""Networks in memory at once."""
 Inputs = dict[str, FloatArray]
 Run = Callable[[Inputs], FloatArray]
 """A network at work: its inputs by name, and its only output."""
@@ -53,10 +56,55 @@ class Network:
     run: Run
 
 
-@lru_cache(maxsize=8)
 def running(path: Path, digest: str, runtime: Runtime) -> Run:
-    """The network in a file. The digest names the content, so that a replaced file is read anew."""
-    return _openvino(path) if runtime is Runtime.OPENVINO else _onnxruntime(_session(path))
+    """The network in a file, loaded when it is first run, and again after it was let go.
+
+    The digest names the content, so that a replaced file is read anew.
+    """
+
+    def run(given: Inputs) -> FloatArray:
+        return _kept(path, digest, runtime)(given)
+
+    return run
+
+
+class _Kept:
+    """A loaded network, and when it was used last."""
+
+    def __init__(self, run: Run) -> None:
+        self.run = run
+        self.used = time.monotonic()
+
+    def __call__(self, given: Inputs) -> FloatArray:
+        try:
+            return self.run(given)
+        finally:
+            self.used = time.monotonic()
+
+
+_loaded: dict[tuple[Path, str, Runtime], _Kept] = {}
+_loading = Lock()
+
+
+def _kept(path: Path, digest: str, runtime: Runtime) -> _Kept:
+    with _loading:
+        key = (path, digest, runtime)
+        if key not in _loaded:
+            if len(_loaded) >= MOST_LOADED:
+                del _loaded[min(_loaded, key=lambda one: _loaded[one].used)]
+            openvino_runs = runtime is Runtime.OPENVINO
+            _loaded[key] = _Kept(_openvino(path) if openvino_runs else _onnxruntime(_session(path)))
+        _loaded[key].used = time.monotonic()
+        return _loaded[key]
+
+
+def let_go_unused(seconds: float) -> int:
+    """Let go of networks that were not run for so long, with their memory; how many."""
+    with _loading:
+        idle = [key for key, one in _loaded.items() if time.monotonic() - one.used >= seconds]
+        for key in idle:
+            del _loaded[key]
+    return len(idle)
 
 
 def described(path: Path, runtime: Runtime) -> Network:

@@ -1,6 +1,7 @@
 """What a firing will take, before it runs: tiles, network work, time, memory, disk."""
 
 import os
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -80,35 +81,44 @@ def measured_rate(denoiser: Denoiser) -> float:
     return side * side / 1e6 / median_seconds(lambda: denoiser.predict(x, lowest, Condition(x)))
 
 
-def predict(schedule: Schedule, base: Size, rate: float) -> Prediction:
+def predict(
+    schedule: Schedule, base: Size, rate: float, upscaling: Mapping[str, float] | None = None
+) -> Prediction:
     """What firing the schedule on a base of that size takes.
 
     Parameters
     ----------
     rate : megapixels per second of the network on this machine.
+    upscaling : known megapixels per second of upscalers, by name; others are measured.
     """
     found, start = [], base
     for stage in stages(schedule, base):
-        enlarging = stage.upscaler.seconds(start, stage.size)
+        enlarging = stage.upscaler.seconds(start, stage.size, upscaling or {})
         found.append(_cost(stage, rate, enlarging))
         start = stage.size
     return Prediction(tuple(found))
 
 
-def predict_window(schedule: Schedule, base: Size, window: Box, rate: float) -> float:
+def predict_window(
+    schedule: Schedule,
+    base: Size,
+    window: Box,
+    rate: float,
+    upscaling: Mapping[str, float] | None = None,
+) -> float:
     """Seconds that just a window of a schedule's result takes, with all that it depends on.
 
     Parameters
     ----------
     window : in px of the last coat's result.
-    rate : megapixels per second of the network on this machine.
+    rate, upscaling : as for `predict`.
     """
     run = stages(schedule, base)
     seconds, start = 0.0, base
     for stage, region in zip(run, regions_of(run, base, window), strict=True):
         needed = stage.needed(region)
         share = needed.area / Box.whole(stage.size).area
-        seconds += stage.upscaler.seconds(start, stage.size) * share
+        seconds += stage.upscaler.seconds(start, stage.size, upscaling or {}) * share
         seconds += needed.area / 1e6 * PLAIN_SECONDS_PER_MEGAPIXEL
         if stage.denoiser is not None and stage.coat.refine is not None:
             settings, traits = stage.coat.refine, stage.denoiser.traits

@@ -6,6 +6,7 @@ from pathlib import Path
 
 from enamel.core.canvas import Canvas
 from enamel.core.checks import Tiled, check
+from enamel.core.checks.findings import VERSION
 from enamel.core.fire import materialise
 from enamel.core.geometry import Box
 from enamel.core.schedule import Coat
@@ -30,7 +31,9 @@ def check_layer(layer: Layer, enlarged: Path | None = None) -> None:
         faces = (_boxes(base), _boxes(layer)) if known else None
         report = check(before, result, tiled, faces)
     layer.checks = report.to_json()
-    layer.save(update_fields=["checks"])
+    layer.checked_by, layer.verdict_kept = VERSION, report.verdict[:200]
+    layer.found = len(report.findings)
+    layer.save(update_fields=["checks", "checked_by", "verdict_kept", "found"])
 
 
 @contextmanager

@@ -30,14 +30,15 @@ RECENT = 5
 
 def predict_schedule(start: Layer, schedule: Schedule) -> Prediction:
     """What a schedule on a layer takes on this machine."""
-    return predict(schedule, start.size, machine_rate(schedule))
+    return predict(schedule, start.size, machine_rate(schedule), Model.objects.rates())
 
 
 def predict_touch_up(start: Layer, settings: TouchUp) -> Prediction:
     """What a touch-up of a layer takes on this machine."""
     settings.within(start.size)
     schedule = settings.schedule(start.size)
-    return predict(schedule, settings.surroundings(start.size).size, machine_rate(schedule))
+    size = settings.surroundings(start.size).size
+    return predict(schedule, size, machine_rate(schedule), Model.objects.rates())
 
 
 def enqueue_schedule(start: Layer, schedule: Schedule) -> Firing:
@@ -219,8 +220,7 @@ def rate_of(name: str) -> float:
     rates = [firing.actual["rates"][name] for firing in done.order_by("-ended")[:RECENT]]
     if rates:
         return float(sorted(rates)[len(rates) // 2])
-    tried = Model.objects.filter(name=name, rate__isnull=False).values_list("rate", flat=True)
-    return tried.first() or _measured(card(name, "refiner").digest, name)
+    return Model.objects.rates().get(name) or _measured(card(name, "refiner").digest, name)
 
 
 @lru_cache(maxsize=8)

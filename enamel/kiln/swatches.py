@@ -25,7 +25,7 @@ from enamel.core.sheets import Axis, Cell, around, cells, in_order
 from enamel.core.strip import Labelled, write_strip
 from enamel.core.weights import card
 from enamel.kiln.firings import already_laid, rate_of, refiner_of
-from enamel.kiln.models import Layer, Piece, Sheet, Swatch
+from enamel.kiln.models import Layer, Model, Piece, Sheet, Swatch
 from enamel.kiln.store import canvas_of
 from enamel.kiln.swatching import base_window
 from enamel.kiln.tasks import make_swatch
@@ -78,12 +78,13 @@ def ask(piece: Piece, schedule: Schedule, number: int, window: Box, axes: Sequen
 def _predicted(start: Layer, rest: Schedule, found: Sequence[Cell], window: Box) -> float:
     seconds = 0.0
     rates: dict[str, float] = {}
+    upscaling = Model.objects.rates()
     for cell in found:
         schedule = Schedule((*rest.coats[:-1], cell.coat))
         model = refiner_of(schedule)
         if model not in rates:
             rates[model] = rate_of(model)
-        seconds += predict_window(schedule, start.size, window, rates[model])
+        seconds += predict_window(schedule, start.size, window, rates[model], upscaling)
     return seconds
 
 

@@ -107,6 +107,11 @@ class Compared:
         return found
 
     @property
+    def found(self) -> int:
+        """How many findings the checks had."""
+        return self.of.found if isinstance(self.of, Layer) and self.of.checked else 0
+
+    @property
     def waits_for_checks(self) -> bool:
         layer = self.of if isinstance(self.of, Layer) else None
         return layer is not None and layer.kind != Layer.Kind.BASE and not layer.checked
@@ -247,11 +252,12 @@ def choices_for(piece: Piece) -> list[Compared]:
         .exclude(pyramid="")
         .filter(Q(piece=piece) | Q(piece__in=same_base(piece)))
         .select_related("piece", "parent")
+        .defer("checks", "parent__checks", "piece__base_facts")
     )
     own_first = sorted(layers, key=lambda layer: (layer.piece_id != piece.pk, layer.created))
     swatches = (
         Swatch.objects.filter(sheet__in=Sheet.objects.filter(piece=piece), state=Swatch.State.DONE)
-        .defer("so_far")
+        .defer("so_far", "sheet__start__checks", "sheet__piece__base_facts")
         .select_related("sheet__start", "sheet__piece")
         .order_by("-sheet__pinned", "-sheet__created", "row", "column")[:MOST_SWATCHES]
     )

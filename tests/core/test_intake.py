@@ -14,6 +14,7 @@ from enamel.core.diffusion.denoiser import Condition
 from enamel.core.diffusion.onnx import refiner
 from enamel.core.errors import Refusal
 from enamel.core.intake import accept, take_in, waiting
+from enamel.core.networks import let_go_unused
 from enamel.core.weights import card, cards
 from tests.core.test_onnx_upscalers import network
 
@@ -186,3 +187,14 @@ def test_a_file_replaced_under_its_name_is_run_anew(tmp_path: Path, own: Path) -
     assert abs(float(after[8, 8, 0] - before[8, 8, 0])) == pytest.approx(0.05, abs=5e-3)
     with pytest.raises(Refusal, match="has changed"):
         refiner("glaze", digest)
+
+
+def test_networks_that_nobody_runs_are_let_go_and_come_back(tmp_path: Path, own: Path) -> None:
+    take_in(refiner_network(tmp_path / "a.onnx"), "glaze")
+    denoiser = refiner("glaze")
+    given = np.full((16, 16, 3), 0.25, np.float32)
+    before = denoiser.predict(given, 0.1, Condition(given))
+    assert let_go_unused(60) == 0
+    assert let_go_unused(0) >= 1
+    assert let_go_unused(0) == 0
+    assert (denoiser.predict(given, 0.1, Condition(given)) == before).all()

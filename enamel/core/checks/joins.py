@@ -17,9 +17,10 @@ from enamel.core.checks.pairs import MAD_TO_SIGMA
 from enamel.core.colour import luma
 from enamel.core.errors import Refusal
 from enamel.core.geometry import Box, Size
-from enamel.core.predict import predict
-from enamel.core.schedule import Coat, JoinPass, Mode, Order, Refine, Schedule
+from enamel.core.refine import work_of
+from enamel.core.schedule import Coat, JoinPass, Mode, Order, Refine
 from enamel.core.tiling import Grid
+from enamel.core.weights import card
 
 SEGMENT = 64
 """Length of the pieces that a join is judged in, px."""
@@ -187,8 +188,8 @@ def cures(coat: Coat, start: Size) -> tuple[Cure, ...]:
 
 
 def _work(coat: Coat, refine: Refine, start: Size) -> float:
-    schedule = Schedule((replace(coat, refine=refine),))
-    return predict(schedule, start, rate=1.0).megapixel_steps
+    traits = card(refine.model, "refiner").traits()
+    return work_of(refine, traits, coat.size_from(start)).megapixels
 
 
 def _within(

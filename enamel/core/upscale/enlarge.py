@@ -1,5 +1,6 @@
 """Enlarging a picture to an exact size, any window of it at a time."""
 
+from collections.abc import Mapping
 from typing import Protocol
 
 import numpy as np
@@ -22,8 +23,13 @@ class Upscaler(Protocol):
         ...
 
     def reach(self, size_in: Size, size_out: Size, box: Box) -> Box: ...
-    def seconds(self, size_in: Size, size_out: Size) -> float:
-        """Time that its networks take on this machine, measured; 0 for interpolation."""
+    def seconds(self, size_in: Size, size_out: Size, rates: Mapping[str, float]) -> float:
+        """Time that its networks take on this machine; 0 for interpolation.
+
+        Parameters
+        ----------
+        rates : known megapixels per second by name; what is not among them is measured.
+        """
         ...
 
     def enlarged(self, source: Picture, size: Size) -> Picture:
@@ -59,7 +65,7 @@ class Interpolation:
     def reach(self, size_in: Size, size_out: Size, box: Box) -> Box:
         return reach(self.name, size_in, size_out, box)
 
-    def seconds(self, size_in: Size, size_out: Size) -> float:
+    def seconds(self, size_in: Size, size_out: Size, rates: Mapping[str, float]) -> float:
         return 0.0
 
     def enlarged(self, source: Picture, size: Size) -> Picture:
@@ -108,8 +114,9 @@ class Mixture:
         one = self.first.reach(size_in, size_out, box)
         return one.around(self.second.reach(size_in, size_out, box))
 
-    def seconds(self, size_in: Size, size_out: Size) -> float:
-        return self.first.seconds(size_in, size_out) + self.second.seconds(size_in, size_out)
+    def seconds(self, size_in: Size, size_out: Size, rates: Mapping[str, float]) -> float:
+        parts = (self.first, self.second)
+        return sum(part.seconds(size_in, size_out, rates) for part in parts)
 
     def enlarged(self, source: Picture, size: Size) -> Picture:
         return mixed(

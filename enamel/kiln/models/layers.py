@@ -17,6 +17,13 @@ class LayerQuerySet(models.QuerySet["Layer"]):
         return self.filter(piece__owner_id=person.pk, piece__deleted_at=None)
 
 
+class LayerManager(models.Manager["Layer"]):
+    """Reports of checks are large and read one at a time, so they are fetched only where they are read."""
+
+    def get_queryset(self) -> "LayerQuerySet":
+        return LayerQuerySet(self.model, using=self._db).defer("checks")
+
+
 class Layer(models.Model):
     """One image of a piece. Immutable; knows its parent and exactly how it was made."""
 
@@ -50,7 +57,15 @@ class Layer(models.Model):
         null=True, blank=True, help_text="Report of the checks against the base; none for the base."
     )
 
-    objects = LayerQuerySet.as_manager()
+    checked_by = models.PositiveIntegerField(
+        null=True, blank=True, help_text="Version of the checks that made the report."
+    )
+    verdict_kept = models.CharField(
+        max_length=200, blank=True, help_text="What the checks came to, in a line."
+    )
+    found = models.PositiveIntegerField(default=0, help_text="Findings of the checks.")
+
+    objects = LayerManager.from_queryset(LayerQuerySet)()
 
     class Meta:
         ordering = ["created"]
@@ -73,12 +88,12 @@ class Layer(models.Model):
     @property
     def checked(self) -> bool:
         """Whether it has a report in the present form."""
-        return self.checks is not None and self.checks.get("version") == VERSION
+        return self.checked_by == VERSION
 
     @property
     def verdict(self) -> str:
         """What its checks came to, in a line; empty while it has not been checked."""
-        return str(self.checks["verdict"]) if self.checks is not None and self.checked else ""
+        return self.verdict_kept if self.checked else ""
 
     @property
     def mended_at(self) -> float:

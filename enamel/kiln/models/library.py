@@ -34,6 +34,11 @@ class ModelQuerySet(models.QuerySet["Model"]):
         """The model of that name with its card, if it is at hand."""
         return next((model for model in self.at_hand() if model.name == name), None)
 
+    def rates(self) -> dict[str, float]:
+        """Megapixels per second here, by name, of the models that were tried."""
+        known = self.filter(rate__isnull=False).values_list("name", "rate")
+        return {name: float(rate) for name, rate in known if rate}
+
     def off(self) -> set[str]:
         """Names that are switched off."""
         return set(self.filter(on=False).values_list("name", flat=True))

@@ -11,6 +11,8 @@ from django.db import close_old_connections
 from procrastinate import App
 from procrastinate.contrib.django import app
 
+from enamel.core.memory import give_back_freed
+from enamel.core.networks import let_go_unused
 from enamel.kiln.firings import take_up_again
 from enamel.kiln.models import Attendance
 from enamel.kiln.passing import sweep
@@ -19,6 +21,8 @@ from enamel.kiln.tasks import CHORES, FIRINGS, SWATCHES
 HEARTBEAT_SECONDS = 2.0
 AGAIN_SECONDS = 3.0
 """Pause before a worker that lost the database tries again."""
+IDLE_SECONDS = 60.0
+"""A worker without work for so long lets go of its networks."""
 STALLED_SECONDS = 10.0
 """A worker silent for so long is taken for dead, and its jobs are given to others."""
 
@@ -81,6 +85,8 @@ async def rescue_jobs(served: App, queues: list[str]) -> None:
             ):
                 await served.job_manager.retry_job(job)
             await sync_to_async(Attendance.objects.note)(queues)
+            if let_go_unused(IDLE_SECONDS):
+                give_back_freed()
             if FIRINGS in queues:
                 await sync_to_async(take_up_again)()
         except Exception:
