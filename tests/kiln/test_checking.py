@@ -60,7 +60,7 @@ def test_joins_are_judged_by_what_was_refined_kept_or_made_again(
     assert given[0] is not None, "the firing hands over what it enlarged"
     first = layer.checks
     assert first is not None
-    Layer.objects.filter(pk=layer.pk).update(checks=None)
+    Layer.objects.filter(pk=layer.pk).update(checks=None, checked_by=None)
     check(layer_id=str(layer.pk))
     layer.refresh_from_db()
     assert layer.checks is not None
@@ -98,7 +98,7 @@ def test_a_planted_tint_is_in_the_verdict_and_reports_of_old_forms_are_made_agai
     assert layer.checks["measures"]["warmth"] > 1
     finding = next(one for one in layer.checks["findings"] if one["kind"] == "colour")
     assert Box(*finding["box"]) == Box(0, 0, *layer.size)
-    layer.checks["version"] = 0
+    layer.checked_by = 0
     layer.save()
     assert not layer.checked
     check(layer_id=str(layer.pk))

@@ -132,7 +132,7 @@ def test_good_files_are_brought_in_and_bad_ones_refused_by_name(
     assert "broken" in told["refused"][0]["reason"]
     piece = Piece.objects.get()
     assert (piece.title, piece.base_name) == ("eye", "eye.png")
-    (job,) = ProcrastinateJob.objects.all()
+    (job,) = ProcrastinateJob.objects.filter(task_name__endswith=".prepare")
     assert job.queue_name == "chores"
     assert "prepared" in signed_in.get(piece.get_absolute_url()).content.decode()
     kept = signed_in.get(reverse("base-file", args=[piece.pk]))
