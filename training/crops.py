@@ -30,8 +30,9 @@ SIDE = 160
 GAP, HEAD = 4, 20
 SEEN = 24
 """What is refined around a crop, in px of the base."""
-SUITS = {"drawing": "cloisonne"}
-"""Upscaler for a kind; vitreous for the rest."""
+SUITS = {"drawing": ("cloisonne", "champleve"), "painting": ("vitreous", "camaieu")}
+"""Upscaler and refiner for a kind."""
+OTHERWISE = ("vitreous", "grisaille")
 
 
 def draw_crops(path: Path, folder: Path) -> None:
@@ -91,10 +92,10 @@ def test_rows(folder: Path) -> list[list[np.ndarray]]:
 def made(source: Pixels, factor: int, kind: str, shown: Box) -> list[np.ndarray]:
     """A source enlarged plainly, by its upscaler, and refined; each cut to the box shown."""
     size = Size(source.size.width * factor, source.size.height * factor)
-    by = SUITS.get(kind, "vitreous")
+    by, refiner = SUITS.get(kind, OTHERWISE)
     large = [enlarged(source, size, name) for name in ("lanczos", by)]
     large += [
-        refined(source, size, by, Refine(strength=strength, mode=Mode.JOINT))
+        refined(source, size, by, Refine(refiner, strength, mode=Mode.JOINT))
         for strength in STRENGTHS
     ]
     return [to_eight_bits(one[shown.slices]) for one in large]

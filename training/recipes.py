@@ -138,7 +138,7 @@ RECIPES = {
             rate=3e-4,
             rollouts=0.8,
             steps=30000,
-            lag=0.45,
+            lag=0.72,
             seed=8,
             starts_from="grisaille",
         ),

@@ -97,7 +97,7 @@ class Suited(models.Model):
     USUAL = {
         Subject.PHOTO: ("vitreous", "grisaille"),
         Subject.PAINTED: ("vitreous", "camaieu"),
-        Subject.DRAWING: ("cloisonne", "grisaille"),
+        Subject.DRAWING: ("cloisonne", "champleve"),
         Subject.TEXTURE: ("stipple", "grisaille"),
         Subject.COMPRESSED: ("mend", "grisaille"),
     }
