@@ -4,9 +4,9 @@ from pathlib import Path
 
 import numpy as np
 
-from enamel.core.canvas import Canvas, SampleArray
 from enamel.core.fields import to_json
 from enamel.core.geometry import Box
+from enamel.core.picture.canvas import Canvas, SampleArray
 from enamel.core.schedule import Coat, Refine, address
 from enamel.kiln import checking, store
 from enamel.kiln.models import Layer, Piece

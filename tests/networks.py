@@ -5,8 +5,8 @@ from dataclasses import dataclass, replace
 import cv2
 import numpy as np
 
-from enamel.core.canvas import FloatArray
 from enamel.core.diffusion.denoiser import Condition, Traits
+from enamel.core.picture.canvas import FloatArray
 
 PLAIN = Traits(
     name="test", digest="0" * 64, grid=8, native_tile=64, radius=0, sigma_min=0.01, rho=5.0,

@@ -11,9 +11,9 @@ import shutil
 
 import numpy as np
 
-from enamel.core.canvas import Pixels, to_eight_bits
 from enamel.core.geometry import Size
-from enamel.core.weights import card
+from enamel.core.networks.cards import card
+from enamel.core.picture.canvas import Pixels, to_eight_bits
 from training.measures import enlarged, samples
 from training.pairs import Faults, Pictures, reduced
 from training.sources import CACHE

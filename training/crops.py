@@ -6,8 +6,8 @@ import numpy as np
 import PIL.Image
 import PIL.ImageDraw
 
-from enamel.core.canvas import Pixels, to_eight_bits
 from enamel.core.geometry import Box, Size
+from enamel.core.picture.canvas import Pixels, to_eight_bits
 from enamel.core.schedule import Mode, Refine
 from training.measures import enlarged, samples
 from training.trying import middle, opened, refined, small_of

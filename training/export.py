@@ -13,8 +13,8 @@ import onnx
 import onnxruntime
 import torch
 
-from enamel.core.intake import accept
-from enamel.core.weights import SHIPPED
+from enamel.core.networks.cards import SHIPPED
+from enamel.core.networks.intake import accept
 from training.lessons import RHO, SIGMA_MIN, SOFTENING, STRENGTHS
 from training.materials import VOCABULARY
 from training.recipes import RECIPES, Recipe

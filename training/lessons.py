@@ -9,7 +9,7 @@ import torch
 from torch import Tensor, nn
 from torch.nn import functional
 
-from enamel.core.soften import softening_at
+from enamel.core.picture.soften import softening_at
 from training.networks import SIGMA_DATA
 from training.pairs import Pictures, reduced
 from training.recipes import Recipe

@@ -3,9 +3,9 @@
 import cv2
 import numpy as np
 
-from enamel.core.canvas import Picture, SampleArray
-from enamel.core.colour import luma
 from enamel.core.geometry import Box, Size
+from enamel.core.picture.canvas import Picture, SampleArray
+from enamel.core.picture.colour import luma
 from enamel.core.upscale import Enlarged, upscaler
 
 FINE, COARSE = 0.25, 0.5

@@ -11,8 +11,8 @@ import nncf
 import numpy as np
 import openvino
 
+from enamel.core.networks.cards import card
 from enamel.core.timing import medians_in_turn
-from enamel.core.weights import card
 from training.bank import BANK
 
 CALIBRATED_ON = TESTED_ON = 24

@@ -7,9 +7,9 @@ from pathlib import Path
 import numpy as np
 import PIL.Image
 
-from enamel.core.canvas import Pixels, SampleArray
-from enamel.core.fire import fire
+from enamel.core.fire.firing import fire
 from enamel.core.geometry import Box, Size
+from enamel.core.picture.canvas import Pixels, SampleArray
 from enamel.core.schedule import Coat, Refine, Schedule
 from training.measures import samples
 

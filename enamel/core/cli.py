@@ -15,21 +15,21 @@ import onnxruntime
 import openvino
 import pyvips
 
-from enamel.core.canvas import Canvas
+from enamel.core.base.pixels import Limits, examine, read_canvas
 from enamel.core.checks import Tiled, check
 from enamel.core.errors import Refusal, Stopped
-from enamel.core.fire import fire, materialise
+from enamel.core.fire.firing import fire, materialise
+from enamel.core.fire.planning import propose
 from enamel.core.geometry import Box, Size
-from enamel.core.intake import take_in
-from enamel.core.pixels import Limits, examine, read_canvas
-from enamel.core.planning import propose
-from enamel.core.printing import FileFormat, export
+from enamel.core.networks.cards import cards
+from enamel.core.networks.intake import take_in
+from enamel.core.picture.canvas import Canvas
+from enamel.core.print.file import FileFormat, export
+from enamel.core.print.sizing import fitted
 from enamel.core.progress import Progress
 from enamel.core.schedule import Coat, Refine, Schedule, schedule_schema
-from enamel.core.sizing import fitted
 from enamel.core.upscale import Enlarged, chosen
 from enamel.core.upscale.resample import FILTERS
-from enamel.core.weights import cards
 
 
 def main(arguments: Sequence[str] | None = None) -> int:

@@ -3,8 +3,8 @@
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from enamel.core.canvas import SampleArray
 from enamel.core.geometry import Box
+from enamel.core.picture.canvas import SampleArray
 
 
 @dataclass(frozen=True, slots=True)

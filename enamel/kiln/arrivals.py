@@ -11,10 +11,10 @@ from django.core.files import File
 from django.db import InterfaceError, OperationalError
 from django.db.models import F
 
+from enamel.core.base.pixels import examine
+from enamel.core.base.reading import read_apart
 from enamel.core.errors import Refusal
-from enamel.core.intake import check_name, name_from
-from enamel.core.pixels import examine
-from enamel.core.reading import read_apart
+from enamel.core.networks.intake import check_name, name_from
 from enamel.kiln import bringing, library
 from enamel.kiln.models import Arrival, Piece
 from enamel.kiln.passing import passing

@@ -13,17 +13,17 @@ from django.db import transaction
 from django.utils import timezone
 
 from enamel.core import ENGINE_VERSION
-from enamel.core.canvas import Canvas
+from enamel.core.base.cuts import LEAST_CELL, Cuts, find_cuts
+from enamel.core.base.likeness import NEAR_BITS, distance, likeness, perceptual_hash
+from enamel.core.base.made import made
+from enamel.core.base.pixels import FileFacts, examine, read_canvas
+from enamel.core.base.subject import guessed
+from enamel.core.base.xmp import AI_MADE, SOURCE_TYPE, properties
 from enamel.core.errors import require
-from enamel.core.facts import made
 from enamel.core.geometry import Box
-from enamel.core.gutters import LEAST_CELL, Cuts, find_cuts
-from enamel.core.likeness import NEAR_BITS, distance, likeness, perceptual_hash
-from enamel.core.pixels import FileFacts, examine, read_canvas
-from enamel.core.printing import FileFormat, export
+from enamel.core.picture.canvas import Canvas
+from enamel.core.print.file import FileFormat, export
 from enamel.core.schedule import address
-from enamel.core.subject import guessed
-from enamel.core.xmp import AI_MADE, SOURCE_TYPE, properties
 from enamel.kiln.models import Layer, Piece, Swatch
 from enamel.kiln.passing import passing
 from enamel.kiln.store import add_layer, canvas_of, keep_file, piece_work

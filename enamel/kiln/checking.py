@@ -4,11 +4,11 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
-from enamel.core.canvas import Canvas
 from enamel.core.checks import Tiled, check
 from enamel.core.checks.findings import VERSION
-from enamel.core.fire import materialise
+from enamel.core.fire.firing import materialise
 from enamel.core.geometry import Box
+from enamel.core.picture.canvas import Canvas
 from enamel.core.schedule import Coat
 from enamel.core.upscale import Enlarged, chosen
 from enamel.kiln.models import Layer

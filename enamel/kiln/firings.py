@@ -15,10 +15,10 @@ from procrastinate.exceptions import AlreadyEnqueued
 from enamel.core.diffusion.onnx import refiner
 from enamel.core.errors import Refusal
 from enamel.core.fields import to_json
-from enamel.core.predict import Prediction, measured_rate, predict
+from enamel.core.fire.predict import Prediction, measured_rate, predict
+from enamel.core.fire.touchup import TouchUp
+from enamel.core.networks.cards import card
 from enamel.core.schedule import Refine, Schedule
-from enamel.core.touchup import TouchUp
-from enamel.core.weights import card
 from enamel.kiln import running
 from enamel.kiln.models import Arrival, Attendance, Firing, Layer, Model, Piece
 from enamel.kiln.store import coat_on, let_go, piece_work, require_room

@@ -4,8 +4,8 @@ from pathlib import Path
 
 from django.contrib.auth.base_user import AbstractBaseUser
 
-from enamel.core import intake
 from enamel.core.errors import Refusal
+from enamel.core.networks import intake
 from enamel.kiln.models import Model, refiners_offered
 
 

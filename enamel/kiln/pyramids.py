@@ -9,9 +9,9 @@ from typing import IO
 import cv2
 from django.core.files.storage import default_storage
 
-from enamel.core.canvas import Canvas, SampleArray
-from enamel.core.pixels import vips_image
-from enamel.core.printing import to_eight_bits
+from enamel.core.base.pixels import vips_image
+from enamel.core.picture.canvas import Canvas, SampleArray
+from enamel.core.print.file import to_eight_bits
 
 TILE = 510
 OVERLAP = 1

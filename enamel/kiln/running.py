@@ -15,14 +15,14 @@ from django.db import InterfaceError, OperationalError, connection
 from django.utils import timezone
 
 from enamel.core import ENGINE_VERSION
-from enamel.core.canvas import Canvas
 from enamel.core.errors import Refusal, Stopped
-from enamel.core.fire import Fired, StageReport, fire
+from enamel.core.fire.firing import Fired, StageReport, fire
+from enamel.core.fire.touchup import touch_up
 from enamel.core.memory import peak_memory_mb
+from enamel.core.networks.cards import card
+from enamel.core.picture.canvas import Canvas
 from enamel.core.progress import Progress
 from enamel.core.schedule import Coat, Schedule, address
-from enamel.core.touchup import touch_up
-from enamel.core.weights import card
 from enamel.kiln.checking import check_layer
 from enamel.kiln.models import Firing, Layer, TilePreview
 from enamel.kiln.pyramids import preview

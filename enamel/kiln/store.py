@@ -14,15 +14,15 @@ from django.core.files.base import ContentFile
 from django.db.models.fields.files import FieldFile
 from django.utils import timezone
 
-from enamel.core.canvas import Canvas
+from enamel.core.base.faces import find_faces
+from enamel.core.base.xmp import AI_EDITED, AI_ENHANCED, AI_MADE, packet
 from enamel.core.errors import Refusal
-from enamel.core.faces import find_faces
 from enamel.core.files import whole_file
-from enamel.core.fire import Stage, address_of, stages
-from enamel.core.printing import FileFormat, Laid, export
+from enamel.core.fire.firing import Stage, address_of, stages
+from enamel.core.picture.canvas import Canvas
+from enamel.core.print.file import FileFormat, Laid, export
+from enamel.core.refine.tilestore import FolderStore
 from enamel.core.schedule import Coat, Schedule
-from enamel.core.tilestore import FolderStore
-from enamel.core.xmp import AI_EDITED, AI_ENHANCED, AI_MADE, packet
 from enamel.kiln.models import Layer, Piece, Swatch
 from enamel.kiln.passing import passing
 from enamel.kiln.pyramids import build, thumbnail

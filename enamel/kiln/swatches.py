@@ -10,20 +10,20 @@ import cv2
 import numpy as np
 from django.db import transaction
 
-from enamel.core.canvas import Canvas, SampleArray, to_eight_bits
-from enamel.core.colour import luma
 from enamel.core.errors import Refusal
 from enamel.core.fields import to_json
-from enamel.core.fire import address_of, stages
+from enamel.core.fire.firing import address_of, stages
+from enamel.core.fire.predict import predict_window
+from enamel.core.fire.sheets import Axis, Cell, around, cells, in_order
 from enamel.core.geometry import Box, Size
-from enamel.core.predict import predict_window
-from enamel.core.printing import FileFormat
-from enamel.core.reduce import reduced
+from enamel.core.networks.cards import card
+from enamel.core.picture.canvas import Canvas, SampleArray, to_eight_bits
+from enamel.core.picture.colour import luma
+from enamel.core.picture.reduce import reduced
+from enamel.core.print.file import FileFormat
+from enamel.core.print.strip import Labelled, write_strip
+from enamel.core.refine.separate import grid_of, moved_to_fewest
 from enamel.core.schedule import Mix, Mode, Refine, Schedule, address
-from enamel.core.separate import grid_of, moved_to_fewest
-from enamel.core.sheets import Axis, Cell, around, cells, in_order
-from enamel.core.strip import Labelled, write_strip
-from enamel.core.weights import card
 from enamel.kiln.firings import already_laid, rate_of, refiner_of
 from enamel.kiln.models import Layer, Model, Piece, Sheet, Swatch
 from enamel.kiln.store import canvas_of

@@ -10,17 +10,17 @@ import cv2
 import numpy as np
 from django.db.models import F
 
-from enamel.core.canvas import Pixels, SampleArray
 from enamel.core.checks import check_joins
-from enamel.core.colour import luma
 from enamel.core.errors import Refusal, Stopped
-from enamel.core.fire import fire
+from enamel.core.fire.firing import fire
+from enamel.core.networks.cards import card
+from enamel.core.picture.canvas import Pixels, SampleArray
+from enamel.core.picture.colour import luma
 from enamel.core.progress import Progress
+from enamel.core.refine.separate import grid_of
+from enamel.core.refine.tilestore import key_of
 from enamel.core.schedule import Coat, Mode, Schedule
-from enamel.core.separate import grid_of
-from enamel.core.tilestore import key_of
 from enamel.core.upscale.enlarge import Resampled
-from enamel.core.weights import card
 from enamel.kiln.models import Piece, Sheet, Swatch
 from enamel.kiln.pyramids import preview
 from enamel.kiln.running import words_of

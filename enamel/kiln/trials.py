@@ -4,7 +4,7 @@ from django.conf import settings
 from django.db import transaction
 
 from enamel.core.errors import Refusal
-from enamel.core.trial import Place, tried
+from enamel.core.networks.trial import Place, tried
 from enamel.kiln.models import Model, TrialCrop
 
 PLACES = (

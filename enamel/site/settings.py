@@ -4,7 +4,7 @@ import os
 import secrets
 from pathlib import Path
 
-from enamel.core.pixels import Limits
+from enamel.core.base.pixels import Limits
 
 ROOT = Path(__file__).resolve().parents[2]
 VAR = Path(os.environ.get("ENAMEL_VAR", ROOT / "var"))

@@ -8,13 +8,13 @@ from django.forms import Form
 from django.http import QueryDict
 
 from enamel.core.errors import Refusal
+from enamel.core.fire.predict import CoatCost, Prediction
 from enamel.core.geometry import Size
-from enamel.core.predict import CoatCost, Prediction
-from enamel.core.refine import tile_boxes, work_of
+from enamel.core.networks.cards import card
+from enamel.core.print.sizing import Unit
+from enamel.core.refine.passes import tile_boxes, work_of
+from enamel.core.refine.words import Vocabulary, Word, understood
 from enamel.core.schedule import Coat, Mode, Refine, Schedule
-from enamel.core.sizing import Unit
-from enamel.core.weights import card
-from enamel.core.words import Vocabulary, Word, understood
 from enamel.kiln import firings
 from enamel.kiln.models import Firing, HouseSchedule, Layer, Piece
 from enamel.studio.forms import BaseForm, CoatForm, PrintFileForm, PrintForm, SheetForm, TouchUpForm

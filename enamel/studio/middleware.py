@@ -36,5 +36,5 @@ class StorableText:
         if "\0" in asked or any("\0" in value for _, values in sent for value in values):
             words = "What was sent holds NUL characters, which can’t be stored. Type it anew."
             shown = {"title": "This can’t be read", "words": words}
-            return render(request, "studio/error.html", shown, status=400)
+            return render(request, "studio/shared/error.html", shown, status=400)
         return self.get_response(request)

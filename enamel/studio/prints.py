@@ -4,8 +4,10 @@ import json
 from dataclasses import dataclass
 from typing import Any
 
+from enamel.core.fire.planning import PlannedCoat, propose
+from enamel.core.fire.predict import CoatCost
 from enamel.core.geometry import Size
-from enamel.core.layout import (
+from enamel.core.print.layout import (
     Fit,
     Layout,
     PrintPlan,
@@ -15,10 +17,7 @@ from enamel.core.layout import (
     native,
     whole_factor,
 )
-from enamel.core.planning import PlannedCoat, propose
-from enamel.core.predict import CoatCost
-from enamel.core.schedule import Schedule
-from enamel.core.sizing import (
+from enamel.core.print.sizing import (
     MM_PER_INCH,
     Quality,
     Unit,
@@ -27,6 +26,7 @@ from enamel.core.sizing import (
     needed_ppi,
     quality_of,
 )
+from enamel.core.schedule import Schedule
 from enamel.kiln import firings
 from enamel.kiln.models import Layer, Piece, upscalers_offered
 from enamel.studio.forms import PrintForm

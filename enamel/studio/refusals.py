@@ -32,7 +32,7 @@ class Refusals:
             messages.error(request, words)
             return redirect(back)
         shown = {"title": "This can’t be done", "words": words}
-        return render(request, "studio/error.html", shown, status=422)
+        return render(request, "studio/shared/error.html", shown, status=422)
 
 
 def _came_from(request: HttpRequest) -> str | None:

@@ -2,7 +2,7 @@
 
 from pathlib import Path
 
-from enamel.core.weights import own_folder
+from enamel.core.networks.cards import own_folder
 from enamel.kiln.models import Model
 from tests.browser.conftest import Browser
 from tests.core.test_onnx_upscalers import network

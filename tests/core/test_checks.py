@@ -9,7 +9,6 @@ import numpy as np
 import PIL.Image
 import pytest
 
-from enamel.core.canvas import Picture, Pixels
 from enamel.core.checks import Kind, Report, Severity, Tiled, check
 from enamel.core.checks.findings import MOST_OF_A_KIND, Finding, Map, regions, strongest, verdict
 from enamel.core.checks.joins import cures
@@ -17,9 +16,10 @@ from enamel.core.checks.measures import MEASURES, best_of
 from enamel.core.checks.pairs import Pair, cell_means
 from enamel.core.checks.structure import similarity
 from enamel.core.cli import main
-from enamel.core.colour import delta_e, lab_of
 from enamel.core.errors import Refusal
 from enamel.core.geometry import Box, Size
+from enamel.core.picture.canvas import Picture, Pixels
+from enamel.core.picture.colour import delta_e, lab_of
 from enamel.core.schedule import Coat, Mode, Refine
 from tests.pictures import DEMO, PLATFORM, STATIONMASTER
 

@@ -11,19 +11,19 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from enamel.core.anchor import Anchored
-from enamel.core.canvas import Picture, Pixels, SampleArray
 from enamel.core.checks import check_joins
-from enamel.core.colour import delta_e, lab_of
-from enamel.core.fire import Fired
+from enamel.core.fire.firing import Fired
+from enamel.core.fire.predict import predict
 from enamel.core.geometry import Box, Size
-from enamel.core.predict import predict
-from enamel.core.refine import Sources, refine
+from enamel.core.picture.canvas import Picture, Pixels, SampleArray
+from enamel.core.picture.colour import delta_e, lab_of
+from enamel.core.refine.anchor import Anchored
+from enamel.core.refine.passes import Sources, refine
+from enamel.core.refine.separate import grid_of, is_first, rounds
+from enamel.core.refine.tilework import Runner
+from enamel.core.refine.words import hints, understood
 from enamel.core.schedule import Coat, JoinPass, Mode, Order, Refine, Region, Schedule
-from enamel.core.separate import grid_of, is_first, rounds
-from enamel.core.tilework import Runner
 from enamel.core.upscale import Enlarged, upscaler
-from enamel.core.words import hints, understood
 from tests.core.conftest import MODES
 from tests.networks import PLAIN, Leaning, Still, Told, Wordy
 from tests.pictures import STATIONMASTER, assert_same_pixels, distance, part, portrait, whole

@@ -6,11 +6,11 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from enamel.core.canvas import Pixels
 from enamel.core.errors import Refusal
-from enamel.core.fire import Fired, share_lost
+from enamel.core.fire.firing import Fired, share_lost
+from enamel.core.fire.predict import predict
 from enamel.core.geometry import Box, Size
-from enamel.core.predict import predict
+from enamel.core.picture.canvas import Pixels
 from enamel.core.progress import Progress
 from enamel.core.schedule import Coat, Mode, Schedule
 from tests.core.conftest import MODES

@@ -13,9 +13,9 @@ from enamel.core import cli
 from enamel.core.diffusion.denoiser import Condition
 from enamel.core.diffusion.onnx import refiner
 from enamel.core.errors import Refusal
-from enamel.core.intake import accept, take_in, waiting
-from enamel.core.networks import let_go_unused
-from enamel.core.weights import card, cards
+from enamel.core.networks.cards import card, cards
+from enamel.core.networks.intake import accept, take_in, waiting
+from enamel.core.networks.runtimes import let_go_unused
 from tests.core.test_onnx_upscalers import network
 
 

@@ -8,12 +8,21 @@ import pytest
 from hypothesis import assume, given
 from hypothesis import strategies as st
 
-from enamel.core.canvas import Canvas
 from enamel.core.errors import Refusal
 from enamel.core.geometry import Box, Size
-from enamel.core.layout import Edge, Fit, PrintPlan, growth, lay_out, missing, native, whole_factor
-from enamel.core.printing import Laid, export
-from enamel.core.sizing import Bleed, PrintTarget, Unit
+from enamel.core.picture.canvas import Canvas
+from enamel.core.print.file import Laid, export
+from enamel.core.print.layout import (
+    Edge,
+    Fit,
+    PrintPlan,
+    growth,
+    lay_out,
+    missing,
+    native,
+    whole_factor,
+)
+from enamel.core.print.sizing import Bleed, PrintTarget, Unit
 
 SIZES = st.builds(Size, st.integers(200, 3000), st.integers(200, 3000))
 LENGTHS = st.floats(30, 900)

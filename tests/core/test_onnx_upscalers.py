@@ -9,12 +9,12 @@ import onnx
 import pytest
 from onnx import TensorProto, helper, numpy_helper
 
-from enamel.core.canvas import Pixels
 from enamel.core.errors import Refusal
-from enamel.core.fire import fire
+from enamel.core.fire.firing import fire
 from enamel.core.geometry import Box, Size
-from enamel.core.intake import accept
-from enamel.core.networks import Runtime
+from enamel.core.networks.intake import accept
+from enamel.core.networks.runtimes import Runtime
+from enamel.core.picture.canvas import Pixels
 from enamel.core.schedule import Coat, Mix, Schedule
 from enamel.core.upscale import Enlarged, upscaler, upscaler_names
 from enamel.core.upscale.onnx import CELL

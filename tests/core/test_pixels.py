@@ -9,11 +9,11 @@ import PIL.PngImagePlugin
 import pytest
 import pyvips
 
-from enamel.core.canvas import Canvas
+from enamel.core.base.pixels import Limits, examine, read_canvas
 from enamel.core.errors import Refusal
 from enamel.core.geometry import Size
-from enamel.core.pixels import Limits, examine, read_canvas
-from enamel.core.printing import FileFormat, export
+from enamel.core.picture.canvas import Canvas
+from enamel.core.print.file import FileFormat, export
 from tests.pictures import SIGNAL_LAMP, STATIONMASTER, assert_same_pixels, portrait, whole
 
 

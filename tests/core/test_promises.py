@@ -7,11 +7,11 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from enamel.core.canvas import Picture
 from enamel.core.diffusion.samplers import Sampler
 from enamel.core.errors import Stopped
-from enamel.core.fire import Fired, fire
+from enamel.core.fire.firing import Fired, fire
 from enamel.core.geometry import Box, Size
+from enamel.core.picture.canvas import Picture
 from enamel.core.progress import Progress
 from enamel.core.schedule import Coat, Mode, Refine, Schedule
 from enamel.core.upscale import Enlarged, upscaler

@@ -9,13 +9,13 @@ import numpy as np
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from enamel.core.canvas import Canvas, SampleArray
 from enamel.core.diffusion.samplers import Sampler
 from enamel.core.errors import Stopped
-from enamel.core.fire import fire
+from enamel.core.fire.firing import fire
+from enamel.core.fire.touchup import TouchUp, touch_up
 from enamel.core.geometry import Box
+from enamel.core.picture.canvas import Canvas, SampleArray
 from enamel.core.schedule import JoinPass, Mode, Order, Refine, Schedule
-from enamel.core.touchup import TouchUp, touch_up
 from enamel.core.upscale import Enlarged, upscaler
 from tests.core.test_promises import StopAfter
 from tests.pictures import assert_same_pixels, portrait, whole

@@ -6,10 +6,10 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from enamel.core.canvas import Mirrored, Pixels
 from enamel.core.errors import Refusal
 from enamel.core.geometry import Box, Size
-from enamel.core.soften import Softened
+from enamel.core.picture.canvas import Mirrored, Pixels
+from enamel.core.picture.soften import Softened
 from enamel.core.upscale import Enlarged, upscaler, upscaler_names
 from tests.pictures import assert_same_pixels, portrait, whole
 

@@ -9,9 +9,9 @@ import math
 import numpy as np
 import pytest
 
-from enamel.core.canvas import FloatArray
 from enamel.core.diffusion.samplers import Sampler, State, evaluations
 from enamel.core.diffusion.sigmas import Spacing, levels, sigma_of
+from enamel.core.picture.canvas import FloatArray
 
 MEAN, SPREAD = 0.2, 0.5
 START, END = 1.0, 0.02

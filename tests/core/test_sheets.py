@@ -8,15 +8,15 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from enamel.core.canvas import Pixels
 from enamel.core.checks import check_joins
 from enamel.core.errors import FieldRefusal, Refusal
-from enamel.core.fire import fire
+from enamel.core.fire.firing import fire
+from enamel.core.fire.sheets import Axis, around, cells, in_order
 from enamel.core.geometry import Box, Size
+from enamel.core.picture.canvas import Pixels
+from enamel.core.refine.tilestore import FolderStore, key_of
+from enamel.core.refine.tiling import Grid
 from enamel.core.schedule import Coat, JoinPass, Mix, Order, Refine, Schedule
-from enamel.core.sheets import Axis, around, cells, in_order
-from enamel.core.tilestore import FolderStore, key_of
-from enamel.core.tiling import Grid
 from tests.pictures import assert_same_pixels, portrait
 
 COAT = Coat(factor=2.0, refine=Refine(strength=0.3, steps=4))

@@ -13,10 +13,10 @@ import PIL.PngImagePlugin
 import pytest
 import pyvips
 
+from enamel.core.base.made import made
+from enamel.core.base.metadata import MAX_ALL_TEXT, MAX_TEXTS
+from enamel.core.base.pixels import Limits, examine
 from enamel.core.errors import Refusal
-from enamel.core.facts import made
-from enamel.core.metadata import MAX_ALL_TEXT, MAX_TEXTS
-from enamel.core.pixels import Limits, examine
 from tests.core.test_pixels import brought_in, picture
 from tests.pictures import portrait, whole
 

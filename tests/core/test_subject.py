@@ -3,9 +3,9 @@
 import numpy as np
 import pytest
 
-from enamel.core.canvas import Pixels
+from enamel.core.base.subject import Subject, blockiness, guessed
 from enamel.core.geometry import Box
-from enamel.core.subject import Subject, blockiness, guessed
+from enamel.core.picture.canvas import Pixels
 from tests.pictures import DEMO, part, portrait
 
 

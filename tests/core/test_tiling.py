@@ -5,7 +5,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from enamel.core.geometry import Box, Size
-from enamel.core.tiling import Grid, ramp
+from enamel.core.refine.tiling import Grid, ramp
 
 
 @st.composite

@@ -7,12 +7,12 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from enamel.core.canvas import Canvas, Pixels
+from enamel.core.base.faces import find_faces
+from enamel.core.base.pixels import examine, read_canvas
 from enamel.core.errors import FieldRefusal
-from enamel.core.faces import find_faces
+from enamel.core.fire.touchup import TouchUp, soft_mask, touch_up
 from enamel.core.geometry import Box, Size
-from enamel.core.pixels import examine, read_canvas
-from enamel.core.touchup import TouchUp, soft_mask, touch_up
+from enamel.core.picture.canvas import Canvas, Pixels
 from tests.pictures import PLATFORM, STATIONMASTER, assert_same_pixels, portrait, whole
 from tests.schedules import quick
 

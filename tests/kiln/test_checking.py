@@ -6,9 +6,9 @@ import numpy as np
 import pytest
 
 from enamel.core.checks import VERSION
+from enamel.core.fire.touchup import TouchUp
 from enamel.core.geometry import Box
 from enamel.core.schedule import Refine
-from enamel.core.touchup import TouchUp
 from enamel.kiln import checking, firings, running, store
 from enamel.kiln.models import Firing, Layer, Piece
 from enamel.kiln.tasks import check

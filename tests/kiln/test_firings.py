@@ -11,11 +11,11 @@ from django.db import connection, transaction
 from django.utils import timezone
 from procrastinate.contrib.django.models import ProcrastinateJob
 
-from enamel.core.canvas import Canvas
 from enamel.core.errors import Refusal
-from enamel.core.fire import fire
+from enamel.core.fire.firing import fire
+from enamel.core.fire.touchup import TouchUp
+from enamel.core.picture.canvas import Canvas
 from enamel.core.schedule import Coat, Schedule
-from enamel.core.touchup import TouchUp
 from enamel.kiln import firings, running, store
 from enamel.kiln.models import Attendance, Firing, Layer, Piece
 from enamel.kiln.models.attendance import SILENT

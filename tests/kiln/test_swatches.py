@@ -9,13 +9,13 @@ import pytest
 from procrastinate.contrib.django.models import ProcrastinateJob
 
 from enamel.core.errors import Refusal
+from enamel.core.fire.sheets import Axis
 from enamel.core.geometry import Box, Size
-from enamel.core.printing import FileFormat
+from enamel.core.networks.cards import card
+from enamel.core.print.file import FileFormat
 from enamel.core.progress import Progress
+from enamel.core.refine.separate import grid_of
 from enamel.core.schedule import Coat, Refine, Schedule
-from enamel.core.separate import grid_of
-from enamel.core.sheets import Axis
-from enamel.core.weights import card
 from enamel.kiln import firings, running, swatches, swatching
 from enamel.kiln.models import Firing, Layer, Piece, Sheet, Swatch
 from enamel.kiln.store import canvas_of, piece_work

@@ -2,9 +2,9 @@
 
 import pytest
 
+from enamel.core.fire.sheets import Axis
 from enamel.core.geometry import Box
 from enamel.core.schedule import Coat, Refine, Schedule
-from enamel.core.sheets import Axis
 from enamel.kiln import firings, swatches
 from enamel.kiln.models import Firing, Piece, Sheet, Swatch
 from tests.kiln.workers import wait_for, worker

@@ -11,11 +11,11 @@ from django.test import Client
 from django.urls import reverse
 from procrastinate.contrib.django.models import ProcrastinateJob
 
+from enamel.core.base.subject import Subject
 from enamel.core.errors import Refusal
-from enamel.core.intake import waiting
+from enamel.core.networks.cards import own_folder
+from enamel.core.networks.intake import waiting
 from enamel.core.schedule import Coat, Refine, Schedule
-from enamel.core.subject import Subject
-from enamel.core.weights import own_folder
 from enamel.kiln import arrivals, firings, library, trials
 from enamel.kiln.models import Arrival, Model, Piece, Suited, refiners_offered, upscalers_offered
 from enamel.studio.forms import CoatForm

@@ -15,9 +15,9 @@ from django.urls import reverse
 from procrastinate.contrib.django.models import ProcrastinateJob
 
 from enamel.core.geometry import Size
-from enamel.core.layout import PrintPlan
+from enamel.core.print.layout import PrintPlan
+from enamel.core.print.sizing import PrintTarget
 from enamel.core.schedule import Coat, JoinPass, Order, Refine, Region, Schedule
-from enamel.core.sizing import PrintTarget
 from enamel.kiln import firings, running
 from enamel.kiln.models import Firing, Layer, Piece
 from enamel.studio.bench import draft_of, start_of

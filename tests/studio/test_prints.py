@@ -9,12 +9,12 @@ from django.contrib.auth.models import User
 from django.test import Client
 from django.urls import reverse
 
-from enamel.core.facts import made
-from enamel.core.layout import Fit
-from enamel.core.metadata import carried_text
+from enamel.core.base.made import made
+from enamel.core.base.metadata import carried_text
+from enamel.core.base.xmp import AI_EDITED, AI_ENHANCED, AI_MADE, properties
+from enamel.core.print.layout import Fit
+from enamel.core.print.sizing import Bleed
 from enamel.core.schedule import Refine
-from enamel.core.sizing import Bleed
-from enamel.core.xmp import AI_EDITED, AI_ENHANCED, AI_MADE, properties
 from enamel.kiln.models import Layer, Piece
 from enamel.kiln.store import source_type
 from enamel.studio.models import Preferences

@@ -7,16 +7,16 @@ import time
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from enamel.core.canvas import Picture
 from enamel.core.checks import colours, detail, joins, structure
 from enamel.core.checks.faces import check_faces, faces_of
 from enamel.core.checks.findings import VERSION, Finding, Kind, Report, Severity, strongest
 from enamel.core.checks.joins import ALARM, JoinReport, JoinSegment, check_joins
 from enamel.core.checks.pairs import Pair
 from enamel.core.geometry import Box, Size
+from enamel.core.networks.cards import card
+from enamel.core.picture.canvas import Picture
+from enamel.core.refine.separate import grid_of
 from enamel.core.schedule import Coat, Mode
-from enamel.core.separate import grid_of
-from enamel.core.weights import card
 
 __all__ = [
     "ALARM", "VERSION", "Finding", "JoinReport", "JoinSegment", "Kind", "Report", "Severity", "Tiled",

@@ -11,11 +11,11 @@ from typing import Any
 import cv2
 import numpy as np
 
-from enamel.core.canvas import WHITE, FloatArray
 from enamel.core.checks.findings import Finding, Kind, Map, Severity, regions
 from enamel.core.checks.pairs import CELL, MAD_TO_SIGMA, Pair, blurred, cell_means
-from enamel.core.colour import luma
 from enamel.core.geometry import Box
+from enamel.core.picture.canvas import WHITE, FloatArray
+from enamel.core.picture.colour import luma
 
 LEVEL = np.float32(1 / 255)
 

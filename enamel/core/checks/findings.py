@@ -10,8 +10,8 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from enamel.core.canvas import FloatArray
 from enamel.core.geometry import Box, Size
+from enamel.core.picture.canvas import FloatArray
 
 VERSION = 1
 """Of the stored form; reports of another version are made afresh."""

@@ -11,16 +11,16 @@ from itertools import pairwise
 import numpy as np
 from numpy.typing import NDArray
 
-from enamel.core.canvas import WHITE, FloatArray, Picture
 from enamel.core.checks.findings import Cure, Finding, Kind, Map, Severity
 from enamel.core.checks.pairs import MAD_TO_SIGMA
-from enamel.core.colour import luma
 from enamel.core.errors import Refusal
 from enamel.core.geometry import Box, Size
-from enamel.core.refine import work_of
+from enamel.core.networks.cards import card
+from enamel.core.picture.canvas import WHITE, FloatArray, Picture
+from enamel.core.picture.colour import luma
+from enamel.core.refine.passes import work_of
+from enamel.core.refine.tiling import Grid
 from enamel.core.schedule import Coat, JoinPass, Mode, Order, Refine
-from enamel.core.tiling import Grid
-from enamel.core.weights import card
 
 SEGMENT = 64
 """Length of the pieces that a join is judged in, px."""

@@ -7,11 +7,11 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from enamel.core.canvas import WHITE, FloatArray, Picture
-from enamel.core.colour import luma
 from enamel.core.errors import Refusal
 from enamel.core.geometry import Box, Size
-from enamel.core.reduce import reduced
+from enamel.core.picture.canvas import WHITE, FloatArray, Picture
+from enamel.core.picture.colour import luma
+from enamel.core.picture.reduce import reduced
 
 MOST_MEGAPIXELS = 4.0
 """Bases above this are compared at this size, so that memory does not grow with them."""

@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 from typing import Protocol
 
-from enamel.core.canvas import FloatArray
+from enamel.core.picture.canvas import FloatArray
 
 
 @dataclass(frozen=True, slots=True)

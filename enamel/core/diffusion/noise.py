@@ -8,8 +8,8 @@ in any order, on any machine.
 
 import numpy as np
 
-from enamel.core.canvas import FloatArray
 from enamel.core.geometry import Box, blocks
+from enamel.core.picture.canvas import FloatArray
 
 BLOCK = 64
 SEEDS = 2**63

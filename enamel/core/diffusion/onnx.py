@@ -4,9 +4,9 @@ from typing import Any
 
 import numpy as np
 
-from enamel.core.canvas import FloatArray
 from enamel.core.diffusion.denoiser import Condition, Traits
-from enamel.core.weights import Card, card
+from enamel.core.networks.cards import Card, card
+from enamel.core.picture.canvas import FloatArray
 
 
 class OnnxRefiner:

@@ -6,11 +6,11 @@ from typing import Any
 
 import numpy as np
 
-from enamel.core.canvas import FloatArray
 from enamel.core.errors import Refusal
 from enamel.core.memory import peak_memory_mb
-from enamel.core.networks import Network
-from enamel.core.probes import margin, picture, smallest_grid
+from enamel.core.networks.probes import margin, picture, smallest_grid
+from enamel.core.networks.runtimes import Network
+from enamel.core.picture.canvas import FloatArray
 
 CONTRACT = {"x", "cond", "sigma"}
 NATIVE = 512

@@ -5,8 +5,8 @@ from typing import Protocol
 
 import numpy as np
 
-from enamel.core.canvas import Picture, SampleArray
 from enamel.core.geometry import Box, Size
+from enamel.core.picture.canvas import Picture, SampleArray
 from enamel.core.upscale.resample import reach, resample
 
 

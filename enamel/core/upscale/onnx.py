@@ -14,12 +14,12 @@ from typing import Any
 
 import numpy as np
 
-from enamel.core.canvas import WHITE, Picture, SampleArray, mirrored_index
 from enamel.core.geometry import Box, Size, cells
+from enamel.core.networks.cards import Card, card
+from enamel.core.picture.canvas import WHITE, Picture, SampleArray, mirrored_index
 from enamel.core.timing import median_seconds
 from enamel.core.upscale.enlarge import Resampled
 from enamel.core.upscale.resample import reach
-from enamel.core.weights import Card, card
 
 CELL = 96
 """Side of the cells in px of the small picture."""

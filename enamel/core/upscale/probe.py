@@ -4,10 +4,10 @@ from typing import Any
 
 import numpy as np
 
-from enamel.core.canvas import FloatArray
 from enamel.core.errors import Refusal
-from enamel.core.networks import Network
-from enamel.core.probes import PROBE, margin, picture, smallest_grid
+from enamel.core.networks.probes import PROBE, margin, picture, smallest_grid
+from enamel.core.networks.runtimes import Network
+from enamel.core.picture.canvas import FloatArray
 
 FARTHEST = 96
 """Largest receptive radius in px of the small picture that tiles are read with."""

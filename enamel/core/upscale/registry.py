@@ -1,11 +1,11 @@
 """Which upscalers there are."""
 
 from enamel.core.errors import Refusal
+from enamel.core.networks.cards import cards
 from enamel.core.schedule import Coat
 from enamel.core.upscale.enlarge import Interpolation, Mixture, Upscaler
 from enamel.core.upscale.onnx import trained
 from enamel.core.upscale.resample import FILTERS
-from enamel.core.weights import cards
 
 
 def upscaler_names() -> list[str]:

@@ -11,8 +11,8 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
-from enamel.core.canvas import WHITE, FloatArray, Picture, SampleArray
 from enamel.core.geometry import Box, Size
+from enamel.core.picture.canvas import WHITE, FloatArray, Picture, SampleArray
 
 Kernel = Callable[[NDArray[np.float64]], NDArray[np.float64]]
 

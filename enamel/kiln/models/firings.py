@@ -6,9 +6,9 @@ from typing import Any
 from django.db import models
 from django.utils import timezone
 
+from enamel.core.fire.touchup import TouchUp
 from enamel.core.geometry import Size
 from enamel.core.schedule import Schedule
-from enamel.core.touchup import TouchUp
 from enamel.kiln.models.layers import Layer
 from enamel.kiln.models.people import Person
 

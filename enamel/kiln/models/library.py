@@ -3,9 +3,9 @@
 from django.conf import settings
 from django.db import models
 
-from enamel.core.subject import Subject
+from enamel.core.base.subject import Subject
+from enamel.core.networks.cards import Card, cards
 from enamel.core.upscale.resample import FILTERS
-from enamel.core.weights import Card, cards
 
 SUBJECTS = {
     Subject.PHOTO: "Photograph or render",

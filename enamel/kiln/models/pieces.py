@@ -10,12 +10,12 @@ from django.urls import reverse
 from django.utils import timezone
 from django.utils.functional import cached_property
 
+from enamel.core.base.made import Made
+from enamel.core.base.subject import Subject
 from enamel.core.diffusion.noise import SEEDS
-from enamel.core.facts import Made
-from enamel.core.layout import PrintPlan
+from enamel.core.print.layout import PrintPlan
+from enamel.core.print.sizing import PrintTarget
 from enamel.core.schedule import Coat, Refine, Schedule, differences
-from enamel.core.sizing import PrintTarget
-from enamel.core.subject import Subject
 from enamel.kiln.models.firings import Firing
 from enamel.kiln.models.layers import Layer
 from enamel.kiln.models.library import SUBJECTS, Suited

@@ -7,9 +7,9 @@ from django import forms
 
 from enamel.core.errors import FieldRefusal
 from enamel.core.geometry import Size
-from enamel.core.layout import PrintPlan, lay_out
+from enamel.core.print.layout import PrintPlan, lay_out
+from enamel.core.print.sizing import fitted
 from enamel.core.schedule import Coat, JoinPass, Mix, Mode, Order, Refine, Region
-from enamel.core.sizing import fitted
 from enamel.kiln.models import upscalers_offered
 from enamel.studio.forms.settings import RefineFields, of_setting, offer, shown, side
 

@@ -6,12 +6,12 @@ from typing import Any, ClassVar
 from django import forms
 
 from enamel.core.errors import FieldRefusal
+from enamel.core.fire.planning import StepEdit
 from enamel.core.geometry import Size
-from enamel.core.layout import Edge, Fit, PrintPlan, native
-from enamel.core.papers import PAPERS, paper_of
-from enamel.core.planning import StepEdit
-from enamel.core.printing import FileFormat, Laid
-from enamel.core.sizing import PRINT_PPI, Bleed, PrintTarget, Unit, length_mm, mm_of
+from enamel.core.print.file import FileFormat, Laid
+from enamel.core.print.layout import Edge, Fit, PrintPlan, native
+from enamel.core.print.papers import PAPERS, paper_of
+from enamel.core.print.sizing import PRINT_PPI, Bleed, PrintTarget, Unit, length_mm, mm_of
 from enamel.kiln.models import Layer
 from enamel.studio.forms.settings import SettingsForm, of_setting
 

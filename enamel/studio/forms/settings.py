@@ -9,8 +9,8 @@ from enamel.core.diffusion.samplers import Sampler
 from enamel.core.diffusion.sigmas import Spacing
 from enamel.core.errors import FieldRefusal, Refusal
 from enamel.core.geometry import Size
+from enamel.core.networks.cards import cards
 from enamel.core.schedule import Refine
-from enamel.core.weights import cards
 from enamel.kiln.models import refiners_offered
 
 SAMPLERS = [

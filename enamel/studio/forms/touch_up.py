@@ -4,9 +4,9 @@ from typing import Any
 
 from django import forms
 
+from enamel.core.fire.touchup import TouchUp
 from enamel.core.geometry import Size
 from enamel.core.schedule import Mode
-from enamel.core.touchup import TouchUp
 from enamel.studio.forms.settings import RefineFields, of_setting, shown
 
 

@@ -7,8 +7,8 @@ from django.forms import BoundField, Form
 from django.urls import reverse
 
 from enamel.core.geometry import Size
-from enamel.core.papers import PAPERS
-from enamel.core.sizing import PRINT_PPI, Unit, mm_of
+from enamel.core.print.papers import PAPERS
+from enamel.core.print.sizing import PRINT_PPI, Unit, mm_of
 from enamel.kiln.models import Layer
 from enamel.kiln.pyramids import OVERLAP, TILE
 from enamel.studio.forms.settings import SENSIBLE
@@ -110,7 +110,7 @@ def made_with(layer: Layer) -> str:
     return ", ".join(parts) or "as it was brought in"
 
 
-@register.inclusion_tag("studio/field.html")
+@register.inclusion_tag("studio/shared/field.html")
 def field(bound: BoundField, unit: str = "", hint: str = "") -> dict[str, object]:
     """One setting: label, input, unit, what to expect, what is wrong."""
     usual = usual_range(bound)

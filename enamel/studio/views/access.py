@@ -7,7 +7,7 @@ from django.contrib.auth.base_user import AbstractBaseUser
 from django.http import Http404, HttpRequest
 from django.shortcuts import get_object_or_404
 
-from enamel.core.sizing import Unit
+from enamel.core.print.sizing import Unit
 from enamel.kiln.models import Firing, Layer, Piece
 from enamel.studio.models import Preferences
 

@@ -20,7 +20,7 @@ from enamel.studio.signing import DEMO_NAME
 class SignIn(LoginView):
     """Name and password; in demo mode one click on the demo account instead."""
 
-    template_name = "studio/sign_in.html"
+    template_name = "studio/account/sign_in.html"
     redirect_authenticated_user = True
 
     def post(self, request: HttpRequest, *args: object, **kwargs: object) -> HttpResponse:
@@ -47,7 +47,7 @@ class SignIn(LoginView):
 class SetPassword(PasswordResetConfirmView):
     """The page that a link of `bin/account` leads to."""
 
-    template_name = "studio/password.html"
+    template_name = "studio/account/password.html"
     success_url = reverse_lazy("pieces")
     post_reset_login = True
     extra_context = {  # noqa: RUF012
@@ -58,7 +58,7 @@ class SetPassword(PasswordResetConfirmView):
 class ChangePassword(PasswordChangeView):
     """Another password, after the one that is used now."""
 
-    template_name = "studio/password.html"
+    template_name = "studio/account/password.html"
     success_url = reverse_lazy("preferences")
     extra_context = {  # noqa: RUF012
         "title": "Change your password",

@@ -19,7 +19,7 @@ from enamel.studio.views.access import own_layer, own_piece
 def compare(request: HttpRequest, piece_id: UUID) -> HttpResponse:
     """Two to six pictures of a piece together."""
     piece = own_piece(request, piece_id)
-    return render(request, "studio/compare.html", Comparison(piece, request.GET).context())
+    return render(request, "studio/compare/compare.html", Comparison(piece, request.GET).context())
 
 
 @require_POST

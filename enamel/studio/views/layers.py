@@ -8,7 +8,7 @@ from django.shortcuts import render
 from django.views.decorators.cache import cache_control
 from django.views.decorators.http import require_GET
 
-from enamel.core.printing import FileFormat
+from enamel.core.print.file import FileFormat
 from enamel.kiln import store
 from enamel.kiln.passing import passing
 from enamel.kiln.pyramids import archives
@@ -55,7 +55,7 @@ def print_file(request: HttpRequest, layer_id: UUID) -> HttpResponse | FileRespo
     layer = own_layer(request, layer_id)
     form = PrintFileForm(request.GET)
     if not form.is_valid():
-        return render(request, "studio/file_refused.html", {"form": form, "layer": layer},
+        return render(request, "studio/workspace/file_refused.html", {"form": form, "layer": layer},
                       status=422)  # fmt: skip
     chosen = FileFormat(form.cleaned_data["format"])
     laid, ppi = form.laid(layer)

@@ -7,8 +7,8 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.cache import cache_control
 from django.views.decorators.http import require_GET, require_POST
 
-from enamel.core import intake
 from enamel.core.errors import Refusal
+from enamel.core.networks import intake
 from enamel.kiln import arrivals, firings, library, tasks
 from enamel.kiln.models import Arrival, Model, TrialCrop
 from enamel.studio.forms import ModelForm, SuitedForm
@@ -26,7 +26,7 @@ def _page(request: HttpRequest, form: ModelForm, status: int = 200) -> HttpRespo
     found = Model.objects.prefetch_related("crops").at_hand()
     return render(
         request,
-        "studio/models.html",
+        "studio/models/models.html",
         {
             "models": found,
             "waiting": [path.name for path in intake.waiting()],

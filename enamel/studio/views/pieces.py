@@ -14,8 +14,8 @@ from django.urls import reverse
 from django.utils.http import url_has_allowed_host_and_scheme
 from django.views.decorators.http import require_GET, require_POST
 
+from enamel.core.base.cuts import Cuts
 from enamel.core.errors import Refusal
-from enamel.core.gutters import Cuts
 from enamel.kiln import arrivals, bringing, firings, store
 from enamel.kiln.models import Arrival, Piece
 from enamel.kiln.pyramids import thumbnail
@@ -61,7 +61,7 @@ def pieces(request: HttpRequest) -> HttpResponse:
         "all": own.count(),
         "arrivals": Arrival.objects.of(request.user).in_sight().filter(kind=Arrival.Kind.PICTURE),
     }
-    return render(request, "studio/pieces.html", shown)
+    return render(request, "studio/pieces/pieces.html", shown)
 
 
 @require_POST
@@ -154,7 +154,7 @@ def _keep_facts(request: HttpRequest, piece: Piece) -> HttpResponse | None:
     if not form.is_valid():
         picked = QueryDict("task=base")
         bench = Bench(piece, picked, unit_of(request), form)
-        return render(request, "studio/piece.html", bench.shown(), status=422)
+        return render(request, "studio/workspace/piece.html", bench.shown(), status=422)
     form.keep(piece)
     messages.success(request, "Kept.")
     return None
@@ -204,7 +204,7 @@ def throw_away(request: HttpRequest) -> HttpResponse:
 @login_required
 def thrown_away(request: HttpRequest) -> HttpResponse:
     gone = Piece.objects.thrown_away(request.user).with_newest_layer()
-    return render(request, "studio/thrown_away.html", {"pieces": gone})
+    return render(request, "studio/pieces/thrown_away.html", {"pieces": gone})
 
 
 @require_POST
@@ -234,7 +234,7 @@ def split(request: HttpRequest, piece_id: UUID) -> HttpResponse:
             messages.success(request, f"{len(made)} candidates are pieces of their own now.")
             return redirect("pieces")
     shown = {"piece": piece, "layer": piece.base, "cuts": cuts, "error": error}
-    return render(request, "studio/split.html", shown, status=422 if error else 200)
+    return render(request, "studio/pieces/split.html", shown, status=422 if error else 200)
 
 
 @require_GET

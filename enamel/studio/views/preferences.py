@@ -6,7 +6,7 @@ from django.http import HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
 
 from enamel.core.errors import FieldRefusal
-from enamel.core.sizing import Unit
+from enamel.core.print.sizing import Unit
 from enamel.studio.models import Preferences
 from enamel.studio.shortcuts import SHORTCUTS, checked, keys_of
 
@@ -17,7 +17,7 @@ def preferences(request: HttpRequest) -> HttpResponse:
     kept = Preferences.of(request.user)
     if request.method != "POST":
         shown = {"rows": _rows(kept.keys), "units": list(Unit), "kept": kept}
-        return render(request, "studio/preferences.html", shown)
+        return render(request, "studio/account/preferences.html", shown)
     wanted = {shortcut.action: request.POST.get(shortcut.action, "") for shortcut in SHORTCUTS}
     unit = request.POST.get("unit", "")
     kept.unit = unit if unit in list(Unit) else kept.unit
@@ -26,7 +26,7 @@ def preferences(request: HttpRequest) -> HttpResponse:
     except FieldRefusal as refusal:
         rows = _rows(wanted, refusal)
         shown = {"rows": rows, "units": list(Unit), "kept": kept}
-        return render(request, "studio/preferences.html", shown, status=422)
+        return render(request, "studio/account/preferences.html", shown, status=422)
     kept.save()
     messages.success(request, "Your preferences are kept.")
     return redirect("preferences")

@@ -10,7 +10,7 @@ from django.utils.text import get_valid_filename
 from django.views.decorators.cache import cache_control
 from django.views.decorators.http import require_GET, require_POST
 
-from enamel.core.printing import FileFormat
+from enamel.core.print.file import FileFormat
 from enamel.core.schedule import Coat, Schedule
 from enamel.kiln import firings, swatches
 from enamel.kiln.models import Sheet, Swatch
@@ -64,7 +64,7 @@ def sheet(request: HttpRequest, sheet_id: UUID) -> HttpResponse:
     made = [cell for cell in cells if cell.state == Swatch.State.DONE]
     return render(
         request,
-        "studio/swatches.html",
+        "studio/sheet/swatches.html",
         {
             "sheet": shown,
             "piece": shown.piece,

@@ -26,7 +26,7 @@ from enamel.studio.views.access import own_layer, own_piece, posted_id, unit_of
 @login_required
 def piece(request: HttpRequest, piece_id: UUID) -> HttpResponse:
     bench = Bench(own_piece(request, piece_id), request.GET, unit_of(request))
-    return render(request, "studio/piece.html", bench.shown())
+    return render(request, "studio/workspace/piece.html", bench.shown())
 
 
 @require_POST
@@ -132,16 +132,16 @@ def schedule_cost_view(request: HttpRequest, piece_id: UUID) -> HttpResponse:
     piece = own_piece(request, piece_id)
     draft, form = _in_hand(request, piece)
     if not form.is_valid():
-        return render(request, "studio/refused.html", {"form": form})
+        return render(request, "studio/shared/refused.html", {"form": form})
     draft = draft.with_coat(form.coat())
     try:
         shown = schedule_cost(piece, draft)
     except Refusal as refusal:
         form.add_error(None, str(refusal))
-        return render(request, "studio/refused.html", {"form": form})
+        return render(request, "studio/shared/refused.html", {"form": form})
     piece.keep_schedule(draft.schedule)
     shown["undoable"] = piece.undoable
-    return render(request, "studio/schedule_cost.html", shown)
+    return render(request, "studio/workspace/schedule_cost.html", shown)
 
 
 @require_POST
@@ -152,14 +152,14 @@ def print_view(request: HttpRequest, piece_id: UUID) -> HttpResponse:
     layer = own_layer(request, posted_id(request, "layer"))
     form = PrintForm(request.POST, start=piece.base.size, unit=unit_of(request))
     if not form.is_valid():
-        return render(request, "studio/refused.html", {"form": form})
+        return render(request, "studio/shared/refused.html", {"form": form})
     try:
         shown = print_shown(piece, layer, form)
     except Refusal as refusal:
         form.add_error(None, str(refusal))
-        return render(request, "studio/refused.html", {"form": form})
+        return render(request, "studio/shared/refused.html", {"form": form})
     piece.keep_print(form.plan())
-    return render(request, "studio/print_consequences.html", shown | {"form": form})
+    return render(request, "studio/workspace/print_consequences.html", shown | {"form": form})
 
 
 @require_POST
@@ -202,9 +202,9 @@ def touch_up_cost(request: HttpRequest, layer_id: UUID) -> HttpResponse:
     layer = own_layer(request, layer_id)
     form = TouchUpForm(request.POST, start=layer.size)
     if not form.is_valid():
-        return render(request, "studio/refused.html", {"form": form})
+        return render(request, "studio/shared/refused.html", {"form": form})
     cost = firings.predict_touch_up(layer, form.touch_up())
-    return render(request, "studio/touch_up_cost.html", {"cost": cost})
+    return render(request, "studio/workspace/touch_up_cost.html", {"cost": cost})
 
 
 def _again(
@@ -215,4 +215,4 @@ def _again(
     picked.update({"task": task, "coat": request.POST.get("coat", "")})
     picked["layer"] = str(layer.pk) if layer else request.POST.get("layer", "")
     bench = Bench(piece, picked, unit_of(request), form)
-    return render(request, "studio/piece.html", bench.shown(), status=422)
+    return render(request, "studio/workspace/piece.html", bench.shown(), status=422)

@@ -12,7 +12,7 @@ from procrastinate import App
 from procrastinate.contrib.django import app
 
 from enamel.core.memory import give_back_freed
-from enamel.core.networks import let_go_unused
+from enamel.core.networks.runtimes import let_go_unused
 from enamel.kiln.firings import take_up_again
 from enamel.kiln.models import Attendance
 from enamel.kiln.passing import sweep

@@ -1,27 +1,27 @@
 // main.js: gives each element with data-module="…" its modules.
-import * as arrival from "./arrival.js";
-import * as bench from "./bench.js";
-import * as busy from "./busy.js";
-import * as choosePictures from "./choose-pictures.js";
-import * as compare from "./compare.js";
-import * as dialog from "./dialog.js";
-import * as drop from "./drop.js";
-import * as firing from "./firing.js";
-import * as keys from "./keys.js";
-import * as pieces from "./pieces.js";
-import * as print from "./print.js";
-import * as printSize from "./print-size.js";
-import * as ready from "./ready.js";
-import * as refresh from "./refresh.js";
-import * as section from "./section.js";
-import * as settings from "./settings.js";
-import * as sheet from "./sheet.js";
-import * as split from "./split.js";
-import * as submitOnChange from "./submit-on-change.js";
-import * as surround from "./surround.js";
-import * as swatch from "./swatch.js";
-import * as touchUp from "./touch-up.js";
-import * as wordRegions from "./word-regions.js";
+import * as arrival from "./pieces/arrival.js";
+import * as bench from "./workspace/bench.js";
+import * as busy from "./shared/busy.js";
+import * as choosePictures from "./compare/choose-pictures.js";
+import * as compare from "./compare/compare.js";
+import * as dialog from "./shared/dialog.js";
+import * as drop from "./pieces/drop.js";
+import * as firing from "./workspace/firing.js";
+import * as keys from "./shared/keys.js";
+import * as pieces from "./pieces/pieces.js";
+import * as print from "./workspace/print.js";
+import * as printSize from "./workspace/print-size.js";
+import * as ready from "./shared/ready.js";
+import * as refresh from "./shared/refresh.js";
+import * as section from "./workspace/section.js";
+import * as settings from "./workspace/settings.js";
+import * as sheet from "./sheet/sheet.js";
+import * as split from "./pieces/split.js";
+import * as submitOnChange from "./shared/submit-on-change.js";
+import * as surround from "./shared/surround.js";
+import * as swatch from "./workspace/swatch.js";
+import * as touchUp from "./workspace/touch-up.js";
+import * as wordRegions from "./workspace/word-regions.js";
 
 const modules = {
   arrival,

@@ -1,0 +1,161 @@
+"""What a firing will take, before it runs: tiles, network work, time, memory, disk."""
+
+import os
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from enamel.core.diffusion.denoiser import Condition, Denoiser
+from enamel.core.fire.firing import BLOCK, Stage, regions_of, stages
+from enamel.core.geometry import Box, Size
+from enamel.core.picture.canvas import BAND_BYTES, FILLERS
+from enamel.core.refine.joint import margin_of
+from enamel.core.refine.passes import work_of
+from enamel.core.refine.separate import network_tile
+from enamel.core.refine.tilework import AHEAD, plan
+from enamel.core.schedule import Mode, Schedule
+from enamel.core.timing import median_seconds
+
+SAMPLE_BYTES = 2
+STATE_BYTES = 4
+PROCESS_MB = 160.0
+"""The process with its libraries before any picture, measured."""
+BLOCK_BYTES_PER_PX = 100
+"""What a block takes while it is enlarged or joined, measured."""
+PLAIN_SECONDS_PER_MEGAPIXEL = 0.25
+"""Enlarging and writing, measured on two cores; corrected by the share seen in earlier firings."""
+
+
+@dataclass(frozen=True, slots=True)
+class CoatCost:
+    """What one coat takes."""
+
+    size: Size
+    tiles: int
+    tasks: int
+    """Pieces of work that progress counts: tiles, in joint mode for each evaluation."""
+    evaluations: int
+    """Times the network runs over the picture; Heun's steps count twice, guidance doubles."""
+    megapixel_steps: float
+    """Megapixels the network sees, over all tiles and evaluations."""
+    seconds: float
+    memory_mb: float
+    disk_mb: float
+
+
+@dataclass(frozen=True, slots=True)
+class Prediction:
+    """What a whole schedule takes: times add up, memory and disk are those of the hungriest coat."""
+
+    coats: tuple[CoatCost, ...] = field(default=())
+
+    @property
+    def seconds(self) -> float:
+        return sum(coat.seconds for coat in self.coats)
+
+    @property
+    def tiles(self) -> int:
+        return sum(coat.tiles for coat in self.coats)
+
+    @property
+    def megapixel_steps(self) -> float:
+        return sum(coat.megapixel_steps for coat in self.coats)
+
+    @property
+    def memory_mb(self) -> float:
+        return max(coat.memory_mb for coat in self.coats)
+
+    @property
+    def disk_mb(self) -> float:
+        """Layers stay, a coat's working files only while it runs."""
+        layers = sum(coat.size.megapixels * 3 * SAMPLE_BYTES for coat in self.coats)
+        return layers + max(coat.disk_mb for coat in self.coats)
+
+
+def measured_rate(denoiser: Denoiser) -> float:
+    """Megapixels per second that the network does here on a tile of its own size, median of three."""
+    side = denoiser.traits.native_tile
+    x = np.zeros((side, side, 3), np.float32)
+    lowest = denoiser.traits.sigma_min
+    return side * side / 1e6 / median_seconds(lambda: denoiser.predict(x, lowest, Condition(x)))
+
+
+def predict(
+    schedule: Schedule, base: Size, rate: float, upscaling: Mapping[str, float] | None = None
+) -> Prediction:
+    """What firing the schedule on a base of that size takes.
+
+    Parameters
+    ----------
+    rate : megapixels per second of the network on this machine.
+    upscaling : known megapixels per second of upscalers, by name; others are measured.
+    """
+    found, start = [], base
+    for stage in stages(schedule, base):
+        enlarging = stage.upscaler.seconds(start, stage.size, upscaling or {})
+        found.append(_cost(stage, rate, enlarging))
+        start = stage.size
+    return Prediction(tuple(found))
+
+
+def predict_window(
+    schedule: Schedule,
+    base: Size,
+    window: Box,
+    rate: float,
+    upscaling: Mapping[str, float] | None = None,
+) -> float:
+    """Seconds that just a window of a schedule's result takes, with all that it depends on.
+
+    Parameters
+    ----------
+    window : in px of the last coat's result.
+    rate, upscaling : as for `predict`.
+    """
+    run = stages(schedule, base)
+    seconds, start = 0.0, base
+    for stage, region in zip(run, regions_of(run, base, window), strict=True):
+        needed = stage.needed(region)
+        share = needed.area / Box.whole(stage.size).area
+        seconds += stage.upscaler.seconds(start, stage.size, upscaling or {}) * share
+        seconds += needed.area / 1e6 * PLAIN_SECONDS_PER_MEGAPIXEL
+        if stage.denoiser is not None and stage.coat.refine is not None:
+            settings, traits = stage.coat.refine, stage.denoiser.traits
+            work = work_of(settings, traits, stage.size, stage.refined(region))
+            seconds += work.megapixels / rate
+        start = stage.size
+    return seconds
+
+
+def _cost(stage: Stage, rate: float, enlarging: float) -> CoatCost:
+    megapixels = stage.size.megapixels
+    enlarged = megapixels * 3 * SAMPLE_BYTES
+    plain = megapixels * PLAIN_SECONDS_PER_MEGAPIXEL + enlarging
+    filling = min(os.cpu_count() or 1, FILLERS) * BLOCK * BLOCK * BLOCK_BYTES_PER_PX
+    memory = PROCESS_MB + (BAND_BYTES + filling) / 1e6
+    if stage.denoiser is None or stage.coat.refine is None:
+        return CoatCost(stage.size, 0, 0, 0, 0.0, plain, memory, enlarged)
+    settings, traits = stage.coat.refine, stage.denoiser.traits
+    work = work_of(settings, traits, stage.size)
+    joint = settings.mode is Mode.JOINT
+    margin = margin_of(traits) if joint else 0
+    tile = network_tile(settings, traits)
+    widest = min(tile.width + 2 * margin, stage.size.width) * min(
+        tile.height + 2 * margin, stage.size.height
+    )
+    memory += widest * (traits.bytes_per_pixel + (AHEAD + 2) * 40) / 1e6
+    fields = max(evaluation.fields_out for evaluation in plan(settings, traits))
+    states = 2 * megapixels * 3 * fields * STATE_BYTES if joint else work.kept * 3 * SAMPLE_BYTES
+    copies = 1 + (settings.hold < 1) + (settings.guided) + settings.needs_base
+    copies += settings.joins is not None
+    return CoatCost(
+        stage.size,
+        work.tiles,
+        work.tasks,
+        work.evaluations,
+        work.megapixels,
+        work.megapixels / rate + plain,
+        memory,
+        enlarged * copies + states,
+    )

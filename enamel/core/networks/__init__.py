@@ -1,0 +1,1 @@
+"""Networks: their cards, what runs them, trying and taking in those that artists bring."""

@@ -1,0 +1,157 @@
+"""The models at hand: each an ONNX file with a card that says what it is and how it is used.
+
+The shipped ones lie in ``enamel/weights``, or where ``ENAMEL_WEIGHTS`` says; the artist's own in the
+folder that ``ENAMEL_MODELS`` names.
+"""
+
+import hashlib
+import json
+import logging
+import os
+from dataclasses import dataclass
+from functools import lru_cache
+from pathlib import Path
+from typing import Any
+
+from enamel.core.diffusion.denoiser import Traits
+from enamel.core.errors import Refusal
+from enamel.core.networks.runtimes import Run, Runtime, device, running
+
+logger = logging.getLogger(__name__)
+
+SHIPPED = Path(__file__).resolve().parents[2] / "weights"
+
+
+@dataclass(frozen=True)
+class Card:
+    """What a model's ``.json`` file says, and where its ``.onnx`` file is."""
+
+    name: str
+    kind: str
+    """``upscaler`` or ``refiner``."""
+    file: Path
+    facts: dict[str, Any]
+
+    @property
+    def factor(self) -> int | None:
+        factor: int | None = self.facts.get("factor")
+        return factor
+
+    @property
+    def megabytes(self) -> float:
+        """Size of the network's file."""
+        return self.file.stat().st_size / 1e6
+
+    @property
+    def vocabulary(self) -> list[list[str]]:
+        """The words a refiner knows, each with its synonyms."""
+        words: list[list[str]] = self.facts[self.kind].get("vocabulary", [])
+        return words
+
+    @property
+    def own(self) -> bool:
+        """Whether an artist brought it."""
+        return self.file.parent == own_folder()
+
+    @property
+    def radius(self) -> int | None:
+        """How far it looks, in px of what it is given; None if it sees the whole tile."""
+        radius: int | None = self.facts[self.kind]["radius"]
+        return radius
+
+    @property
+    def runtime(self) -> Runtime:
+        """What runs it, as its trial found."""
+        return Runtime(self.facts.get("runtime", Runtime.ONNXRUNTIME))
+
+    @property
+    def digest(self) -> str:
+        """Hash of what decides the network's results: its file, what runs it, and on which device."""
+        return _digest(self.file, self.file.stat().st_mtime_ns, self.runtime, device())
+
+    def running(self) -> Run:
+        """The network, ready to run."""
+        return running(self.file, self.digest, self.runtime)
+
+    def verify(self, digest: str | None) -> None:
+        """Refuse when the file is not the one that was used before."""
+        if digest is not None and digest != self.digest:
+            raise Refusal(
+                f"The file of {self.name} has changed since this was started. "
+                "Fire again to use the new one, or put the old file back."
+            )
+
+    def traits(self) -> Traits:
+        """A refiner's traits as the engine wants them."""
+        return self.facts_as_traits(self.digest)
+
+    def facts_as_traits(self, digest: str) -> Traits:
+        """The same without looking at the network's file."""
+        refiner = self.facts["refiner"]
+        knots = tuple((float(s), float(sigma)) for s, sigma in refiner["strength_map"])
+        return Traits(
+            self.name,
+            digest,
+            int(refiner["grid"]),
+            int(refiner["native_tile"]),
+            refiner["radius"],
+            float(refiner["sigma_min"]),
+            float(refiner["rho"]),
+            knots,
+            float(refiner["softening"]),
+            float(refiner["bytes_per_pixel"]),
+            tuple(tuple(words) for words in refiner.get("vocabulary", ())),
+            bool(refiner.get("gives_back", False)),
+            tuple((float(s), float(lag)) for s, lag in refiner.get("lag", [[0, 0]])),
+        )
+
+
+@lru_cache(maxsize=32)
+def _digest(file: Path, changed: int, *runs_on: str) -> str:
+    content = hashlib.sha256(file.read_bytes())
+    for name in runs_on:
+        content.update(name.encode())
+    return content.hexdigest()
+
+
+def own_folder() -> Path | None:
+    """Folder of the models that artists brought, if there is one."""
+    named = os.environ.get("ENAMEL_MODELS")
+    return Path(named) if named else None
+
+
+def cards() -> list[Card]:
+    """Every model at hand: the shipped ones by name, then the artist's own."""
+    shipped = Path(os.environ.get("ENAMEL_WEIGHTS", SHIPPED))
+    paths = sorted(shipped.glob("*.json"))
+    own = own_folder()
+    if own is not None:
+        paths += sorted(own.glob("*.json"))
+    found = [_card(path, path.stat().st_mtime_ns) for path in paths]
+    return [entry for entry in found if entry is not None and entry.file.exists()]
+
+
+@lru_cache(maxsize=64)
+def _card(path: Path, changed: int) -> Card | None:
+    """The card in a file, or None, with a word in the log, when it can't be read as one."""
+    try:
+        facts = json.loads(path.read_text())
+        entry = Card(str(facts["name"]), facts["kind"], path.with_suffix(".onnx"), facts)
+        if entry.kind == "refiner":
+            entry.facts_as_traits("")
+        else:
+            int(facts["upscaler"]["radius"]), int(facts["factor"])
+        return entry
+    except (OSError, ValueError, TypeError, KeyError, RecursionError) as error:
+        logger.warning("%s is no card of a model (%r); it is passed over", path, error)
+        return None
+
+
+def card(name: str, kind: str) -> Card:
+    """The card of that name and kind, or a `Refusal` that lists what there is."""
+    known = [entry for entry in cards() if entry.kind == kind]
+    for entry in known:
+        if entry.name == name:
+            return entry
+    names = ", ".join(entry.name for entry in known) or "none"
+    raise Refusal(f"There is no {kind} named {name!r}. Known: {names}.")

@@ -1,0 +1,117 @@
+"""Taking in models that an artist brings as ONNX files.
+
+The graph is looked at and the network is run on probes, in a process of its own with limits on time
+and memory: a file from elsewhere may ask for anything. What comes of it is a card beside the file, or
+a `Refusal` that says what is missing.
+"""
+
+import json
+import re
+import shutil
+from pathlib import Path
+from typing import Any
+
+from enamel.core.diffusion.probe import RefinerProbe
+from enamel.core.errors import FieldRefusal, Refusal, require
+from enamel.core.files import whole_file
+from enamel.core.limited import answer, answer_of
+from enamel.core.networks.cards import Card, cards, own_folder
+from enamel.core.networks.runtimes import Runtime, described
+from enamel.core.timing import medians_in_turn
+from enamel.core.upscale.probe import UpscalerProbe
+from enamel.core.upscale.resample import FILTERS
+
+SECONDS = 120
+LARGEST_BYTES = 400 * 10**6
+NO_SLOWER = 1.05
+"""OpenVINO runs a network unless it takes this many times as long as ONNX Runtime."""
+NAME = re.compile(r"[a-z0-9][a-z0-9-]{1,39}")
+
+
+def accept(path: Path) -> dict[str, Any]:
+    """What has to be known of a model's file to run it: kind, factor and the kind's part of a card.
+
+    Raises
+    ------
+    Refusal
+        When the file is no upscaler or refiner that Enamel can run; the message says why.
+    """
+    if path.stat().st_size > LARGEST_BYTES:
+        raise Refusal(f"This file has more than {LARGEST_BYTES / 1e6:.0f} MB.")
+    found: dict[str, Any] = answer_of(
+        "enamel.core.networks.intake", str(path), seconds=SECONDS, thing="network"
+    )
+    return found
+
+
+def take_in(path: Path, name: str, *, summary: str = "", licence: str = "") -> Card:
+    """Accept a file and put it, with its card, into the folder of own models.
+
+    Parameters
+    ----------
+    name : what schedules will call it: 2 to 40 small letters, digits and hyphens, not in use yet.
+
+    Raises
+    ------
+    Refusal
+        When the file can't be run or the name can't be used; the folder is as it was then.
+    """
+    folder = own_folder()
+    if folder is None:
+        raise Refusal("There is no folder for own models; ENAMEL_MODELS has to name one.")
+    check_name(name)
+    facts = {"name": name, "summary": summary, "licence": licence} | accept(path)
+    file = folder / f"{name}.onnx"
+    if path != file:
+        with whole_file(file) as partial:
+            shutil.copyfile(path, partial)
+    # the card comes last and whole: a model without one is not there
+    with whole_file(file.with_suffix(".json")) as partial:
+        partial.write_text(json.dumps(facts, indent=2, ensure_ascii=False) + "\n")
+    return Card(name, facts["kind"], file, facts)
+
+
+def check_name(name: str) -> None:
+    """Refuse a name that schedules could not use, or that is taken."""
+    expected = "2 to 40 small letters, digits and hyphens, a letter or digit first"
+    require(NAME.fullmatch(name) is not None, "name", name, expected)
+    if name in {*FILTERS, *(card.name for card in cards())}:
+        raise FieldRefusal("name", f"There is a model named {name} already. Choose another name.")
+
+
+def name_from(file_name: str) -> str:
+    """What a model is called when nothing else was said: like its file."""
+    return re.sub(r"[^a-z0-9]+", "-", Path(file_name).stem.lower()).strip("-")[:40]
+
+
+def waiting() -> list[Path]:
+    """ONNX files that were put into the folder of own models and not taken in yet."""
+    folder = own_folder()
+    if folder is None:
+        return []
+    found = sorted(folder.glob("*.onnx"))
+    return [path for path in found if not path.with_suffix(".json").exists()]
+
+
+def inspected(path: Path) -> dict[str, Any]:
+    """Look at the graph, find what runs it faster, and run the probes, in this process."""
+    plain = probe_of(path, Runtime.ONNXRUNTIME)
+    try:
+        other = probe_of(path, Runtime.OPENVINO)
+        there, here = medians_in_turn(plain.once, other.once, times=5)
+        quick = here <= there * NO_SLOWER
+    except Refusal:
+        quick = False
+    if quick:
+        return {"runtime": Runtime.OPENVINO, **other.facts()}
+    return {"runtime": Runtime.ONNXRUNTIME, **plain.facts()}
+
+
+def probe_of(path: Path, runtime: Runtime) -> RefinerProbe | UpscalerProbe:
+    """The file on the bench that suits its kind."""
+    network = described(path, runtime)
+    return RefinerProbe(network) if RefinerProbe.fits(network) else UpscalerProbe(network)
+
+
+if __name__ == "__main__":
+    answer(lambda arguments, hear: inspected(Path(arguments[0])), SECONDS)

@@ -1,0 +1,193 @@
+"""Networks in ONNX files, ready to run: by OpenVINO, or by ONNX Runtime where that does better.
+
+Which of the two runs a network is found when it is tried (`intake`) and written on its card, because
+their results differ in the last bits. Both run on ``ENAMEL_THREADS`` threads or all cores; OpenVINO
+also on the device that ``ENAMEL_DEVICE`` names (CPU, GPU …), always in 32-bit floats.
+"""
+
+import os
+import time
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass
+from enum import StrEnum
+from functools import cache
+from pathlib import Path
+from threading import Lock
+from typing import Any
+
+import onnxruntime
+import openvino
+
+from enamel.core.errors import Refusal
+from enamel.core.picture.canvas import FloatArray
+
+MOST_LOADED = 8
+"""Networks in memory at once."""
+Inputs = dict[str, FloatArray]
+Run = Callable[[Inputs], FloatArray]
+"""A network at work: its inputs by name, and its only output."""
+
+
+class Runtime(StrEnum):
+    """What runs a network."""
+
+    OPENVINO = "openvino"
+    ONNXRUNTIME = "onnxruntime"
+
+
+@dataclass(frozen=True, slots=True)
+class Port:
+    """An input or output: its name, the type as ONNX calls it, its dimensions, None where free."""
+
+    name: str
+    type: str
+    shape: tuple[int | None, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Network:
+    """A network with all that its file says of it."""
+
+    inputs: tuple[Port, ...]
+    outputs: tuple[Port, ...]
+    said: dict[str, str]
+    """The file's own metadata."""
+    run: Run
+
+
+def running(path: Path, digest: str, runtime: Runtime) -> Run:
+    """The network in a file, loaded when it is first run, and again after it was let go.
+
+    The digest names the content, so that a replaced file is read anew.
+    """
+
+    def run(given: Inputs) -> FloatArray:
+        return _kept(path, digest, runtime)(given)
+
+    return run
+
+
+class _Kept:
+    """A loaded network, and when it was used last."""
+
+    def __init__(self, run: Run) -> None:
+        self.run = run
+        self.used = time.monotonic()
+
+    def __call__(self, given: Inputs) -> FloatArray:
+        try:
+            return self.run(given)
+        finally:
+            self.used = time.monotonic()
+
+
+_loaded: dict[tuple[Path, str, Runtime], _Kept] = {}
+_loading = Lock()
+
+
+def _kept(path: Path, digest: str, runtime: Runtime) -> _Kept:
+    with _loading:
+        key = (path, digest, runtime)
+        if key not in _loaded:
+            if len(_loaded) >= MOST_LOADED:
+                del _loaded[min(_loaded, key=lambda one: _loaded[one].used)]
+            openvino_runs = runtime is Runtime.OPENVINO
+            _loaded[key] = _Kept(_openvino(path) if openvino_runs else _onnxruntime(_session(path)))
+        _loaded[key].used = time.monotonic()
+        return _loaded[key]
+
+
+def let_go_unused(seconds: float) -> int:
+    """Let go of networks that were not run for so long, with their memory; how many."""
+    with _loading:
+        idle = [key for key, one in _loaded.items() if time.monotonic() - one.used >= seconds]
+        for key in idle:
+            del _loaded[key]
+    return len(idle)
+
+
+def described(path: Path, runtime: Runtime) -> Network:
+    """The network in a file with its ports; a `Refusal` when the file can't be run."""
+    with refusing():
+        session = _session(path)
+        run = _openvino(path) if runtime is Runtime.OPENVINO else _onnxruntime(session)
+    return Network(
+        tuple(_port(given) for given in session.get_inputs()),
+        tuple(_port(made) for made in session.get_outputs()),
+        dict(session.get_modelmeta().custom_metadata_map),
+        run,
+    )
+
+
+def device() -> str:
+    """Where OpenVINO runs networks."""
+    return os.environ.get("ENAMEL_DEVICE", "CPU")
+
+
+@contextmanager
+def refusing() -> Iterator[None]:
+    """What a runtime raises for a file that it can't run, as a `Refusal`."""
+    try:
+        yield
+    except Exception as error:  # the runtimes raise many kinds
+        reason = str(error).strip().splitlines()[-1][:160]
+        raise Refusal(f"This is not an ONNX file that can be run here ({reason}).") from None
+
+
+def _port(found: Any) -> Port:
+    shape = tuple(side if isinstance(side, int) and side > 0 else None for side in found.shape)
+    return Port(found.name, found.type, shape)
+
+
+def _session(path: Path) -> Any:
+    options = onnxruntime.SessionOptions()
+    options.intra_op_num_threads = _threads()
+    options.enable_cpu_mem_arena = False  # the arena keeps the largest tile's memory for good
+    options.log_severity_level = 4
+    return onnxruntime.InferenceSession(str(path), options, providers=["CPUExecutionProvider"])
+
+
+def _onnxruntime(session: Any) -> Run:
+    def run(given: Inputs) -> FloatArray:
+        made: FloatArray = session.run(None, given)[0]
+        return made
+
+    return run
+
+
+@cache
+def _core() -> openvino.Core:
+    return openvino.Core()
+
+
+def _openvino(path: Path) -> Run:
+    """A request can serve one call at a time, so there are as many as there ever were calls at once."""
+    compiled = _core().compile_model(
+        _core().read_model(path),
+        device(),
+        {
+            "PERFORMANCE_HINT": "LATENCY",
+            "INFERENCE_PRECISION_HINT": "f32",
+            **({"INFERENCE_NUM_THREADS": _threads()} if _threads() and device() == "CPU" else {}),
+        },
+    )
+    free: list[openvino.InferRequest] = []
+    lock = Lock()
+
+    def run(given: Inputs) -> FloatArray:
+        with lock:
+            request = free.pop() if free else compiled.create_infer_request()
+        try:
+            made: FloatArray = request.infer(given)[0].copy()
+        finally:
+            with lock:
+                free.append(request)
+        return made
+
+    return run
+
+
+def _threads() -> int:
+    """Threads asked for; 0 for all cores."""
+    return int(os.environ.get("ENAMEL_THREADS", "0"))

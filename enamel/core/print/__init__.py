@@ -1,0 +1,1 @@
+"""Prints: sizes and papers, how a picture lies on them, the files that are taken away."""

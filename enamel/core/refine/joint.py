@@ -1,0 +1,172 @@
+"""Joint mode: the whole picture takes each step together, tile by tile, before the next step.
+
+A tile is read with a margin of the network's receptive radius and only its core is kept, so that the
+result is what the network would give for the whole picture at once, whatever the tiles.
+"""
+
+from pathlib import Path
+
+import numpy as np
+
+from enamel.core.diffusion.denoiser import Traits
+from enamel.core.errors import Refusal, Stopped
+from enamel.core.files import PARTIAL, put_in_place
+from enamel.core.geometry import Box, Size, cells
+from enamel.core.picture.canvas import Canvas, to_samples
+from enamel.core.refine.separate import network_tile
+from enamel.core.refine.tilework import Pass, Runner, plan
+from enamel.core.schedule import Refine
+
+
+def margin_of(traits: Traits) -> int:
+    """What a tile is read with on each side: the receptive radius, rounded up to the grid."""
+    if traits.radius is None:
+        raise Refusal(
+            f"{traits.name} looks at whole tiles, so its joint mode is not ready; use separate mode."
+        )
+    return -(-traits.radius // traits.grid) * traits.grid
+
+
+def regions_of(settings: Refine, traits: Traits, size: Size, region: Box) -> list[Box]:
+    """For each evaluation, the part of the picture it must cover for the region to be exact.
+
+    The last covers the region; each earlier one the receptive radius more on every side.
+    """
+    whole = Box.whole(size.rounded_up(traits.grid))
+    margin = margin_of(traits)
+    count = len(plan(settings, traits))
+    snapped = region.snapped_out(traits.grid).intersection(whole)
+    return [snapped.grown(margin * (count - 1 - n)).intersection(whole) for n in range(count)]
+
+
+def cores_of(settings: Refine, traits: Traits, region: Box) -> list[Box]:
+    """The parts a region is computed in: cut along the picture's own grid of tiles, so that words
+    for parts of the picture reach the same pixels in a window as in the whole."""
+    tile = network_tile(settings, traits)
+    return cells(region, tile.width, tile.height)
+
+
+def reach(settings: Refine, traits: Traits, size: Size, region: Box) -> Box:
+    """The part of the padded picture that refining the region reads."""
+    whole = Box.whole(size.rounded_up(traits.grid))
+    first = regions_of(settings, traits, size, region)[0]
+    return first.grown(margin_of(traits)).intersection(whole)
+
+
+def counted(settings: Refine, traits: Traits, size: Size, region: Box) -> tuple[int, float]:
+    """How many cores a pass over the region computes, over all evaluations, and how many megapixels the
+    network sees for them. They are counted by rows and columns, not walked through."""
+    whole = Size(*size).rounded_up(traits.grid)
+    tile, margin = network_tile(settings, traits), margin_of(traits)
+    cores, seen = 0, 0
+    for part in regions_of(settings, traits, size, region):
+        columns = _along(part.x, part.right, tile.width, margin, whole.width)
+        rows = _along(part.y, part.bottom, tile.height, margin, whole.height)
+        cores += len(columns) * len(rows)
+        seen += sum(columns) * sum(rows)
+    return cores, seen / 1e6
+
+
+def _along(start: int, stop: int, tile: int, margin: int, limit: int) -> list[int]:
+    """How far each core along a side reads, in px."""
+    cuts = [start, *range(start // tile * tile + tile, stop, tile), stop]
+    return [
+        min(limit, last + margin) - max(0, first - margin)
+        for first, last in zip(cuts[:-1], cuts[1:], strict=True)
+    ]
+
+
+def refine_joint(work: Pass, runner: Runner, region: Box, folder: Path) -> Canvas:
+    """The refined pixels of the region, as a canvas in ``folder``."""
+    return _Joint(work, runner, folder, region).run()
+
+
+class _Joint:
+    def __init__(self, work: Pass, runner: Runner, folder: Path, region: Box) -> None:
+        self.work = work
+        self.runner = runner
+        self.folder = folder
+        settings, traits = work.settings, work.denoiser.traits
+        self.regions = regions_of(settings, traits, work.size, region)
+        self.cores = [cores_of(settings, traits, part) for part in self.regions]
+        self.margin = margin_of(traits)
+
+    def run(self) -> Canvas:
+        self.runner.total = sum(len(cores) for cores in self.cores)
+        state: Canvas | None = None
+        first = 0
+        for number in range(len(self.regions) - 1, 0, -1):
+            if self._state_file(number).exists():
+                first = number
+                state = self._opened(self._state_file(number), self.regions[number - 1])
+                break
+        self.runner.done = sum(len(cores) for cores in self.cores[:first])
+        for number in range(first, len(self.regions)):
+            following = self._evaluation(number, state)
+            if state is not None:
+                state.close()
+                state.path.unlink()
+            state = following
+        assert state is not None
+        return state
+
+    def _evaluation(self, number: int, state: Canvas | None) -> Canvas:
+        """One evaluation of its region, core by core, into the next state's canvas."""
+        work, region = self.work, self.regions[number]
+        last = number + 1 == len(self.regions)
+        finished = self.folder / "refined.npy" if last else self._state_file(number + 1)
+        partial = finished.with_suffix(PARTIAL)
+        journal = Journal(finished.with_suffix(".journal"))
+        if partial.exists() and journal.path.exists():
+            canvas = self._opened(partial, region)
+        else:
+            channels = 3 * work.plan[number].fields_out
+            dtype = np.uint16 if last else np.float32
+            canvas = Canvas.create(partial, region, channels, dtype, work.padded)
+            journal.begin()
+        kept = journal.entries()
+        missing = [(i, core) for i, core in enumerate(self.cores[number]) if i not in kept]
+        self.runner.done += len(kept)
+        whole = Box.whole(work.padded)
+        tasks = (
+            work.task(core.grown(self.margin).intersection(whole), core, number, number + 1, state)
+            for _, core in missing
+        )
+        left = len(missing)
+        for (index, core), outcome in zip(missing, self.runner.outcomes(tasks), strict=False):
+            values = to_samples(outcome.state[0]) if last else np.concatenate(outcome.state, axis=2)
+            canvas.write(core, values)
+            canvas.settle()  # before the journal says that the core is there
+            journal.add(index)
+            left -= 1
+            self.runner.tell(work.size, core, outcome.estimate)
+        if left:
+            raise Stopped
+        put_in_place(partial, finished)
+        journal.path.unlink()
+        canvas.close()
+        return Canvas(finished, (region.x, region.y), work.size if last else work.padded)
+
+    def _opened(self, path: Path, region: Box) -> Canvas:
+        return Canvas(path, (region.x, region.y), self.work.padded)
+
+    def _state_file(self, number: int) -> Path:
+        return self.folder / f"state-{number:03d}.npy"
+
+
+class Journal:
+    """Which cores of a running evaluation are finished: one line each, appended once it is written."""
+
+    def __init__(self, path: Path) -> None:
+        self.path = path
+
+    def begin(self) -> None:
+        self.path.write_text("")
+
+    def add(self, index: int) -> None:
+        with self.path.open("a") as file:
+            file.write(f"{index}\n")
+
+    def entries(self) -> set[int]:
+        lines = self.path.read_text().splitlines(keepends=True)
+        return {int(line) for line in lines if line.endswith("\n")}

@@ -1,0 +1,125 @@
+"""The tiled engine: a picture is re-noised and denoised tile by tile, to pixels that no cut decides.
+
+Two modes, `separate` and `joint`, behind one function. Everything is computed for a region, the whole
+picture being one; what a region's pixels are does not depend on which region was asked for. Finished
+work lies in a folder; the same call goes on from it.
+"""
+
+from dataclasses import dataclass
+from pathlib import Path
+
+from enamel.core.diffusion.denoiser import Denoiser, Traits
+from enamel.core.errors import Refusal
+from enamel.core.geometry import Box, Size
+from enamel.core.picture.canvas import Canvas, Mirrored, Picture
+from enamel.core.refine import joint, separate
+from enamel.core.refine.tilework import Pass, Runner, plan
+from enamel.core.schedule import Mode, Refine
+
+MOST_TASKS = 500_000
+"""Tiles of a pass, in joint mode for each evaluation."""
+
+
+@dataclass(frozen=True)
+class Sources:
+    """The pictures a pass reads, all of the same size, three channels."""
+
+    source: Picture
+    """Where the pass starts from."""
+    structure: Picture
+    """What the structure is held to."""
+    weak: Picture | None
+    """The structure held half as firmly, when guidance is not 1."""
+
+
+def refine(
+    pictures: Sources,
+    settings: Refine,
+    denoiser: Denoiser,
+    region: Box,
+    folder: Path,
+    runner: Runner,
+) -> Canvas:
+    """The refined pixels of a region, as a canvas in ``folder``.
+
+    Raises
+    ------
+    Stopped
+        If the runner's stop sign showed; finished work is kept in the folder.
+    """
+    size = pictures.source.size
+    padded = size.rounded_up(denoiser.traits.grid)
+    work = Pass(
+        Mirrored(pictures.source, padded),
+        Mirrored(pictures.structure, padded),
+        Mirrored(pictures.weak, padded) if pictures.weak else None,
+        settings,
+        denoiser,
+        size,
+    )
+    if settings.mode is Mode.JOINT:
+        return joint.refine_joint(work, runner, region, folder)
+    return separate.refine_separate(work, runner, region, folder)
+
+
+def reach(settings: Refine, traits: Traits, size: Size, region: Box) -> Box:
+    """The part of the enlarged picture that refining the region reads."""
+    mode = joint if settings.mode is Mode.JOINT else separate
+    return mode.reach(settings, traits, size, region).intersection(Box.whole(size))
+
+
+@dataclass(frozen=True, slots=True)
+class Work:
+    """How much a pass has to do."""
+
+    tiles: int
+    """Tiles of the picture, those over the joins apart."""
+    tasks: int
+    """Pieces of work that progress counts: tiles, in joint mode for each evaluation."""
+    evaluations: int
+    """Times the network runs over the picture; Heun's steps count twice, guidance doubles."""
+    megapixels: float
+    """Megapixels that the network sees, over all tiles and evaluations."""
+    kept: float
+    """Megapixels of finished tiles that lie on disk until the pass ends."""
+
+
+def work_of(settings: Refine, traits: Traits, size: Size, region: Box | None = None) -> Work:
+    """How much a pass over a region, or the whole, has to do: counted, not walked through.
+
+    Raises
+    ------
+    Refusal
+        When there would be more than `MOST_TASKS`.
+    """
+    region = region or Box.whole(size)
+    each, evaluations = settings.calls, len(plan(settings, traits))
+    if settings.mode is Mode.JOINT:
+        tasks, seen = joint.counted(settings, traits, size, region)
+        work = Work(tasks // evaluations, tasks, evaluations * each, seen * each, 0.0)
+    else:
+        first, over = separate.counted(settings, traits, size, region)
+        area = separate.grid_of(settings, traits, size).used.megapixels
+        again = len(plan(separate.over_joins(settings), traits)) if over else 0
+        seen = area * (first * evaluations + over * again)
+        work = Work(first, first + over, evaluations * each, seen * each, area * (first + over))
+    if work.tasks > MOST_TASKS:
+        raise Refusal(
+            f"This would take {work.tasks:,} pieces of work; at most {MOST_TASKS:,} can be kept "
+            "in order. Choose larger tiles, fewer steps or a smaller size."
+        )
+    return work
+
+
+def tile_boxes(settings: Refine, traits: Traits, size: Size) -> list[Box]:
+    """Where the tiles of a pass lie on the picture, overlaps included, in the order they come."""
+    whole = Box.whole(size)
+    if settings.mode is Mode.JOINT:
+        found = joint.cores_of(settings, traits, Box.whole(size.rounded_up(traits.grid)))
+        return [box.intersection(whole) for box in found]
+    grid = separate.grid_of(settings, traits, size)
+    return [
+        tile.box.intersection(whole)
+        for group in separate.rounds(settings, grid, whole)
+        for tile in group
+    ]

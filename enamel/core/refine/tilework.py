@@ -1,0 +1,307 @@
+"""The work on one tile, and its way through an executor.
+
+A `Task` is all that leaves the process: arrays, settings, and a denoiser that is pickled by name. It
+can be computed anywhere, in any order, to the same bits.
+"""
+
+import time
+from collections import deque
+from collections.abc import Iterable, Iterator
+from concurrent.futures import Executor, Future
+from dataclasses import dataclass, field, replace
+from functools import lru_cache
+
+import numpy as np
+
+from enamel.core import ENGINE_VERSION
+from enamel.core.diffusion import noise
+from enamel.core.diffusion.denoiser import Condition, Denoiser, Traits
+from enamel.core.diffusion.samplers import Evaluation, State, evaluations
+from enamel.core.diffusion.sigmas import levels, sigma_of
+from enamel.core.geometry import Box, Size
+from enamel.core.picture.canvas import (
+    Canvas,
+    FloatArray,
+    Picture,
+    SampleArray,
+    to_samples,
+    to_signed,
+)
+from enamel.core.picture.colour import luma
+from enamel.core.progress import Listener, Progress, StopSign
+from enamel.core.refine.tilestore import TileStore, key_of
+from enamel.core.refine.words import Script
+from enamel.core.schedule import Refine
+
+PLAIN = Refine()
+AHEAD = 2
+"""Tasks handed to the executor before the first result is awaited, so that reading never waits."""
+
+
+@lru_cache(maxsize=64)
+def plan(settings: Refine, traits: Traits) -> list[Evaluation]:
+    """The network evaluations of a pass, from the level of its strength down to 0."""
+    start = sigma_of(settings.strength, traits.strength_map)
+    sigmas = levels(start, traits.sigma_min, settings.steps, settings.spacing, traits.rho)
+    missing = settings.missing if traits.gives_back else 0.0
+    strengths, lags = zip(*traits.lag, strict=True)
+    lag = float(np.interp(settings.strength, strengths, lags))
+    return evaluations(settings.sampler, sigmas, missing, lag)
+
+
+@dataclass(frozen=True, slots=True)
+class Held:
+    """Finished neighbours that a tile has to grow on from.
+
+    ``samples`` (height, width, 3) uint16; ``mask`` (height, width, 1) float32, 1 where they count
+    alone, 0 where the tile is free.
+    """
+
+    samples: SampleArray
+    mask: FloatArray
+
+
+class Finished:
+    """Held neighbours on the network's scale, with the noise of their place, ready for any σ."""
+
+    def __init__(self, held: Held, start: FloatArray, noise: FloatArray) -> None:
+        self.known = to_signed(held.samples)
+        self.lost = start - self.known
+        self.mask = held.mask
+        self.noise = noise
+
+    def over(self, x: FloatArray, sigma: float, missing: float) -> FloatArray:
+        """x, with the neighbours where they count: lacking and noisy as x is at this level."""
+        known = self.known
+        if missing > 0:
+            known = known + self.lost * np.float32(missing)
+        if sigma > 0:
+            known = known + self.noise * np.float32(sigma)
+        return x + (known - x) * self.mask
+
+
+@dataclass(frozen=True, slots=True)
+class Outcome:
+    """What came of a task: the state of the kept pixels, the estimate they had, the network's time."""
+
+    keep: Box
+    state: State
+    estimate: SampleArray
+    model_seconds: float
+
+
+@dataclass(frozen=True, slots=True)
+class Task:
+    """Evaluations ``first`` to ``last`` − 1 of one tile.
+
+    ``box`` is what the network sees, ``keep`` the part of it whose result is wanted; several
+    evaluations in a row need both to be the same.
+    """
+
+    denoiser: Denoiser
+    settings: Refine
+    box: Box
+    keep: Box
+    first: int
+    last: int
+    state: State | None
+    """Where evaluation ``first`` begins; None at the start of a pass."""
+    source: SampleArray | None
+    """The picture the pass starts from; needed when there is no state."""
+    structure: SampleArray
+    weak: SampleArray | None
+    """The structure taken away; the estimate under it is what guidance moves away from."""
+    hints: FloatArray | None
+    against: FloatArray | None
+    held: Held | None
+    stream: int
+    """Noise stream that the pass starts from."""
+
+    def key(self) -> str:
+        """Hash of everything that the outcome of a whole pass depends on."""
+        plain = replace(
+            self.settings, tile=PLAIN.tile, overlap=PLAIN.overlap, overlap_share=None,
+            feather=PLAIN.feather, order=PLAIN.order, joins=None, prompt="", negative_prompt="",
+            regions=(), blend=PLAIN.blend, guide=PLAIN.guide, anchor=PLAIN.anchor,
+            anchor_radius=PLAIN.anchor_radius, hold=PLAIN.hold,
+        )  # fmt: skip
+        # what was left out has its part in the arrays
+        held = (None, None) if self.held is None else (self.held.samples, self.held.mask)
+        return key_of(
+            ENGINE_VERSION, self.denoiser.traits.digest, plain, self.box, self.keep, self.first,
+            self.last, self.stream, self.source, self.structure, self.weak, self.hints, self.against,
+            *held,
+        )  # fmt: skip
+
+    def __call__(self) -> Outcome:
+        evaluation_plan = plan(self.settings, self.denoiser.traits)
+        inner = self.keep.relative_to(self.box).slices
+        state = self.state or (self._noised(self._signal(), evaluation_plan[0].sigma),)
+        structure = to_signed(self.structure)
+        weak = None if self.weak is None else to_signed(self.weak)
+        finished = None
+        if self.held is not None:
+            finished = Finished(self.held, self._signal(), self._starting_noise())
+        seconds = 0.0
+        estimate: FloatArray = state[0]
+        for evaluation in evaluation_plan[self.first : self.last]:
+            if finished is not None:
+                held = finished.over(state[0], evaluation.sigma, evaluation.missing)
+                state = (held, *state[1:])
+            began = time.perf_counter()
+            estimate = self._estimate(state[0], evaluation, structure, weak)[inner]
+            seconds += time.perf_counter() - began
+            kept = tuple(values[inner] for values in state)
+            state = evaluation.advance(kept, estimate, self._noise)
+        if finished is not None:
+            state = (finished.over(state[0], 0.0, 0.0), *state[1:])
+        return Outcome(self.keep, state, to_samples(estimate), seconds)
+
+    def _signal(self) -> FloatArray:
+        """What the pass starts from, before its noise."""
+        assert self.source is not None
+        signal = gained(to_signed(self.source), self.settings.contrast, self.settings.chroma)
+        if self.settings.grit:
+            # twice, because the signed scale is two units from black to white
+            rough = noise.gaussian(self.settings.seed, noise.GRIT, self.box)
+            signal = signal + rough * np.float32(2 * self.settings.grit)
+        return signal
+
+    def _noised(self, signal: FloatArray, sigma: float) -> FloatArray:
+        values = self._starting_noise()
+        values *= np.float32(sigma)
+        values += signal
+        return values
+
+    def _starting_noise(self) -> FloatArray:
+        return noise.gaussian(self.settings.seed, self.stream, self.box)
+
+    def _noise(self, step: int) -> FloatArray:
+        return noise.gaussian(self.settings.seed, noise.STEP + step, self.keep)
+
+    def _estimate(
+        self, x: FloatArray, at: Evaluation, structure: FloatArray, weak: FloatArray | None
+    ) -> FloatArray:
+        """The guided estimate: weak + g · (full − weak) (Ho & Salimans, "Classifier-free diffusion
+        guidance", 2022), the weak one being held half as firmly and led by the
+        negative prompt."""
+        led = Condition(structure, self.hints, at.missing)
+        full = self.denoiser.predict(x, at.sigma, led)
+        if weak is None:
+            return full
+        start = self.denoiser.predict(x, at.sigma, Condition(weak, self.against, at.missing))
+        return start + (full - start) * np.float32(self.settings.guidance)
+
+
+def gained(signal: FloatArray, contrast: float, chroma: float) -> FloatArray:
+    """The starting signal with its contrast about mid-grey and its chroma about luma scaled."""
+    if chroma != 1:
+        grey = luma(signal)[..., None]
+        signal = grey + (signal - grey) * np.float32(chroma)
+    if contrast != 1:
+        signal = signal * np.float32(contrast)
+    return signal
+
+
+@dataclass(frozen=True)
+class Pass:
+    """One pass over one picture: what its tiles read. Pictures are padded to the network's grid."""
+
+    source: Picture
+    structure: Picture
+    weak: Picture | None
+    settings: Refine
+    denoiser: Denoiser
+    size: Size
+    """Size of the picture without padding."""
+    stream: int = noise.START
+
+    @property
+    def padded(self) -> Size:
+        return self.source.size
+
+    @property
+    def plan(self) -> list[Evaluation]:
+        return plan(self.settings, self.denoiser.traits)
+
+    @property
+    def script(self) -> Script:
+        return Script(self.settings, self.denoiser.traits.vocabulary, self.size)
+
+    def task(
+        self,
+        box: Box,
+        keep: Box,
+        first: int,
+        last: int,
+        state: Canvas | None = None,
+        held: Held | None = None,
+    ) -> Task:
+        fields: State | None = None
+        if state is not None:
+            values = state.read(box)
+            fields = tuple(
+                np.ascontiguousarray(values[..., 3 * i : 3 * i + 3])
+                for i in range(state.channels // 3)
+            )
+        return Task(
+            self.denoiser,
+            self.settings,
+            box,
+            keep,
+            first,
+            last,
+            fields,
+            None if fields else self.source.read(box),
+            self.structure.read(box),
+            self.weak.read(box) if self.weak else None,
+            self.script.at(keep),
+            self.script.against(),
+            held,
+            self.stream,
+        )
+
+
+@dataclass
+class Runner:
+    """Takes tasks through an executor, counts, tells, and stops when asked."""
+
+    executor: Executor
+    coat: int = 0
+    listener: Listener | None = None
+    stopping: StopSign | None = None
+    ahead: int = AHEAD
+    store: TileStore | None = None
+    """Where finished tiles of whole passes are shared with other runs."""
+    model_seconds: float = field(default=0.0, init=False)
+    tasks_run: int = field(default=0, init=False)
+    tasks_shared: int = field(default=0, init=False)
+    """Tasks whose outcome another run had left in the store."""
+    done: int = field(default=0, init=False)
+    total: int = field(default=0, init=False)
+
+    def outcomes(self, tasks: Iterable[Task]) -> Iterator[Outcome]:
+        """Results in order; later tasks are read while earlier ones run. Ends early at a stop."""
+        pending: deque[Future[Outcome]] = deque()
+        for task in tasks:
+            if self.stopping and self.stopping():
+                break
+            pending.append(self.executor.submit(task))
+            if len(pending) > self.ahead:
+                yield self._counted(pending.popleft())
+        while pending:
+            yield self._counted(pending.popleft())
+
+    def _counted(self, future: "Future[Outcome]") -> Outcome:
+        outcome = future.result()
+        self.model_seconds += outcome.model_seconds
+        self.tasks_run += 1
+        return outcome
+
+    def tell(self, size: Size, box: Box, samples: SampleArray) -> None:
+        """One more piece of work is finished and kept."""
+        self.done += 1
+        if self.listener:
+            visible = box.intersection(Box.whole(size))
+            preview = samples[visible.relative_to(box).slices]
+            self.listener(Progress(self.coat, self.done, self.total, visible, preview))

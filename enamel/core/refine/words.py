@@ -1,0 +1,98 @@
+"""Prompts, for refiners that understand a stated vocabulary: what is known, what is not, and where."""
+
+import re
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from enamel.core.geometry import Box, Size
+from enamel.core.picture.canvas import FloatArray
+from enamel.core.schedule import Refine
+
+Vocabulary = Sequence[tuple[str, ...]]
+
+
+@dataclass(frozen=True, slots=True)
+class Word:
+    """A word or phrase of a prompt. ``means`` is the vocabulary's word for it, None if unknown."""
+
+    text: str
+    means: str | None
+
+
+def understood(prompt: str, vocabulary: Vocabulary) -> list[Word]:
+    """The prompt word by word, the longest phrases of the vocabulary taken together."""
+    meanings = {
+        tuple(synonym.lower().split()): words[0]
+        for words in vocabulary
+        for synonym in words
+        if synonym.strip()
+    }
+    longest = max((len(phrase) for phrase in meanings), default=1)
+    found: list[Word] = []
+    words = re.findall(r"[\w'-]+", prompt)
+    place = 0
+    while place < len(words):
+        for length in range(min(longest, len(words) - place), 0, -1):
+            phrase = tuple(word.lower() for word in words[place : place + length])
+            means = meanings.get(phrase) or meanings.get(
+                (*phrase[:-1], phrase[-1].removesuffix("s"))
+            )
+            if means or length == 1:
+                found.append(Word(" ".join(words[place : place + length]), means))
+                place += length
+                break
+    return found
+
+
+def hints(prompt: str, vocabulary: Vocabulary) -> FloatArray:
+    """Weight of each word of the vocabulary, (words,) float32 summing to 1, or all 0."""
+    weights = np.zeros(len(vocabulary), np.float32)
+    index = {words[0]: place for place, words in enumerate(vocabulary)}
+    for word in understood(prompt, vocabulary):
+        if word.means is not None:
+            weights[index[word.means]] += 1
+    total = weights.sum()
+    return weights / total if total else weights
+
+
+@dataclass(frozen=True)
+class Script:
+    """The words of a pass, ready to be asked for any tile.
+
+    A tile gets the words of the regions it touches, weighted by how much of it they cover, and the
+    words for the whole picture for the rest: so a subject's words never reach tiles without it.
+    """
+
+    settings: Refine
+    vocabulary: Vocabulary
+    size: Size
+
+    def at(self, tile: Box) -> FloatArray | None:
+        """Hints for a tile; None when the refiner knows no words."""
+        if not self.vocabulary:
+            return None
+        everywhere = hints(self.settings.prompt, self.vocabulary)
+        total = np.zeros_like(everywhere)
+        left = 1.0
+        for region in self.settings.regions:
+            share = self._box(region.box).intersection(tile).area / tile.area
+            total += np.float32(share) * hints(region.prompt, self.vocabulary)
+            left -= share
+        return total + np.float32(max(0.0, left)) * everywhere
+
+    def against(self) -> FloatArray | None:
+        """Hints of the negative prompt; None when the refiner knows no words."""
+        if not self.vocabulary:
+            return None
+        return hints(self.settings.negative_prompt, self.vocabulary)
+
+    def _box(self, shares: tuple[float, float, float, float]) -> Box:
+        left, top, width, height = shares
+        return Box.between(
+            round(left * self.size.width),
+            round(top * self.size.height),
+            round((left + width) * self.size.width),
+            round((top + height) * self.size.height),
+        )

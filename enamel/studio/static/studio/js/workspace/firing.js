@@ -1,0 +1,56 @@
+// firing.js: asks for the news of a running firing, shows progress, passes its tiles on.
+import { showProgress, tellEnd } from "../shared/news.js";
+
+const PAUSE_MS = 700;
+
+export function init(root) {
+  let after = 0;
+  let coat = null;
+
+  const show = (news) => {
+    root.querySelector("[data-bar]").value = news.done;
+    root.querySelector("[data-done]").textContent = news.done;
+    root.querySelector("[data-unattended]").hidden = !news.unattended;
+    if (news.state === "firing") {
+      root.querySelector("[data-state-name]").textContent = "Firing";
+      if (news.secondsLeft !== null) {
+        root.querySelector("[data-left]").textContent = `about ${duration(news.secondsLeft)} left`;
+      }
+    }
+    const afresh = coat !== null && coat !== news.coat;
+    coat = news.coat;
+    for (const tile of news.tiles) after = Math.max(after, tile.number);
+    showProgress(news.total ? news.done / news.total : 0, news.secondsLeft);
+    document.dispatchEvent(new CustomEvent("enamel:tiles", { detail: { afresh, tiles: news.tiles, done: news.done, coat: news.coat } }));
+  };
+
+  const ask = async () => {
+    try {
+      const answer = await fetch(`${root.dataset.firing}?after=${after}`);
+      if (answer.ok) {
+        const news = await answer.json();
+        if (news.state === "done") {
+          tellEnd(`${root.dataset.title} is fired.`);
+          return window.location.assign(news.shown);
+        }
+        if (news.state !== "queued" && news.state !== "firing") {
+          tellEnd(`The firing of ${root.dataset.title} ${news.state === "failed" ? "failed" : "was paused"}.`);
+          return window.location.assign(root.dataset.piece);
+        }
+        show(news);
+      }
+    } catch {
+      // the server is away for a moment; the firing goes on without it
+    }
+    setTimeout(ask, PAUSE_MS);
+  };
+  ask();
+}
+
+function duration(seconds) {
+  if (seconds < 1) return "1 s";
+  if (seconds < 90) return `${Math.round(seconds)} s`;
+  const minutes = Math.round(seconds / 60);
+  if (minutes < 60) return `${minutes} min`;
+  return `${Math.floor(minutes / 60)} h ${String(minutes % 60).padStart(2, "0")} min`;
+}

@@ -1,0 +1,37 @@
+// word-regions.js: parts of the picture that words are for: drawn, listed as lines, shown as boxes.
+import { drawBox } from "../shared/draw-box.js";
+import { showBoxes } from "../shared/boxes.js";
+import { whenOpen } from "../shared/viewer.js";
+
+export function init(root) {
+  const field = root.elements.regions;
+  whenOpen((bench) => {
+    const { layer } = bench;
+    let drawn = null;
+    const boxes = () => {
+      const known = field.value.split("\n").map((line) => line.match(/[\d.]+/g)?.map(Number));
+      const shares = known.filter((numbers) => numbers?.length >= 4);
+      const listed = shares.map(([left, top, width, height]) => ({
+        box: [left, top, width, height].map((share, place) => (share / 100) * (place % 2 ? layer.height : layer.width)),
+        current: false,
+      }));
+      return drawn ? [...listed, { box: drawn, current: true }] : listed;
+    };
+    const draw = showBoxes(bench, boxes);
+    field.addEventListener("input", draw);
+    drawBox(
+      root.querySelector("[data-draw-region]"),
+      bench,
+      (box) => { drawn = box; draw(); },
+      () => {
+        if (!drawn) return;
+        const shares = drawn.map((side, place) => (100 * side) / (place % 2 ? layer.height : layer.width));
+        const line = `${shares.map((share) => `${share.toFixed(1)}%`).join(" ")}: `;
+        drawn = null;
+        field.value = field.value.trim() ? `${field.value.trimEnd()}\n${line}` : line;
+        field.focus();
+        draw();
+      },
+    );
+  });
+}
