@@ -5,6 +5,7 @@ their results differ in the last bits. Both run on ``ENAMEL_THREADS`` threads or
 also on the device that ``ENAMEL_DEVICE`` names (CPU, GPU …), always in 32-bit floats.
 """
 
+import logging
 import os
 import time
 from collections.abc import Callable, Iterator
@@ -21,6 +22,8 @@ import openvino
 
 from enamel.core.errors import Refusal
 from enamel.core.picture.canvas import FloatArray
+
+logger = logging.getLogger(__name__)
 
 MOST_LOADED = 8
 """Networks in memory at once."""
@@ -130,9 +133,12 @@ def refusing() -> Iterator[None]:
     """What a runtime raises for a file that it can't run, as a `Refusal`."""
     try:
         yield
-    except Exception as error:  # the runtimes raise many kinds
-        reason = str(error).strip().splitlines()[-1][:160]
-        raise Refusal(f"This is not an ONNX file that can be run here ({reason}).") from None
+    except Exception as error:  # the runtimes raise many kinds, with paths in their words
+        logger.info("a network could not be run: %s", error)
+        raise Refusal(
+            "This is not an ONNX file that can be run here: it is broken, or uses operations that "
+            "neither runtime knows."
+        ) from None
 
 
 def _port(found: Any) -> Port:
