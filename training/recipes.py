@@ -107,7 +107,7 @@ RECIPES = {
             rate=4e-4,
             rollouts=0.8,
             steps=90000,
-            lag=0.72,
+            lag=0.66,
             seed=6,
         ),
         Recipe(
