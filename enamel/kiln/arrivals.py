@@ -48,7 +48,7 @@ def receive_picture(owner: AbstractBaseUser, upload: File, name: str) -> Piece |
         path = bringing.stored(upload, folder / "original")
         facts = examine(path, settings.IMPORT_LIMITS)
         if facts.size.megapixels <= AT_ONCE_MEGAPIXELS:
-            return bringing.from_file(owner.pk, path, name)
+            return bringing.from_file(owner.pk, path, name, facts=facts)
         return _keep(owner, path, Arrival.Kind.PICTURE, name)
 
 
@@ -137,7 +137,7 @@ def _read(arrival: Arrival) -> Piece:
         def read(original: Path, into: Path) -> None:
             read_apart(original, into, settings.IMPORT_LIMITS, hear)
 
-        return bringing.from_file(arrival.owner_id, path, arrival.name, read)
+        return bringing.from_file(arrival.owner_id, path, arrival.name, read=read)
 
 
 def _try(arrival: Arrival) -> None:

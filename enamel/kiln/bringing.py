@@ -51,23 +51,28 @@ def stored(upload: File, path: Path) -> Path:  # type: ignore[type-arg]
     return path
 
 
-def read_here(path: Path, into: Path) -> None:
-    """Decode a file in this process."""
-    read_canvas(path, examine(path, settings.IMPORT_LIMITS), into).close()
-
-
 def from_file(
-    owner_id: int, path: Path, name: str, read: Callable[[Path, Path], None] = read_here
+    owner_id: int,
+    path: Path,
+    name: str,
+    *,
+    facts: FileFacts | None = None,
+    read: Callable[[Path, Path], None] | None = None,
 ) -> Piece:
     """A piece from a local file, which moves into storage.
 
     Parameters
     ----------
-    read : decodes the file at the first path into a canvas at the second.
+    facts : what the file says of itself, where that is known; looking takes a while.
+    read : decodes the file at the first path into a canvas at the second, elsewhere than in this process.
     """
-    facts = examine(path, settings.IMPORT_LIMITS)
-    read(path, path.with_name("base.npy"))
-    canvas = Canvas(path.with_name("base.npy"))
+    facts = facts or examine(path, settings.IMPORT_LIMITS)
+    base = path.with_name("base.npy")
+    if read is None:
+        canvas = read_canvas(path, facts, base)
+    else:
+        read(path, base)
+        canvas = Canvas(base)
     cuts = find_cuts(canvas)
     text = dict(facts.text)
     how_made = made(text)

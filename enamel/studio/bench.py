@@ -17,6 +17,7 @@ from enamel.core.refine.words import Vocabulary, Word, understood
 from enamel.core.schedule import Coat, Mode, Refine, Schedule
 from enamel.kiln import firings
 from enamel.kiln.models import Firing, HouseSchedule, Layer, Piece
+from enamel.studio.asked import whole_number
 from enamel.studio.forms import BaseForm, CoatForm, PrintFileForm, PrintForm, SheetForm, TouchUpForm
 from enamel.studio.prints import file_shown, print_shown
 from enamel.studio.schedules import Draft
@@ -52,7 +53,7 @@ class Row:
 def draft_of(piece: Piece, number: str | None) -> Draft:
     """The piece's schedule with the coat of that number in hand; the first when there is none."""
     schedule = piece.schedule
-    wanted = int(number) if number and number.isdecimal() and len(number) < 10 else 0
+    wanted = whole_number(number) or 0
     return Draft(schedule, min(wanted, len(schedule.coats) - 1))
 
 

@@ -13,6 +13,7 @@ from enamel.core.print.layout import Edge, Fit, PrintPlan, native
 from enamel.core.print.papers import PAPERS, paper_of
 from enamel.core.print.sizing import PRINT_PPI, Bleed, PrintTarget, Unit, length_mm, mm_of
 from enamel.kiln.models import Layer
+from enamel.studio.asked import whole_number
 from enamel.studio.forms.settings import SettingsForm, of_setting
 
 FITS = [
@@ -101,13 +102,14 @@ class PrintForm(SettingsForm):
         found: dict[int, StepEdit] = {}
         for name, value in self.data.items():
             what, _, place = name.partition("-")
-            if what not in ("strength", "upscaler") or not place.isdecimal() or not value:
+            number = whole_number(place)
+            if what not in ("strength", "upscaler") or number is None or not value:
                 continue
-            edit = found.get(int(place), StepEdit())
+            edit = found.get(number, StepEdit())
             if what == "upscaler":
-                found[int(place)] = StepEdit(edit.strength, value)
+                found[number] = StepEdit(edit.strength, value)
             else:
-                found[int(place)] = StepEdit(self._strength(value), edit.upscaler)
+                found[number] = StepEdit(self._strength(value), edit.upscaler)
         return found
 
     @staticmethod

@@ -7,6 +7,7 @@ from django import forms
 from enamel.core.errors import FieldRefusal
 from enamel.core.fire.sheets import VARIED, Axis
 from enamel.core.geometry import Box
+from enamel.studio.asked import lengths
 
 CHOICES = [("", "nothing"), *((varied.name, varied.words) for varied in VARIED)]
 
@@ -21,10 +22,10 @@ class SheetForm(forms.Form):
     values_too = forms.CharField(required=False, max_length=400, label="Over")
 
     def clean_window(self) -> Box:
-        words = self.cleaned_data["window"].replace(",", " ").split()
-        if len(words) != 4 or not all(word.isdecimal() and len(word) < 7 for word in words):
+        sides = lengths(self.cleaned_data["window"].replace(",", " ").split())
+        if len(sides) != 4:
             raise forms.ValidationError("Give left, top, width and height in px of the result.")
-        return Box(*(int(word) for word in words))
+        return Box(*sides)
 
     def clean(self) -> dict[str, Any]:
         cleaned = super().clean() or self.cleaned_data

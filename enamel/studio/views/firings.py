@@ -11,6 +11,7 @@ from django.views.decorators.http import require_GET, require_POST
 
 from enamel.kiln import firings
 from enamel.kiln.models import Firing, TilePreview
+from enamel.studio.asked import whole_number
 from enamel.studio.views.access import own_firing
 
 
@@ -20,9 +21,7 @@ def state(request: HttpRequest, firing_id: UUID) -> JsonResponse:
     """Progress, and the tiles that changed after number ``after``."""
     firing = own_firing(request, firing_id)
     after = request.GET.get("after", "0")
-    fresh = firing.previews.filter(
-        number__gt=int(after) if after.isdecimal() and len(after) < 10 else 0
-    )
+    fresh = firing.previews.filter(number__gt=whole_number(after) or 0)
     return JsonResponse(
         {
             "state": firing.state,

@@ -14,6 +14,7 @@ from enamel.core.errors import Refusal
 from enamel.core.schedule import Schedule
 from enamel.kiln.models import HouseSchedule, Piece
 from enamel.kiln.store import safe_name
+from enamel.studio.asked import whole_number
 from enamel.studio.views.access import own_piece, person
 
 MAX_FILE = 1_000_000
@@ -55,11 +56,11 @@ def keep(request: HttpRequest, piece_id: UUID) -> HttpResponse:
 def apply(request: HttpRequest, piece_id: UUID) -> HttpResponse:
     """Put a house schedule in the place of the piece's; it can be undone."""
     piece = own_piece(request, piece_id)
-    chosen = request.POST.get("schedule", "")
-    if not chosen.isdecimal() or len(chosen) > 9:
+    chosen = whole_number(request.POST.get("schedule"))
+    if chosen is None:
         messages.error(request, "Choose a house schedule first.")
         return _to_coats(piece)
-    house = _own(request, int(chosen))
+    house = _own(request, chosen)
     if "forget" in request.POST:
         house.delete()
         messages.success(request, f"House schedule “{house.name}” is deleted. Pieces keep theirs.")

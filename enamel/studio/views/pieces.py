@@ -19,6 +19,7 @@ from enamel.core.errors import Refusal
 from enamel.kiln import arrivals, bringing, firings, store
 from enamel.kiln.models import Arrival, Piece
 from enamel.kiln.pyramids import thumbnail
+from enamel.studio.asked import lengths
 from enamel.studio.bench import Bench
 from enamel.studio.forms import BaseForm
 from enamel.studio.sending import send
@@ -268,15 +269,11 @@ def _cuts_asked(request: HttpRequest) -> Cuts:
     """Spans from the form: starts and ends of columns and rows, in px, apart by spaces or commas."""
     spans = []
     for name in ("columns", "rows"):
-        words = request.POST.get(name, "").replace(",", " ").replace("–", " ").split()
-        if (
-            not words
-            or len(words) % 2
-            or not all(word.isdecimal() and len(word) < 7 for word in words)
-        ):
+        sent = request.POST.get(name, "").replace(",", " ").replace("–", " ").split()
+        numbers = lengths(sent)
+        if not numbers or len(numbers) % 2:
             raise Refusal(
                 f"Give a start and an end in px for each of the {name}, as in 0–512 528–1040."
             )
-        numbers = [int(word) for word in words]
         spans.append(tuple(zip(numbers[::2], numbers[1::2], strict=True)))
     return Cuts(*spans)
