@@ -10,8 +10,9 @@ from django.conf import settings
 from django.contrib.auth.models import User
 from django.core.files import File
 
-from enamel.kiln import bringing, store
 from enamel.kiln.models import Piece
+from enamel.kiln.pieces import bringing
+from enamel.kiln.storage import layers as store
 from tests.pictures import STATIONMASTER
 
 SIZE = (112, 88)

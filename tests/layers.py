@@ -8,8 +8,9 @@ from enamel.core.fields import to_json
 from enamel.core.geometry import Box
 from enamel.core.picture.canvas import Canvas, SampleArray
 from enamel.core.schedule import Coat, Refine, address
-from enamel.kiln import checking, store
+from enamel.kiln import checking
 from enamel.kiln.models import Layer, Piece
+from enamel.kiln.storage import layers as store
 
 
 def layer_of(

@@ -17,19 +17,22 @@ from training.recipes import Recipe
 Batch = tuple[Tensor, ...]
 SOFTENING = 4.0
 """Blur in px that takes the structure away at hold 0; the card says the same."""
-HELD = 0.5
+HELD = 0.65
 """Share of the patches whose structure is held to as it is; the rest draw their hold evenly from 0 to 1."""
 WORDLESS = 0.2
 """Share of the patches that are shown without their words, so that guidance has a place to stand."""
 MIN_BLUR = 0.1
 """Blurs below this, in px, change nothing."""
-ALL_THERE, ALL_GONE = 0.2, 0.35
-"""Shares of the patches that lack nothing, and all that enlarging lost; the rest lack a share of it."""
+ALL_THERE, ALL_GONE = 0.15, 0.6
+"""Shares of the patches that lack nothing, and all that enlarging lost at the start of their pass; the rest
+lack a share of it."""
+AT_START = 0.4
+"""Share of the patches that are met at the start of a pass; the rest at any of its later levels."""
 FLAT_SIDE = 9
 """Side in px of the square whose deviation tells whether a place is flat."""
 FLAT_UP_TO = (0.8, 1.6)
 """Deviations of luma, in 8-bit levels, up to which a place is flat, and from which it is not."""
-FROM_BANK = 0.45
+FROM_BANK = 0.35
 """Share of the patches whose source was enlarged by an upscaler, from the bank of pairs."""
 SIGMA_MIN, RHO = 0.03, 5.0
 """Lowest noise level of a pass, and how its levels are spread; the card says the same."""
@@ -120,7 +123,8 @@ class Refining:
         self.bank = bank
 
     def batch(self, rng: np.random.Generator, count: int) -> tuple[np.ndarray, ...]:
-        """Sharp patches and conditions in −1…1, noise levels, words, enlarged sources, what is missing."""
+        """Sharp patches, conditions and enlarged sources in −1…1, words, noise levels, what is missing at
+        them, and what was missing at the start of their passes."""
         triples = [self._example(rng) for _ in range(count)]
         sharps, starts = [one for one, _, _ in triples], [one for _, one, _ in triples]
         blurs = [softening_at(rng.random(), SOFTENING) * (rng.random() > HELD) for _ in sharps]
@@ -130,16 +134,27 @@ class Refining:
         ]
         words = np.stack([word for _, _, word in triples])
         words[rng.random(count) < WORDLESS] = 0
-        # the more structure is missing, the larger is the noise at which it is decided
-        centre = -2.0 + 0.35 * np.array(blurs)
-        sigma = np.exp(rng.normal(centre, 1.1)).clip(0.005, 1.5).astype(np.float32)
+        first, sigma = self._levels(np.array(blurs), rng)
         drawn = rng.random(count)
-        missing = np.where(drawn < ALL_THERE, 0, rng.random(count))
-        missing = np.where(drawn > 1 - ALL_GONE, 1, missing).astype(np.float32)
+        given = np.where(drawn < ALL_THERE, 0, rng.random(count))
+        given = np.where(drawn > 1 - ALL_GONE, 1, given)
+        missing = given * sigma / first
         return (
-            planes(sharps) * 2 - 1, planes(conditions) * 2 - 1, sigma, words,
-            planes(starts) * 2 - 1, missing,
+            planes(sharps) * 2 - 1, planes(conditions) * 2 - 1, planes(starts) * 2 - 1, words,
+            *(values.astype(np.float32) for values in (sigma, missing, given)),
         )  # fmt: skip
+
+    @staticmethod
+    def _levels(blurs: np.ndarray, rng: np.random.Generator) -> tuple[np.ndarray, np.ndarray]:
+        """Noise levels that passes start from, and those at which the patches are met.
+
+        The more structure is missing, the larger is the noise at which it is decided.
+        """
+        count = len(blurs)
+        first = np.exp(rng.uniform(*np.log(ROLLED_FROM), count) + 0.35 * np.minimum(blurs, 1.5))
+        along = np.where(rng.random(count) < AT_START, 0, rng.random(count))
+        least = np.minimum(SIGMA_MIN, first) / 3
+        return first, (first ** (1 / RHO) * (1 - along) + least ** (1 / RHO) * along) ** RHO
 
     def _example(self, rng: np.random.Generator) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
         """A sharp patch, the same reduced and enlarged again, and its words."""
@@ -154,7 +169,7 @@ class Refining:
         return without_grain_in_flats(sharp, start), start, words
 
     def guess(self, network: nn.Module, batch: Batch) -> tuple[Tensor, Tensor, Tensor]:
-        sharp, cond, sigma, words, start, missing = batch
+        sharp, cond, start, words, sigma, missing, _ = batch
         lacking = wide(missing) * (start - sharp)
         noisy = sharp + lacking + wide(sigma) * torch.randn_like(sharp)
         variance = sigma**2 + (missing * SIGMA_DATA) ** 2
@@ -170,7 +185,7 @@ class Refining:
         A pass as the engine runs it (DPM++ 2M, 4 to 8 evaluations, all without gradient but the last), so
         that the network meets its own earlier estimates instead of true pictures with noise.
         """
-        sharp, cond, _, words, start, given = batch
+        sharp, cond, start, words, _, _, given = batch
         first = torch.exp(torch.empty(len(sharp)).uniform_(*map(math.log, ROLLED_FROM)))
         steps = int(torch.randint(4, 9, ()))
         levels = [
@@ -193,7 +208,7 @@ class Refining:
         return guess, start, start + wide(given) * (sharp - start)
 
     def judge(self, network: nn.Module, batch: Batch) -> float:
-        sharp, cond, _, words, start, _ = batch
+        sharp, cond, start, words, *_ = batch
         noise = torch.randn(sharp.shape, generator=torch.Generator().manual_seed(11))
         gains = []
         for level, lack in JUDGED_AT:

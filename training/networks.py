@@ -98,8 +98,8 @@ class Refiner(nn.Module):
     to 1 or are all 0, ``missing`` (n) in 0…1; output like x. Sides are multiples of 8.
     """
 
-    radius = 80
-    """Receptive radius in px: 7 convolutions at half size, 8 at a quarter and 4 at an eighth, each
+    radius = 88
+    """Receptive radius in px: 10 convolutions at half size, 8 at a quarter and 4 at an eighth, each
     reaching one px of its own size, and what changing sizes adds."""
 
     def __init__(self, words: int, width: int, middle: int, deep: int) -> None:
@@ -111,7 +111,7 @@ class Refiner(nn.Module):
         self.lack = nn.Linear(2, lead, bias=False)
         nn.init.zeros_(self.lack.weight)
         self.enter = nn.Conv2d(24, width, 3, padding=1)
-        self.half_down = Steered(width, lead)
+        self.fine = nn.ModuleList(Steered(width, lead) for _ in range(2))
         self.to_quarter = nn.Conv2d(width, middle, 2, stride=2)
         self.quarter = nn.ModuleList(Steered(middle, lead) for _ in range(2))
         self.to_eighth = nn.Conv2d(middle, deep, 2, stride=2)
@@ -119,7 +119,7 @@ class Refiner(nn.Module):
         self.from_eighth = nn.ConvTranspose2d(deep, middle, 2, stride=2)
         self.quarter_again = nn.ModuleList(Steered(middle, lead) for _ in range(2))
         self.from_quarter = nn.ConvTranspose2d(middle, width, 2, stride=2)
-        self.half_up = Steered(width, lead)
+        self.fine_again = nn.ModuleList(Steered(width, lead) for _ in range(2))
         self.leave = nn.Conv2d(width, 12, 3, padding=1)
         nn.init.zeros_(self.leave.weight)
         nn.init.zeros_(self.leave.bias)
@@ -134,7 +134,9 @@ class Refiner(nn.Module):
         spread = variance.rsqrt()[:, None, None, None]
         residual = x - cond
         given = functional.pixel_unshuffle(torch.cat([residual * spread, cond], 1), 2)
-        half = self.half_down(self.enter(given), lead)
+        half = self.enter(given)
+        for block in self.fine:
+            half = block(half, lead)
         quarter = smaller(half, self.to_quarter)
         for block in self.quarter:
             quarter = block(quarter, lead)
@@ -144,7 +146,9 @@ class Refiner(nn.Module):
         quarter = quarter + larger(eighth, self.from_eighth)
         for block in self.quarter_again:
             quarter = block(quarter, lead)
-        half = self.half_up(half + larger(quarter, self.from_quarter), lead)
+        half = half + larger(quarter, self.from_quarter)
+        for block in self.fine_again:
+            half = block(half, lead)
         change = functional.pixel_shuffle(self.leave(functional.relu(half)), 2)
         keep = (SIGMA_DATA**2 / variance)[:, None, None, None]
         return cond + keep * residual + (noise[:, None, None, None] * SIGMA_DATA * spread) * change

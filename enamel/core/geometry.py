@@ -14,6 +14,10 @@ class Size(NamedTuple):
     def megapixels(self) -> float:
         return self.width * self.height / 1e6
 
+    def scaled(self, factor: float) -> "Size":
+        """The size times a factor, to the nearest px, at least one px a side."""
+        return Size(max(1, round(self.width * factor)), max(1, round(self.height * factor)))
+
     def rounded_up(self, grid: int) -> "Size":
         """The next size whose sides are multiples of ``grid``."""
         return Size(-(-self.width // grid) * grid, -(-self.height // grid) * grid)

@@ -209,18 +209,23 @@ class Coat:
     def from_json(cls, given: Any) -> "Coat":
         return from_json(cls, given)
 
+    @property
+    def refinement(self) -> Refine | None:
+        """The refinement that the coat carries out; None where it only enlarges."""
+        return self.refine if self.refine and self.refine.strength > 0 else None
+
     def size_from(self, source: Size) -> Size:
         """Exact size of the result for a source of that size."""
         if self.size is not None:
             return Size(*self.size)
         factor = self.factor or 1.0
-        sides = [max(1, round(side * factor)) for side in source]
-        if max(sides) > MAX_SIDE:
+        size = source.scaled(factor)
+        if max(size) > MAX_SIDE:
             raise Refusal(
-                f"{factor:g} times {source} would be {max(sides)} px long; "
+                f"{factor:g} times {source} would be {max(size)} px long; "
                 f"the longest side can be {MAX_SIDE} px."
             )
-        return Size(*sides)
+        return size
 
 
 @dataclass(frozen=True, slots=True)

@@ -12,8 +12,8 @@ from enamel.core.picture.canvas import Canvas
 from enamel.core.schedule import Coat
 from enamel.core.upscale import Enlarged, chosen
 from enamel.kiln.models import Layer
-from enamel.kiln.passing import passing
-from enamel.kiln.store import canvas_of
+from enamel.kiln.storage.layers import canvas_of
+from enamel.kiln.storage.passing import passing
 
 
 def check_layer(layer: Layer, enlarged: Path | None = None) -> None:
@@ -41,7 +41,7 @@ def _tiled(layer: Layer, enlarged: Path | None) -> Iterator[Tiled | None]:
     """How a layer was tiled, with what was refined; None for one that has no tiles."""
     given, parent = layer.recipe.get("coat"), layer.parent
     coat = Coat.from_json(given) if given else None
-    if coat is None or parent is None or coat.refine is None or coat.refine.strength == 0:
+    if coat is None or parent is None or coat.refinement is None:
         yield None
         return
     with passing("check") as folder, canvas_of(parent) as start:

@@ -8,8 +8,13 @@ from procrastinate import JobContext, RetryStrategy
 from procrastinate.contrib.django import app
 from procrastinate.exceptions import AlreadyEnqueued, JobAborted
 
-from enamel.kiln import arrivals, bringing, checking, running, store, swatching, trials
-from enamel.kiln.models import Layer, Model
+from enamel.kiln import checking, prints
+from enamel.kiln.firings import running
+from enamel.kiln.models import Arrival, Layer, Model, PrintFile
+from enamel.kiln.networks import trials
+from enamel.kiln.pieces import arrivals, bringing
+from enamel.kiln.storage import layers as store
+from enamel.kiln.swatches import running as swatching
 
 FIRINGS = "firings"
 SWATCHES = "swatches"
@@ -72,11 +77,39 @@ def check(layer_id: str) -> None:
 @app.periodic(cron="17 4 * * *")
 @app.task(queue=CHORES)
 def delete_for_good(timestamp: int) -> None:
-    """Once a day: let go of what was thrown away too long ago."""
+    """Once a day: let go of what was thrown away too long ago, and of old print files."""
     bringing.delete_for_good()
+    prints.let_go_outlived()
+
+
+@app.task(queue=CHORES)
+def write_print(print_id: str) -> None:
+    """Write a print file that waits."""
+    prints.write(UUID(print_id))
 
 
 @app.task(queue=CHORES)
 def try_model(name: str) -> None:
     """Try a model on this machine: its speed, and what it makes of the demo pictures."""
     trials.carry_out(name)
+
+
+def enqueue_preparation(layer: Layer) -> None:
+    """Have a layer made ready to be looked at."""
+    prepare.defer(layer_id=str(layer.pk))
+
+
+def enqueue_checks(layer: Layer) -> None:
+    """Have a layer checked against its base, once."""
+    with suppress(AlreadyEnqueued), transaction.atomic():
+        check.configure(queueing_lock=f"check {layer.pk}").defer(layer_id=str(layer.pk))
+
+
+def enqueue_arrival(arrival: Arrival) -> None:
+    """Have a file that was sent read, or tried."""
+    take_in.defer(arrival_id=str(arrival.pk))
+
+
+def enqueue_print(made: PrintFile) -> None:
+    """Have a print file written."""
+    write_print.defer(print_id=str(made.pk))

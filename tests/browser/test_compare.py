@@ -9,7 +9,7 @@ from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.keys import Keys
 
 from enamel.kiln.models import Layer, Piece
-from enamel.kiln.store import canvas_of
+from enamel.kiln.storage.layers import canvas_of
 from tests.browser.conftest import Browser
 from tests.layers import enlarged, layer_of
 from tests.pictures import whole

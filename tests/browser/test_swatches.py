@@ -1,15 +1,16 @@
 """Draw, sheet, mark, take, fire, and compare the pixels, in a real browser."""
 
+import json
 from pathlib import Path
 
 import pytest
 from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.keys import Keys
 
-from enamel.kiln import swatching
+from enamel.core.refine.tilestore import key_of
 from enamel.kiln.models import Layer, Piece, Sheet, Swatch
-from enamel.kiln.store import canvas_of
-from enamel.kiln.swatches import pixels_of
+from enamel.kiln.storage.layers import canvas_of
+from enamel.kiln.swatches.asking import pixels_of
 from tests.browser.conftest import Browser
 from tests.pictures import assert_same_pixels
 
@@ -68,17 +69,15 @@ def test_draw_sheet_mark_take_fire_and_the_same_pixels(
     browser.find(f"[data-cell='{other.pk}']").send_keys("x")
     browser.wait(lambda _: Swatch.objects.get(pk=other.pk).verdict == "reject")
 
-    # wipe and blink two
+    # two go to the comparing bench, and back
     for swatch in (chosen, other):
         browser.find(f"[data-cell='{swatch.pk}']").send_keys("c")
-    browser.find("[data-pair][open]")
-    assert len(browser.driver.find_elements("css selector", "[data-frame] img")) == 2
-    browser.find("#pair-line").send_keys(Keys.HOME)
-    clipped = "return document.querySelectorAll('[data-frame] img')[1].style.clipPath"
-    assert browser.run(clipped) == "inset(0px 0px 0px 0%)"
-    browser.button("Blink").click()
-    browser.wait(lambda _: browser.run(clipped) == "inset(0px 0px 0px 100%)")
-    browser.find("[data-pair] [data-close]").click()
+    browser.find("[data-module~='compare'][data-open]")
+    shown = browser.run("return document.querySelector('[data-module~=compare]').dataset.pictures")
+    tokens = [picture["token"] for picture in json.loads(shown)]
+    assert tokens == [f"s{chosen.pk}", f"s{other.pk}"]
+    browser.driver.back()
+    browser.find(f"[data-cell='{chosen.pk}']")
 
     # take and fire
     browser.find(f"[data-cell='{chosen.pk}']").send_keys(Keys.ENTER)
@@ -95,7 +94,7 @@ def test_draw_sheet_mark_take_fire_and_the_same_pixels(
     with canvas_of(layer) as canvas:
         window = canvas.read(sheet.box)
     assert_same_pixels(pixels_of(chosen), window)
-    assert chosen.sha256 == swatching.digest_of_pixels(window)
+    assert chosen.sha256 == key_of(window)
     firing = Piece.objects.get().firings.get()
     assert firing.actual["shared"] > 0
     assert browser.complaints() == []

@@ -91,7 +91,7 @@ def test_sign_in_upload_set_fire_watch_mend_wipe_download(
     browser.find("[name='lies'][value='whole']").click()
     browser.fill("ppi", 240)
     assert "51 × 68 mm" in browser.find("[data-print-size]").text
-    browser.button("Download the print file").click()
+    browser.button("Write the print file").click()
     path = tmp_path / "face-touch-up-480x640.tif"
     browser.wait(lambda _: path.exists())
     with PIL.Image.open(path) as made:

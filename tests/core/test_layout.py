@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 from enamel.core.errors import Refusal
 from enamel.core.geometry import Box, Size
 from enamel.core.picture.canvas import Canvas
-from enamel.core.print.file import Laid, export
+from enamel.core.print.file import Placed, export
 from enamel.core.print.layout import (
     Edge,
     Fit,
@@ -124,9 +124,9 @@ def test_a_target_a_few_pixels_off_is_offered_a_whole_factor() -> None:
     assert (offer.factor, offer.picture, offer.more) == (4, (3328, 3328), 21)
 
 
-def written(folder: Path, canvas: Canvas, laid: Laid) -> np.ndarray:
+def written(folder: Path, canvas: Canvas, laid: Placed) -> np.ndarray:
     path = folder / "print.png"
-    export(canvas, path, laid=laid)
+    export(canvas, path, placed=laid)
     return np.asarray(PIL.Image.open(path))
 
 
@@ -144,7 +144,7 @@ def ramp(tmp_path: Path) -> Canvas:
 def test_a_cropped_print_holds_just_those_pixels(tmp_path: Path, ramp: Canvas) -> None:
     plan = PrintPlan(PrintTarget(10, 10, 127), Fit.FILL, centre=(1.0, 0.5))
     layout, _ = native(Size(80, 60), plan)
-    pixels = written(tmp_path, ramp, Laid(layout))
+    pixels = written(tmp_path, ramp, Placed(layout))
     assert pixels.shape[:2] == (60, 60)
     assert (pixels[0, 0].tolist(), pixels[-1, -1].tolist()) == ([20, 0, 0], [79, 59, 0])
 
@@ -155,7 +155,7 @@ def test_an_extended_print_keeps_the_picture_and_goes_on_from_it(
 ) -> None:
     target = PrintTarget(80, 60, 25.4, Bleed(5, 5, 5, 5))
     layout = lay_out(Size(80, 60), PrintPlan(target, Fit.EXTEND))
-    pixels = written(tmp_path, ramp, Laid(layout, edge, (10, 20, 30)))
+    pixels = written(tmp_path, ramp, Placed(layout, edge, (10, 20, 30)))
     assert pixels.shape == (70, 90, 3)
     inside = pixels[5:65, 5:85]
     assert (inside[..., 0] == np.arange(80)).all()
@@ -172,5 +172,16 @@ def test_an_extended_print_keeps_the_picture_and_goes_on_from_it(
 def test_a_layout_for_another_size_is_refused(tmp_path: Path, ramp: Canvas) -> None:
     layout = lay_out(Size(80, 60), PrintPlan(PrintTarget(100, 100)))
     with pytest.raises(Refusal, match="this one has 80 × 60 px"):
-        export(ramp, tmp_path / "x.png", laid=Laid(layout))
+        export(ramp, tmp_path / "x.png", placed=Placed(layout))
     assert not list(tmp_path.glob("x.png*"))
+
+
+def test_how_far_a_file_is_written_is_told(tmp_path: Path) -> None:
+    rng = np.random.default_rng(4)
+    np.save(tmp_path / "noise.npy", rng.integers(0, 65536, (700, 900, 3), dtype=np.uint16))
+    shares: list[float] = []
+    with Canvas(tmp_path / "noise.npy") as canvas:
+        export(canvas, tmp_path / "noise.tif", hear=shares.append)
+    assert shares == sorted(shares)
+    assert len(set(shares)) > 3
+    assert shares[-1] == pytest.approx(1, abs=0.05)

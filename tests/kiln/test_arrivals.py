@@ -7,8 +7,8 @@ from django.contrib.auth.models import User
 from django.core.files.uploadedfile import SimpleUploadedFile
 
 from enamel.core.errors import Refusal
-from enamel.kiln import arrivals, bringing
 from enamel.kiln.models import Arrival, Piece
+from enamel.kiln.pieces import arrivals, bringing
 
 
 @pytest.fixture

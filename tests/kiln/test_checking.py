@@ -9,8 +9,11 @@ from enamel.core.checks import VERSION
 from enamel.core.fire.touchup import TouchUp
 from enamel.core.geometry import Box
 from enamel.core.schedule import Refine
-from enamel.kiln import checking, firings, running, store
+from enamel.kiln import checking, tasks
+from enamel.kiln.firings import asking as firings
+from enamel.kiln.firings import running
 from enamel.kiln.models import Firing, Layer, Piece
+from enamel.kiln.storage import layers as store
 from enamel.kiln.tasks import check
 from tests.layers import enlarged, layer_of
 from tests.pictures import whole
@@ -110,7 +113,7 @@ def test_a_check_is_asked_for_once(piece: Piece, tmp_path: Path) -> None:
     from procrastinate.contrib.django.models import ProcrastinateJob
 
     layer = layer_of(piece, enlarged(base_samples(piece)), tmp_path, checked=False)
-    firings.enqueue_checks(layer)
-    firings.enqueue_checks(layer)
+    tasks.enqueue_checks(layer)
+    tasks.enqueue_checks(layer)
     jobs = ProcrastinateJob.objects.filter(task_name__endswith=".check")
     assert [job.queue_name for job in jobs] == ["chores"]

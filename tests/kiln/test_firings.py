@@ -16,9 +16,12 @@ from enamel.core.fire.firing import fire
 from enamel.core.fire.touchup import TouchUp
 from enamel.core.picture.canvas import Canvas
 from enamel.core.schedule import Coat, Schedule
-from enamel.kiln import firings, running, store
+from enamel.kiln.faults import told
+from enamel.kiln.firings import asking as firings
+from enamel.kiln.firings import running
 from enamel.kiln.models import Attendance, Firing, Layer, Piece
 from enamel.kiln.models.attendance import SILENT
+from enamel.kiln.storage import layers as store
 from tests.kiln.workers import wait_for, worker
 from tests.pictures import assert_same_pixels, whole
 from tests.schedules import coat
@@ -266,10 +269,10 @@ def test_stopping_a_waiting_firing_for_good_lets_go_of_its_tiles(piece: Piece) -
 
 
 def test_a_full_disk_is_named_whatever_the_library_says(monkeypatch: pytest.MonkeyPatch) -> None:
-    assert "disk is full" in running.words_of(OSError(28, "No space left on device"))
-    assert "(broken pipe)" in running.words_of(OSError("broken pipe"))
+    assert "disk is full" in told(OSError(28, "No space left on device"), "a test")
+    assert "(broken pipe)" in told(OSError("broken pipe"), "a test")
     monkeypatch.setattr("shutil.disk_usage", lambda folder: type("", (), {"free": 0})())
-    assert "disk is full" in running.words_of(OSError("unable to write to target"))
+    assert "disk is full" in told(OSError("unable to write to target"), "a test")
 
 
 @pytest.mark.django_db(transaction=True)
@@ -346,7 +349,7 @@ def pixels_of_undisturbed(piece: Piece, schedule: Schedule) -> Any:
 
 
 def test_pyramids_hold_the_picture_tile_by_tile(piece: Piece) -> None:
-    from enamel.kiln.pyramids import archives
+    from enamel.kiln.storage.pyramids import archives
 
     base = piece.base
     top = 7  # 112 × 88 px need levels 0 to 7

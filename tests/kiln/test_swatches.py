@@ -15,10 +15,14 @@ from enamel.core.networks.cards import card
 from enamel.core.print.file import FileFormat
 from enamel.core.progress import Progress
 from enamel.core.refine.separate import grid_of
+from enamel.core.refine.tilestore import key_of
 from enamel.core.schedule import Coat, Refine, Schedule
-from enamel.kiln import firings, running, swatches, swatching
+from enamel.kiln.firings import asking as firings
+from enamel.kiln.firings import running
 from enamel.kiln.models import Firing, Layer, Piece, Sheet, Swatch
-from enamel.kiln.store import canvas_of, piece_work
+from enamel.kiln.storage.layers import canvas_of, piece_work
+from enamel.kiln.swatches import asking as swatches
+from enamel.kiln.swatches import running as swatching
 from tests.pictures import assert_same_pixels
 
 pytestmark = pytest.mark.django_db
@@ -55,7 +59,7 @@ def test_a_swatch_is_the_firings_window_and_the_firing_takes_its_tiles(
     with canvas_of(layer) as canvas:
         window = canvas.read(WINDOW)
     assert_same_pixels(swatches.pixels_of(swatch), window)
-    assert swatch.sha256 == swatching.digest_of_pixels(window)
+    assert swatch.sha256 == key_of(window)
     assert firing.actual["shared"] > 0
 
 

@@ -5,8 +5,9 @@ import pytest
 from enamel.core.fire.sheets import Axis
 from enamel.core.geometry import Box
 from enamel.core.schedule import Coat, Refine, Schedule
-from enamel.kiln import firings, swatches
+from enamel.kiln.firings import asking as firings
 from enamel.kiln.models import Firing, Piece, Sheet, Swatch
+from enamel.kiln.swatches import asking as swatches
 from tests.kiln.workers import wait_for, worker
 
 PATIENCE = 240

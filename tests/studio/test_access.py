@@ -9,8 +9,12 @@ from django.test import Client
 from django.urls import reverse
 
 from enamel.core.geometry import Box
-from enamel.kiln import firings, swatches
+from enamel.core.print.file import FileFormat
+from enamel.kiln import prints
+from enamel.kiln.firings import asking as firings
 from enamel.kiln.models import Arrival, Firing, HouseSchedule, Piece
+from enamel.kiln.prints import Order
+from enamel.kiln.swatches import asking as swatches
 from enamel.studio import urls
 from tests.schedules import coat
 
@@ -42,6 +46,8 @@ def addresses(piece: Piece, firing: Firing) -> dict[str, str]:
     sheet = swatches.ask(piece, coat(), 0, Box(0, 0, 64, 64), [])
     arrival = Arrival.objects.create(owner=piece.owner, kind=Arrival.Kind.PICTURE, name="a.png")
     parts["arrival"] = {"arrival_id": arrival.pk}
+    made = prints.order(piece.base, Order(FileFormat.PNG, 8, 300.0))
+    parts["print"] = {"print_id": made.pk}
     parts["sheet"] = {"sheet_id": sheet.pk}
     house = HouseSchedule.objects.create(owner=piece.owner, name="big", schedule={})
     numbers = {"swatches": sheet.swatches.get().pk, "house": house.pk}

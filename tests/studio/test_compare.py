@@ -14,9 +14,12 @@ from django.urls import reverse
 from enamel.core.checks.measures import MEASURES
 from enamel.core.geometry import Box
 from enamel.core.schedule import Schedule
-from enamel.kiln import bringing, store, swatches, swatching
 from enamel.kiln.models import Layer, Piece
-from enamel.studio.comparing import MOST, Compared, Comparison, middle_of, settings_apart
+from enamel.kiln.pieces import bringing
+from enamel.kiln.storage import layers as store
+from enamel.kiln.swatches import asking as swatches
+from enamel.kiln.swatches import running as swatching
+from enamel.studio.shown.compare import MOST, Compared, Comparison, middle_of, settings_apart
 from tests.layers import enlarged, layer_of
 from tests.pictures import whole
 from tests.schedules import coat

@@ -16,8 +16,10 @@ from enamel.core.errors import Refusal
 from enamel.core.networks.cards import own_folder
 from enamel.core.networks.intake import waiting
 from enamel.core.schedule import Coat, Refine, Schedule
-from enamel.kiln import arrivals, firings, library, trials
+from enamel.kiln.firings import asking as firings
 from enamel.kiln.models import Arrival, Model, Piece, Suited, refiners_offered, upscalers_offered
+from enamel.kiln.networks import library, trials
+from enamel.kiln.pieces import arrivals
 from enamel.studio.forms import CoatForm
 from tests.core.test_onnx_upscalers import network
 

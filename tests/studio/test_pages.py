@@ -18,10 +18,11 @@ from enamel.core.geometry import Size
 from enamel.core.print.layout import PrintPlan
 from enamel.core.print.sizing import PrintTarget
 from enamel.core.schedule import Coat, JoinPass, Order, Refine, Region, Schedule
-from enamel.kiln import firings, running
+from enamel.kiln.firings import asking as firings
+from enamel.kiln.firings import running
 from enamel.kiln.models import Firing, Layer, Piece
-from enamel.studio.bench import draft_of, start_of
 from enamel.studio.forms import CoatForm, TouchUpForm
+from enamel.studio.shown.workspace import draft_of, start_of
 from tests.schedules import coat
 
 START = Size(768, 1024)
@@ -272,18 +273,6 @@ def test_a_refused_form_comes_back_filled_in(signed_in: Client, piece: Piece) ->
     assert 'value="13"' in page
     assert 'aria-invalid="true"' in page
     assert Firing.objects.count() == 0
-
-
-def test_the_print_file_is_what_was_asked_for(signed_in: Client, piece: Piece) -> None:
-    address = reverse("print-file", args=[piece.base.pk])
-    answer = signed_in.get(address, {"format": "png", "bits": 16, "ppi": 254})
-    assert answer.headers["Content-Disposition"] == 'attachment; filename="eye-base-112x88.png"'
-    with PIL.Image.open(io.BytesIO(b"".join(answer))) as made:  # type: ignore[arg-type]
-        assert made.size == (112, 88)
-        assert made.info["dpi"] == pytest.approx((254, 254), abs=0.1)
-    answer = signed_in.get(address, {"format": "gif", "bits": 8, "ppi": 3})
-    assert answer.status_code == 422
-    assert "The print file was not made" in answer.content.decode()
 
 
 def test_the_news_of_a_firing(signed_in: Client, piece: Piece) -> None:

@@ -2,23 +2,32 @@
 
 import io
 import json
+from datetime import timedelta
+from pathlib import Path
+from typing import Any
 
 import PIL.Image
 import pytest
 from django.contrib.auth.models import User
+from django.core.files.storage import default_storage
+from django.http import HttpResponse
 from django.test import Client
 from django.urls import reverse
+from django.utils import timezone
 
 from enamel.core.base.made import made
 from enamel.core.base.metadata import carried_text
 from enamel.core.base.xmp import AI_EDITED, AI_ENHANCED, AI_MADE, properties
+from enamel.core.print.file import FileFormat
 from enamel.core.print.layout import Fit
 from enamel.core.print.sizing import Bleed
 from enamel.core.schedule import Refine
-from enamel.kiln.models import Layer, Piece
-from enamel.kiln.store import source_type
+from enamel.kiln import prints
+from enamel.kiln.models import Layer, Piece, PrintFile
+from enamel.kiln.prints import Order
+from enamel.kiln.storage.layers import source_type
 from enamel.studio.models import Preferences
-from enamel.studio.scale import HEIGHT, WIDTH, drawn_scale
+from enamel.studio.shown.scale import HEIGHT, WIDTH, drawn_scale
 from tests.studio.pages import consequences, print_fields
 
 pytestmark = pytest.mark.django_db
@@ -120,12 +129,19 @@ def test_the_scale_stays_within_its_frame() -> None:
         assert ratio == pytest.approx(print_mm[0] / print_mm[1])
 
 
-def file_of(client: Client, layer: Layer, **asked: object) -> tuple[PIL.Image.Image, str]:
-    answer = client.get(
-        reverse("print-file", args=[layer.pk]), {"bits": 8, "ppi": 300, "format": "png"} | asked
-    )
+def written(client: Client, layer: Layer, **asked: object) -> HttpResponse:
+    """What the browser gets of a file that was ordered and that the kiln has written."""
+    order = {"bits": 8, "ppi": 300, "format": "png"} | asked
+    assert client.post(reverse("order-print-file", args=[layer.pk]), order).status_code == 302
+    file = PrintFile.objects.latest("created")
+    prints.write(file.pk)
+    answer = client.get(reverse("print-file", args=[file.pk]))
     assert answer.status_code == 200
-    content = b"".join(answer)  # type: ignore[arg-type]
+    return answer
+
+
+def file_of(client: Client, layer: Layer, **asked: object) -> tuple[PIL.Image.Image, str]:
+    content = b"".join(written(client, layer, **asked))  # type: ignore[arg-type]
     with PIL.Image.open(io.BytesIO(content)) as image:
         image.load()
         return image, carried_text(image).get("XMP", "")
@@ -186,3 +202,90 @@ def test_words_in_a_file_come_into_the_schedule(signed_in: Client) -> None:
     assert (refine.prompt, refine.seed) == ("a brick arch", 77)
     page = signed_in.get(piece.get_absolute_url() + "?task=base").content.decode()
     assert "kiln-3" in page
+
+
+def test_the_print_file_is_what_was_asked_for(signed_in: Client, piece: Piece) -> None:
+    answer = written(signed_in, piece.base, bits=16, ppi=254)
+    assert answer.headers["Content-Disposition"] == 'attachment; filename="eye-base-112x88.png"'
+    with PIL.Image.open(io.BytesIO(b"".join(answer))) as made:  # type: ignore[arg-type]
+        assert made.size == (112, 88)
+        assert made.info["dpi"] == pytest.approx((254, 254), abs=0.1)
+
+
+def test_a_refused_print_file_is_not_ordered(signed_in: Client, piece: Piece) -> None:
+    address = reverse("order-print-file", args=[piece.base.pk])
+    answer = signed_in.post(address, {"format": "gif", "bits": 8, "ppi": 3})
+    assert answer.status_code == 422
+    assert "The print file was not made" in answer.content.decode()
+    assert not PrintFile.objects.exists()
+
+
+def ordered(piece: Piece) -> PrintFile:
+    return prints.order(piece.base, Order(FileFormat.TIFF, 16, 300.0))
+
+
+def test_a_print_file_is_listed_from_waiting_to_done(signed_in: Client, piece: Piece) -> None:
+    file = ordered(piece)
+    page = piece.get_absolute_url() + "?task=file"
+    assert "data-open" in signed_in.get(page).content.decode()
+    assert signed_in.get(reverse("print-file", args=[file.pk])).status_code == 404
+    state = reverse("print-file-state", args=[file.pk])
+    assert signed_in.get(state).json() == {"open": True, "share": 0}
+    prints.write(file.pk)
+    assert signed_in.get(state).json() == {"open": False, "share": 1}
+    assert reverse("print-file", args=[file.pk]) in signed_in.get(page).content.decode()
+
+
+def test_a_print_file_that_can_not_be_written_says_why(
+    signed_in: Client, piece: Piece, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    file = ordered(piece)
+
+    def full(*_: object, **__: object) -> None:
+        raise OSError(28, "No space left on device")
+
+    monkeypatch.setattr(prints, "export", full)
+    prints.write(file.pk)
+    file.refresh_from_db()
+    assert (file.state, bool(file.file)) == (PrintFile.State.FAILED, False)
+    assert "disk is full" in signed_in.get(piece.get_absolute_url() + "?task=file").content.decode()
+
+
+def test_a_print_file_at_which_workers_die_is_given_up(piece: Piece) -> None:
+    file = ordered(piece)
+    PrintFile.objects.update(state=PrintFile.State.WORKING, tries=prints.ATTEMPTS)
+    prints.write(file.pk)
+    file.refresh_from_db()
+    assert file.state == PrintFile.State.FAILED
+
+
+def test_print_files_go_when_told_or_outlived_and_leave_nothing(
+    signed_in: Client, piece: Piece
+) -> None:
+    told, outlived, kept = ordered(piece), ordered(piece), ordered(piece)
+    paths = {}
+    for one in (told, outlived, kept):
+        prints.write(one.pk)
+        one.refresh_from_db()
+        paths[one.pk] = Path(one.file.path)
+    PrintFile.objects.filter(pk=outlived.pk).update(created=timezone.now() - timedelta(days=8))
+    signed_in.post(reverse("let-go-print-file", args=[told.pk]))
+    prints.let_go_outlived()
+    assert [one.pk for one in PrintFile.objects.all()] == [kept.pk]
+    assert [pk for pk, path in paths.items() if path.exists()] == [kept.pk]
+
+
+def test_a_print_file_let_go_while_it_is_written_leaves_nothing(
+    piece: Piece, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    file = ordered(piece)
+    really = prints.export
+
+    def meanwhile(*given: Any, **named: Any) -> None:
+        really(*given, **named)
+        prints.let_go(PrintFile.objects.get(pk=file.pk))
+
+    monkeypatch.setattr(prints, "export", meanwhile)
+    prints.write(file.pk)
+    assert not PrintFile.objects.exists()
+    assert not default_storage.exists(f"prints/{file.pk}")

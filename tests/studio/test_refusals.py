@@ -7,7 +7,7 @@ from django.test import Client
 from django.urls import reverse
 
 from enamel.core.schedule import Coat, Refine, Schedule
-from enamel.kiln import firings
+from enamel.kiln.firings import asking as firings
 from enamel.kiln.models import Attendance, Firing, Piece
 
 pytestmark = pytest.mark.django_db

@@ -6,7 +6,7 @@ from uuid import UUID, uuid4
 from hypothesis import given
 from hypothesis import strategies as st
 
-from enamel.studio.section import WIDTH, section
+from enamel.studio.shown.section import WIDTH, section
 
 
 @dataclass

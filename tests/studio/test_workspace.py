@@ -16,12 +16,16 @@ from django.utils import timezone
 
 from enamel.core.geometry import Box
 from enamel.core.schedule import Coat, Refine, Schedule, differences
-from enamel.kiln import bringing, firings, running, swatches, swatching
+from enamel.kiln.firings import asking as firings
+from enamel.kiln.firings import running
 from enamel.kiln.models import Firing, HouseSchedule, Piece, ScheduleStep
-from enamel.kiln.store import safe_name
-from enamel.studio.bench import changed_since_fired, draft_of
+from enamel.kiln.pieces import bringing
+from enamel.kiln.storage.layers import safe_name
+from enamel.kiln.swatches import asking as swatches
+from enamel.kiln.swatches import running as swatching
 from enamel.studio.models import Preferences
-from enamel.studio.shortcuts import SHORTCUTS, checked
+from enamel.studio.shown.shortcuts import SHORTCUTS, checked
+from enamel.studio.shown.workspace import changed_since_fired, draft_of
 from tests.pictures import STATIONMASTER, contact_sheet
 from tests.schedules import coat
 

@@ -9,7 +9,7 @@ from itertools import pairwise
 
 import numpy as np
 
-from enamel.core.geometry import Box, Size
+from enamel.core.geometry import Box
 from enamel.core.picture.canvas import FloatArray, Picture
 from enamel.core.picture.reduce import reduced
 
@@ -62,7 +62,7 @@ def find_cuts(picture: Picture) -> Cuts:
     lines must reach from edge to edge.
     """
     scale = min(1.0, LONGEST_SIDE / max(picture.size))
-    size = Size(*(max(1, round(side * scale)) for side in picture.size))
+    size = picture.size.scaled(scale)
     small = reduced(picture, size)[..., :3]
     values = small.astype(np.float32) / np.float32(65535)
     across, down = values.swapaxes(0, 1), values

@@ -11,7 +11,7 @@ from pathlib import Path
 import cv2
 import numpy as np
 
-from enamel.core.geometry import Box, Size
+from enamel.core.geometry import Box
 from enamel.core.picture.canvas import Picture, to_eight_bits
 from enamel.core.picture.reduce import reduced
 from enamel.core.upscale import Enlarged, upscaler
@@ -51,7 +51,7 @@ def find_faces(picture: Picture) -> list[Face]:
 def _found_at(picture: Picture, side: int) -> list[Face]:
     size = picture.size
     scale = min(2.0, side / max(size))
-    small = Size(max(1, round(size.width * scale)), max(1, round(size.height * scale)))
+    small = size.scaled(scale)
     if scale < 1:
         colour = reduced(picture, small)[..., :3]
     else:

@@ -7,7 +7,7 @@ import numpy as np
 
 from enamel.core.geometry import Size
 from enamel.core.picture.canvas import FloatArray, Picture
-from enamel.core.picture.colour import luma
+from enamel.core.picture.colour import luma_of
 from enamel.core.picture.reduce import reduced
 
 HASH_SIDE = 32
@@ -86,4 +86,4 @@ def _reduced(picture: Picture, size: Size) -> FloatArray:
     """Luma of a picture at a small size, 0…1 float32."""
     samples = reduced(picture, size)
     colour = samples[..., :3] if samples.shape[2] >= 3 else samples.repeat(3, axis=2)
-    return luma(colour.astype(np.float32) / np.float32(65535)).astype(np.float32)
+    return luma_of(colour)

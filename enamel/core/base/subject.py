@@ -7,7 +7,7 @@ import numpy as np
 
 from enamel.core.geometry import Box
 from enamel.core.picture.canvas import FloatArray, Picture
-from enamel.core.picture.colour import luma
+from enamel.core.picture.colour import luma_of
 
 BLOCK = 8
 """Side of JPEG's blocks in px."""
@@ -52,7 +52,7 @@ def guessed(picture: Picture, prompt: str = "") -> Subject:
     left = (whole.width - min(whole.width, SEEN)) // 2 // BLOCK * BLOCK
     top = (whole.height - min(whole.height, SEEN)) // 2 // BLOCK * BLOCK
     box = Box(left, top, min(whole.width, SEEN), min(whole.height, SEEN))
-    grey = luma(picture.read(box)[..., :3].astype(np.float32) / np.float32(65535))
+    grey = luma_of(picture.read(box))
     if flatness(grey) > FLAT:
         return Subject.DRAWING
     if blockiness(grey) > BLOCKY:

@@ -13,7 +13,7 @@ from enamel.core.checks.findings import VERSION, Finding, Kind, Report, Severity
 from enamel.core.checks.joins import ALARM, JoinReport, JoinSegment, check_joins
 from enamel.core.checks.pairs import Pair
 from enamel.core.geometry import Box, Size
-from enamel.core.networks.cards import card
+from enamel.core.networks.cards import traits_of
 from enamel.core.picture.canvas import Picture
 from enamel.core.refine.separate import grid_of
 from enamel.core.schedule import Coat, Mode
@@ -103,10 +103,10 @@ def check(
 
 def _joins(result: Picture, tiled: Tiled | None) -> JoinReport:
     """The joins that a coat left."""
-    refine = tiled.coat.refine if tiled else None
-    if tiled is None or refine is None or refine.strength == 0:
+    refine = tiled.coat.refinement if tiled else None
+    if tiled is None or refine is None:
         return JoinReport(())
-    traits = card(refine.model, "refiner").traits()
+    traits = traits_of(refine)
     if refine.mode is Mode.JOINT and traits.radius is not None:
         return JoinReport(())  # nothing was joined: whatever stands out there is the picture's own
     grid = grid_of(refine, traits, result.size)

@@ -104,7 +104,7 @@ class Map:
     def to_json(self) -> dict[str, Any]:
         rows, columns = self.values.shape
         scale = min(1.0, self.LONGEST / max(rows, columns))
-        fits = max(1, round(columns * scale)), max(1, round(rows * scale))
+        fits = Size(columns, rows).scaled(scale)
         small = cv2.resize(self.values, fits, interpolation=cv2.INTER_AREA)
         levels = np.clip(np.rint(small * (255 / (self.FULL * self.alarm))), 0, 255).astype(np.uint8)
         return {

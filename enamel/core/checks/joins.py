@@ -15,9 +15,9 @@ from enamel.core.checks.findings import Cure, Finding, Kind, Map, Severity
 from enamel.core.checks.pairs import MAD_TO_SIGMA
 from enamel.core.errors import Refusal
 from enamel.core.geometry import Box, Size
-from enamel.core.networks.cards import card
-from enamel.core.picture.canvas import WHITE, FloatArray, Picture
-from enamel.core.picture.colour import luma
+from enamel.core.networks.cards import traits_of
+from enamel.core.picture.canvas import FloatArray, Picture
+from enamel.core.picture.colour import luma_of
 from enamel.core.refine.passes import work_of
 from enamel.core.refine.tiling import Grid
 from enamel.core.schedule import Coat, JoinPass, Mode, Order, Refine
@@ -166,7 +166,7 @@ def cures(coat: Coat, start: Size) -> tuple[Cure, ...]:
     ----------
     start : size of what the coat enlarges.
     """
-    refine = coat.refine
+    refine = coat.refinement
     if refine is None or refine.mode is Mode.JOINT:
         return ()
     wider = min(min(refine.tile) // 2, max(2 * refine.overlap_px, 64))
@@ -188,8 +188,7 @@ def cures(coat: Coat, start: Size) -> tuple[Cure, ...]:
 
 
 def _work(coat: Coat, refine: Refine, start: Size) -> float:
-    traits = card(refine.model, "refiner").traits()
-    return work_of(refine, traits, coat.size_from(start)).megapixels
+    return work_of(refine, traits_of(refine), coat.size_from(start)).megapixels
 
 
 def _within(
@@ -250,10 +249,7 @@ def _added(result: Picture, source: Picture, box: Box) -> FloatArray:
     A change of tone that the whole strip has in common is taken out first, as a line through result
     over source, so that a shift in contrast does not show the picture's own edges.
     """
-    after, before = (
-        luma(part.read(box)[..., :3].astype(np.float32)) / np.float32(WHITE)
-        for part in (result, source)
-    )
+    after, before = (luma_of(part.read(box)) for part in (result, source))
     after, before = after - after.mean(), before - before.mean()
     gain = float((after * before).sum() / ((before * before).sum() + 1e-9))
     return after - np.float32(gain) * before

@@ -41,7 +41,7 @@ class Pair:
         """The comparing size: the smaller picture's, within limits."""
         smaller = min(self.base.size, self.result.size, key=lambda size: size.megapixels)
         scale = min(1.0, (MOST_MEGAPIXELS / smaller.megapixels) ** 0.5)
-        return Size(max(1, round(smaller.width * scale)), max(1, round(smaller.height * scale)))
+        return smaller.scaled(scale)
 
     @property
     def scale(self) -> tuple[float, float]:

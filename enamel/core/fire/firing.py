@@ -54,10 +54,15 @@ class Stage:
     """Share of what plain enlarging loses that this enlarging counts as having lost."""
 
     @property
+    def refinement(self) -> tuple[Refine, Traits] | None:
+        """Settings and traits of the network, where the coat refines."""
+        settings = self.coat.refinement
+        return (settings, self.denoiser.traits) if settings and self.denoiser else None
+
+    @property
     def needs_base(self) -> bool:
         """Whether the base has a part in it, besides the last layer."""
-        refine = self.coat.refine
-        return self.denoiser is not None and refine is not None and refine.needs_base
+        return self.refinement is not None and self.refinement[0].needs_base
 
     @property
     def recipe(self) -> dict[str, Any]:
@@ -73,9 +78,9 @@ class Stage:
 
     def needed(self, region: Box) -> Box:
         """The part of the enlarged picture that computing the region reads."""
-        if self.denoiser is None or self.coat.refine is None:
+        if self.refinement is None:
             return region
-        settings, traits = self.coat.refine, self.denoiser.traits
+        settings, traits = self.refinement
         blurs = softenings(settings, traits)
         margin = max((len(gaussian_taps(sigma)) // 2 for sigma in blurs), default=0)
         inner = reach(settings, traits, self.size, self.refined(region))
@@ -104,8 +109,7 @@ def stages(schedule: Schedule, base: Size) -> list[Stage]:
     sizes = schedule.sizes(base)
     starts = [base, *sizes]
     for number, (coat, size) in enumerate(zip(schedule.laid, sizes, strict=True)):
-        refines = coat.refine is not None and coat.refine.strength > 0
-        denoiser = refiner(coat.refine.model) if coat.refine and refines else None
+        denoiser = refiner(coat.refinement.model) if coat.refinement else None
         by = chosen(coat)
         lost = share_lost(by.factor, size.width / starts[number].width)
         found.append(Stage(number, coat, size, by, denoiser, lost))

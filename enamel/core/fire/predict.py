@@ -120,8 +120,8 @@ def predict_window(
         share = needed.area / Box.whole(stage.size).area
         seconds += stage.upscaler.seconds(start, stage.size, upscaling or {}) * share
         seconds += needed.area / 1e6 * PLAIN_SECONDS_PER_MEGAPIXEL
-        if stage.denoiser is not None and stage.coat.refine is not None:
-            settings, traits = stage.coat.refine, stage.denoiser.traits
+        if stage.refinement is not None:
+            settings, traits = stage.refinement
             work = work_of(settings, traits, stage.size, stage.refined(region))
             seconds += work.megapixels / rate
         start = stage.size
@@ -134,9 +134,9 @@ def _cost(stage: Stage, rate: float, enlarging: float) -> CoatCost:
     plain = megapixels * PLAIN_SECONDS_PER_MEGAPIXEL + enlarging
     filling = min(os.cpu_count() or 1, FILLERS) * BLOCK * BLOCK * BLOCK_BYTES_PER_PX
     memory = PROCESS_MB + (BAND_BYTES + filling) / 1e6
-    if stage.denoiser is None or stage.coat.refine is None:
+    if stage.refinement is None:
         return CoatCost(stage.size, 0, 0, 0, 0.0, plain, memory, enlarged)
-    settings, traits = stage.coat.refine, stage.denoiser.traits
+    settings, traits = stage.refinement
     work = work_of(settings, traits, stage.size)
     joint = settings.mode is Mode.JOINT
     margin = margin_of(traits) if joint else 0

@@ -184,8 +184,8 @@ def shown(value: Any) -> str:
 
 def work_of(coat: Coat) -> float:
     """How much a coat asks of the network, to put the cheap ones first."""
-    refine = coat.refine
-    if refine is None or refine.strength == 0:
+    refine = coat.refinement
+    if refine is None:
         return 0.0
     return refine.steps * refine.calls
 

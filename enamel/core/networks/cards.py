@@ -16,6 +16,7 @@ from typing import Any
 from enamel.core.diffusion.denoiser import Traits
 from enamel.core.errors import Refusal
 from enamel.core.networks.runtimes import Run, Runtime, device, running
+from enamel.core.schedule import Refine
 
 logger = logging.getLogger(__name__)
 
@@ -145,6 +146,11 @@ def _card(path: Path, changed: int) -> Card | None:
     except (OSError, ValueError, TypeError, KeyError, RecursionError) as error:
         logger.warning("%s is no card of a model (%r); it is passed over", path, error)
         return None
+
+
+def traits_of(refine: Refine) -> Traits:
+    """The traits of the refiner that a refinement names, without loading it."""
+    return card(refine.model, "refiner").traits()
 
 
 def card(name: str, kind: str) -> Card:

@@ -29,6 +29,11 @@ def luma(values: FloatArray) -> FloatArray:
     return weighed
 
 
+def luma_of(samples: SampleArray) -> FloatArray:
+    """Luma of 16-bit samples (…, 3 or more), 0…1 float32; what follows the third channel is left out."""
+    return luma(samples[..., :3].astype(np.float32) / np.float32(WHITE))
+
+
 def lab_of(samples: SampleArray) -> Lab:
     """16-bit sRGB samples (…, 3) as L* 0…100, a*, b*, D65, 2° observer (CIE 15:2004)."""
     encoded = samples[..., :3].astype(np.float64) / WHITE

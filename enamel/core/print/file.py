@@ -1,5 +1,6 @@
 """Print files: pixels that open elsewhere at the right physical size and colour."""
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from enum import StrEnum
 from pathlib import Path
@@ -52,8 +53,9 @@ def export(
     ppi: float = PRINT_PPI,
     bits: int = 8,
     file: FileFormat | None = None,
-    laid: "Laid | None" = None,
+    placed: "Placed | None" = None,
     xmp: bytes | None = None,
+    hear: Callable[[float], None] | None = None,
 ) -> None:
     """Write a canvas as a print file with resolution and sRGB profile in it.
 
@@ -64,16 +66,17 @@ def export(
     ppi : resolution written into the file, in pixels per inch.
     bits : 8 or 16 per sample; JPEG is always 8.
     file : format, when the name does not tell.
-    laid : how the picture lies on the print; none writes the picture as it is.
+    placed : how the picture lies on the print; none writes the picture as it is.
     xmp : what the file says of itself.
+    hear : told how much of it is written, 0…1, now and then.
     """
     chosen = file or FileFormat.of(path)
     if bits not in (8, 16):
         raise Refusal(f"{bits} bits per sample can't be written; choose 8 or 16.")
     image = vips_image(canvas)
-    if laid is not None:
-        image = laid.on(image)
-    _require_writable(Size(image.width, image.height), chosen)
+    if placed is not None:
+        image = placed.on(image)
+    require_writable(Size(image.width, image.height), chosen)
     if bits == 8 or chosen is FileFormat.JPEG:
         image = to_eight_bits(image)
     per_mm = ppi / MM_PER_INCH
@@ -81,6 +84,9 @@ def export(
     image.set_type(pyvips.GValue.blob_type, "icc-profile-data", srgb_profile())
     if xmp is not None:
         image.set_type(pyvips.GValue.blob_type, "xmp-data", xmp)
+    if hear is not None:
+        image.set_progress(True)
+        image.signal_connect("eval", lambda _, progress: hear(progress.percent / 100))
     with whole_file(path) as partial:
         if chosen is FileFormat.PNG:
             image.pngsave(str(partial), compression=6, bitdepth=bits)
@@ -100,7 +106,7 @@ def export(
             image.jpegsave(str(partial), Q=95, subsample_mode="off", optimize_coding=True)
 
 
-def _require_writable(size: Size, file: FileFormat) -> None:
+def require_writable(size: Size, file: FileFormat) -> None:
     """Refuse files that hardly any program opens again."""
     longest = JPEG_SIDE if file is FileFormat.JPEG else LONGEST_SIDE
     if max(size) > longest or size.megapixels > MOST_MEGAPIXELS:
@@ -112,7 +118,7 @@ def _require_writable(size: Size, file: FileFormat) -> None:
 
 
 @dataclass(frozen=True, slots=True)
-class Laid:
+class Placed:
     """A layout with what an extended picture goes on with."""
 
     layout: Layout

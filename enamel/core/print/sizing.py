@@ -83,7 +83,7 @@ def fitted(source: Size, width: int | None = None, height: int | None = None) ->
     if height is not None:
         scales.append(height / source.height)
     scale = min(scales)
-    return Size(max(1, round(source.width * scale)), max(1, round(source.height * scale)))
+    return source.scaled(scale)
 
 
 @dataclass(frozen=True, slots=True)

@@ -14,6 +14,7 @@ from enamel.kiln.models.library import (
 )
 from enamel.kiln.models.people import Person
 from enamel.kiln.models.pieces import HouseSchedule, Piece, ScheduleStep
+from enamel.kiln.models.prints import PrintFile
 from enamel.kiln.models.swatches import Sheet, Swatch
 
 __all__ = [
@@ -26,6 +27,7 @@ __all__ = [
     "Model",
     "Person",
     "Piece",
+    "PrintFile",
     "ScheduleStep",
     "Sheet",
     "Suited",

@@ -8,11 +8,12 @@ from django import forms
 from enamel.core.errors import FieldRefusal
 from enamel.core.fire.planning import StepEdit
 from enamel.core.geometry import Size
-from enamel.core.print.file import FileFormat, Laid
-from enamel.core.print.layout import Edge, Fit, PrintPlan, native
+from enamel.core.print.file import FileFormat
+from enamel.core.print.layout import Edge, Fit, PrintPlan
 from enamel.core.print.papers import PAPERS, paper_of
 from enamel.core.print.sizing import PRINT_PPI, Bleed, PrintTarget, Unit, length_mm, mm_of
-from enamel.kiln.models import Layer
+from enamel.kiln.models import Piece
+from enamel.kiln.prints import Order
 from enamel.studio.asked import whole_number
 from enamel.studio.forms.settings import SettingsForm, of_setting
 
@@ -165,7 +166,7 @@ class PrintForm(SettingsForm):
 
 
 class PrintFileForm(forms.Form):
-    """What the downloaded file is."""
+    """What the print file is."""
 
     format = forms.ChoiceField(
         choices=[(FileFormat.TIFF, "TIFF"), (FileFormat.PNG, "PNG"), (FileFormat.JPEG, "JPEG")]
@@ -184,14 +185,11 @@ class PrintFileForm(forms.Form):
         """Values to begin with."""
         return {"format": FileFormat.TIFF, "bits": 8, "ppi": PRINT_PPI, "lies": "print"}
 
-    def laid(self, layer: Layer) -> tuple[Laid | None, float]:
-        """How the layer lies in the file, and the file's resolution: on the print in hand, that which
-        the layer's pixels give there; else as asked."""
-        if self.cleaned_data["lies"] != "print":
-            return None, self.cleaned_data["ppi"]
-        plan = layer.piece.print_plan
-        layout, ppi = native(layer.size, plan)
-        return Laid(layout, plan.edge, plan.rgb), ppi
+    def order(self, piece: Piece) -> Order:
+        """What was asked for, on the piece's print in hand if so. For a valid form."""
+        asked = self.cleaned_data
+        plan = piece.print_plan if asked["lies"] == "print" else None
+        return Order(FileFormat(asked["format"]), asked["bits"], asked["ppi"], plan)
 
     def clean(self) -> dict[str, Any]:
         cleaned = super().clean() or self.cleaned_data

@@ -10,10 +10,10 @@ from enamel.core.geometry import Size
 from enamel.core.print.papers import PAPERS
 from enamel.core.print.sizing import PRINT_PPI, Unit, mm_of
 from enamel.kiln.models import Layer
-from enamel.kiln.pyramids import OVERLAP, TILE
+from enamel.kiln.storage.pyramids import OVERLAP, TILE
 from enamel.studio.forms.settings import SENSIBLE
 from enamel.studio.models import Preferences
-from enamel.studio.shortcuts import Shortcut, keys_of
+from enamel.studio.shown.shortcuts import Shortcut, keys_of
 
 register = template.Library()
 

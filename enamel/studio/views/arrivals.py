@@ -7,8 +7,8 @@ from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, redirect
 from django.views.decorators.http import require_GET, require_POST
 
-from enamel.kiln import arrivals
 from enamel.kiln.models import Arrival
+from enamel.kiln.pieces import arrivals
 
 
 def own_arrival(request: HttpRequest, arrival_id: UUID) -> Arrival:

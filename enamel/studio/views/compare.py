@@ -8,9 +8,9 @@ from django.shortcuts import redirect, render
 from django.utils.http import url_has_allowed_host_and_scheme
 from django.views.decorators.http import require_GET, require_POST
 
-from enamel.kiln import firings
+from enamel.kiln import tasks
 from enamel.kiln.models import Layer
-from enamel.studio.comparing import Comparison
+from enamel.studio.shown.compare import Comparison
 from enamel.studio.views.access import own_layer, own_piece
 
 
@@ -28,7 +28,7 @@ def check(request: HttpRequest, layer_id: UUID) -> HttpResponse:
     """Have a layer checked that was not yet, and go back to where that was asked."""
     layer = own_layer(request, layer_id)
     if layer.kind != Layer.Kind.BASE:
-        firings.enqueue_checks(layer)
+        tasks.enqueue_checks(layer)
     back = request.POST.get("back", "")
     if not url_has_allowed_host_and_scheme(back, allowed_hosts=None):
         back = layer.piece.get_absolute_url()

@@ -9,7 +9,7 @@ from django.urls import reverse
 from django.views.decorators.cache import cache_control
 from django.views.decorators.http import require_GET, require_POST
 
-from enamel.kiln import firings
+from enamel.kiln.firings import asking as firings
 from enamel.kiln.models import Firing, TilePreview
 from enamel.studio.asked import whole_number
 from enamel.studio.views.access import own_firing

@@ -13,7 +13,7 @@ from django.views.decorators.http import require_GET, require_POST
 from enamel.core.errors import Refusal
 from enamel.core.schedule import Schedule
 from enamel.kiln.models import HouseSchedule, Piece
-from enamel.kiln.store import safe_name
+from enamel.kiln.storage.layers import safe_name
 from enamel.studio.asked import whole_number
 from enamel.studio.views.access import own_piece, person
 

@@ -9,8 +9,10 @@ from django.views.decorators.http import require_GET, require_POST
 
 from enamel.core.errors import Refusal
 from enamel.core.networks import intake
-from enamel.kiln import arrivals, firings, library, tasks
+from enamel.kiln import tasks
 from enamel.kiln.models import Arrival, Model, TrialCrop
+from enamel.kiln.networks import library
+from enamel.kiln.pieces import arrivals
 from enamel.studio.forms import ModelForm, SuitedForm
 from enamel.studio.views.access import person
 
@@ -58,7 +60,7 @@ def take_in_model(request: HttpRequest) -> HttpResponse:
     except Refusal as refusal:
         form.add_error("file", f"It was not taken in. {refusal}")
         return _page(request, form, 422)
-    firings.enqueue_arrival(arrival)
+    tasks.enqueue_arrival(arrival)
     return redirect("models")
 
 

@@ -16,13 +16,16 @@ from django.views.decorators.http import require_GET, require_POST
 
 from enamel.core.base.cuts import Cuts
 from enamel.core.errors import Refusal
-from enamel.kiln import arrivals, bringing, firings, store
+from enamel.kiln import tasks
+from enamel.kiln.firings import asking as firings
 from enamel.kiln.models import Arrival, Piece
-from enamel.kiln.pyramids import thumbnail
+from enamel.kiln.pieces import arrivals, bringing
+from enamel.kiln.storage import layers as store
+from enamel.kiln.storage.pyramids import thumbnail
 from enamel.studio.asked import lengths
-from enamel.studio.bench import Bench
 from enamel.studio.forms import BaseForm
 from enamel.studio.sending import send
+from enamel.studio.shown.workspace import Bench
 from enamel.studio.views.access import own_piece, person, posted_id, unit_of
 
 PER_PAGE = 60
@@ -81,10 +84,10 @@ def bring_in(request: HttpRequest) -> HttpResponse:
             refused.append({"name": name, "reason": str(refusal)})
             continue
         if isinstance(found, Arrival):
-            firings.enqueue_arrival(found)
+            tasks.enqueue_arrival(found)
             on_their_way.append(found)
         else:
-            firings.enqueue_preparation(found.base)
+            tasks.enqueue_preparation(found.base)
             made.append(found)
     if request.headers.get("Accept") == "application/json":
         answer = {
@@ -180,7 +183,7 @@ def mark(request: HttpRequest, piece_id: UUID) -> HttpResponse:
 @login_required
 def duplicate(request: HttpRequest, piece_id: UUID) -> HttpResponse:
     twin = bringing.duplicate(own_piece(request, piece_id))
-    firings.enqueue_preparation(twin.base)
+    tasks.enqueue_preparation(twin.base)
     messages.success(request, "A copy with the same base and settings, and no other layers.")
     return redirect(twin)
 
@@ -231,7 +234,7 @@ def split(request: HttpRequest, piece_id: UUID) -> HttpResponse:
             error = str(refusal)
         else:
             for candidate in made:
-                firings.enqueue_preparation(candidate.base)
+                tasks.enqueue_preparation(candidate.base)
             messages.success(request, f"{len(made)} candidates are pieces of their own now.")
             return redirect("pieces")
     shown = {"piece": piece, "layer": piece.base, "cuts": cuts, "error": error}

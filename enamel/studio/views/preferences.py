@@ -8,7 +8,7 @@ from django.shortcuts import redirect, render
 from enamel.core.errors import FieldRefusal
 from enamel.core.print.sizing import Unit
 from enamel.studio.models import Preferences
-from enamel.studio.shortcuts import SHORTCUTS, checked, keys_of
+from enamel.studio.shown.shortcuts import SHORTCUTS, checked, keys_of
 
 
 @login_required

@@ -12,13 +12,14 @@ from django.views.decorators.http import require_GET, require_POST
 
 from enamel.core.print.file import FileFormat
 from enamel.core.schedule import Coat, Schedule
-from enamel.kiln import firings, swatches
+from enamel.kiln.firings import asking as firings
 from enamel.kiln.models import Sheet, Swatch
-from enamel.kiln.passing import passing
-from enamel.kiln.swatching import base_window
-from enamel.studio.bench import WINDOW, draft_of, result_of
-from enamel.studio.comparing import MOST, middle_of
+from enamel.kiln.storage.passing import passing
+from enamel.kiln.swatches import asking as swatches
+from enamel.kiln.swatches.running import base_window
 from enamel.studio.sending import send
+from enamel.studio.shown.compare import MOST, middle_of
+from enamel.studio.shown.workspace import WINDOW, draft_of, result_of
 from enamel.studio.views.access import own_piece
 from enamel.studio.views.layers import A_MONTH
 

@@ -12,12 +12,13 @@ from django.views.decorators.http import require_GET, require_POST
 
 from enamel.core.errors import Refusal
 from enamel.core.schedule import Schedule
-from enamel.kiln import firings, swatches
+from enamel.kiln.firings import asking as firings
 from enamel.kiln.models import Layer, Piece
-from enamel.studio.bench import Bench, draft_of, schedule_cost, start_of
+from enamel.kiln.swatches import asking as swatches
 from enamel.studio.forms import CoatForm, PrintForm, SheetForm, TouchUpForm
-from enamel.studio.prints import planned, print_shown
-from enamel.studio.schedules import EDITS, Draft
+from enamel.studio.shown.draft import EDITS, Draft
+from enamel.studio.shown.prints import planned, print_shown
+from enamel.studio.shown.workspace import Bench, draft_of, schedule_cost, start_of
 from enamel.studio.templatetags.enamel import duration
 from enamel.studio.views.access import own_layer, own_piece, posted_id, unit_of
 

@@ -13,9 +13,9 @@ from procrastinate.contrib.django import app
 
 from enamel.core.memory import give_back_freed
 from enamel.core.networks.runtimes import let_go_unused
-from enamel.kiln.firings import take_up_again
+from enamel.kiln.firings.asking import take_up_again
 from enamel.kiln.models import Attendance
-from enamel.kiln.passing import sweep
+from enamel.kiln.storage.passing import sweep
 from enamel.kiln.tasks import CHORES, FIRINGS, SWATCHES
 
 HEARTBEAT_SECONDS = 2.0

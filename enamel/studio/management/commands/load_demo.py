@@ -10,8 +10,10 @@ from django.core.files import File
 from django.core.management.base import BaseCommand
 
 from enamel.core.schedule import Schedule
-from enamel.kiln import bringing, store, tasks
+from enamel.kiln import tasks
 from enamel.kiln.models import HouseSchedule, Piece
+from enamel.kiln.pieces import bringing
+from enamel.kiln.storage import layers as store
 from enamel.studio.signing import DEMO_NAME
 
 TITLES = {

@@ -10,6 +10,7 @@ import * as firing from "./workspace/firing.js";
 import * as keys from "./shared/keys.js";
 import * as pieces from "./pieces/pieces.js";
 import * as print from "./workspace/print.js";
+import * as printFiles from "./workspace/print-files.js";
 import * as printSize from "./workspace/print-size.js";
 import * as ready from "./shared/ready.js";
 import * as refresh from "./shared/refresh.js";
@@ -35,6 +36,7 @@ const modules = {
   keys,
   pieces,
   print,
+  "print-files": printFiles,
   "print-size": printSize,
   ready,
   refresh,

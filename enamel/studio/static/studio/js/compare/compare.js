@@ -3,7 +3,7 @@ import { listen } from "./compare-input.js";
 import { boxes, chart, map, names } from "./overlays.js";
 import { Pyramid, Still } from "./pyramid.js";
 import { saveLabelled } from "./save-view.js";
-import { calibrate, pxPerMm } from "../shared/screen.js";
+import { MM_PER_INCH, calibrate, pxPerMm } from "../shared/screen.js";
 import { read, write } from "./view-address.js";
 import { AMOUNTS, ways } from "./ways.js";
 
@@ -301,7 +301,7 @@ class Bench {
 
   printSize() {
     const ppi = (Number(this.root.dataset.ppi) * this.largest.width) / Number(this.root.dataset.printWidth);
-    const go = () => this.set({ zoom: (pxPerMm() * this.ratio * 25.4) / ppi });
+    const go = () => this.set({ zoom: (pxPerMm() * this.ratio * MM_PER_INCH) / ppi });
     if (pxPerMm()) go();
     else calibrate(this.root.querySelector("[data-calibrate]"), go);
   }

@@ -1,10 +1,11 @@
 // split.js: the candidates of a contact sheet as boxes whose edges are dragged or moved by key.
-const SVG = "http://www.w3.org/2000/svg";
+import { svg } from "../shared/svg.js";
+
 const NAMES = ["columns", "rows"];
 
 export function init(root) {
-  const svg = document.querySelector("[data-sheet]");
-  const group = svg.querySelector("[data-candidates]");
+  const drawing = document.querySelector("[data-sheet]");
+  const group = drawing.querySelector("[data-candidates]");
   const sides = { columns: Number(root.dataset.width), rows: Number(root.dataset.height) };
   const spans = (name) => {
     const numbers = root.elements[name].value.match(/\d+/g)?.map(Number) ?? [];
@@ -31,21 +32,22 @@ export function init(root) {
   };
   const edge = (name, place, end, value) => {
     const upright = name === "columns";
-    const line = document.createElementNS(SVG, "path");
-    line.setAttribute("d", upright ? `M${value} 0V${sides.rows}` : `M0 ${value}H${sides.columns}`);
-    line.setAttribute("class", "cut");
-    line.setAttribute("tabindex", "0");
-    line.setAttribute("role", "slider");
-    line.setAttribute("aria-orientation", upright ? "horizontal" : "vertical");
-    line.setAttribute("aria-label", `${end ? "End" : "Start"} of ${upright ? "column" : "row"} ${place + 1}`);
-    for (const [attribute, amount] of [["valuenow", value], ["valuemin", 0], ["valuemax", sides[name]]]) {
-      line.setAttribute(`aria-${attribute}`, amount);
-    }
+    const line = svg("path", {
+      d: upright ? `M${value} 0V${sides.rows}` : `M0 ${value}H${sides.columns}`,
+      class: "cut",
+      tabindex: 0,
+      role: "slider",
+      "aria-orientation": upright ? "horizontal" : "vertical",
+      "aria-label": `${end ? "End" : "Start"} of ${upright ? "column" : "row"} ${place + 1}`,
+      "aria-valuenow": value,
+      "aria-valuemin": 0,
+      "aria-valuemax": sides[name],
+    });
     line.dataset.edge = `${name} ${place} ${end}`;
     line.addEventListener("pointerdown", (event) => {
       event.preventDefault();
       line.focus();
-      const follow = (moved) => move(name, place, end, at(svg, moved)[upright ? 0 : 1]);
+      const follow = (moved) => move(name, place, end, at(drawing, moved)[upright ? 0 : 1]);
       const stop = () => {
         window.removeEventListener("pointermove", follow);
         window.removeEventListener("pointerup", stop);
@@ -74,13 +76,10 @@ export function init(root) {
 }
 
 function box(x, y, width, height) {
-  const made = document.createElementNS(SVG, "rect");
-  for (const [name, value] of Object.entries({ x, y, width, height })) made.setAttribute(name, value);
-  made.setAttribute("class", "candidate");
-  return made;
+  return svg("rect", { x, y, width, height, class: "candidate" });
 }
 
-function at(svg, event) {
-  const point = new DOMPoint(event.clientX, event.clientY).matrixTransform(svg.getScreenCTM().inverse());
+function at(drawing, event) {
+  const point = new DOMPoint(event.clientX, event.clientY).matrixTransform(drawing.getScreenCTM().inverse());
   return [point.x, point.y];
 }

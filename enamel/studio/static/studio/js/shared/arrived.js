@@ -1,18 +1,16 @@
 // arrived.js: asks after a file that the kiln has in hand until it is done with.
+import { poll } from "./poll.js";
+
 const PAUSE_MS = 700;
 
 // {url, refused} once it is done with; hear is told how much of it is read
-export async function arrived(stateUrl, hear) {
-  for (;;) {
-    await new Promise((resolve) => setTimeout(resolve, PAUSE_MS));
-    try {
-      const answer = await fetch(stateUrl);
-      if (answer.status === 404) return { url: null, refused: "It was put away." };
-      const state = await answer.json();
-      if (!state.open) return state;
-      if (state.share !== null) hear(state.share);
-    } catch {
-      // the server is away for a moment
-    }
-  }
+export function arrived(stateUrl, hear) {
+  return poll(async () => {
+    const answer = await fetch(stateUrl);
+    if (answer.status === 404) return { url: null, refused: "It was put away." };
+    const state = await answer.json();
+    if (!state.open) return state;
+    if (state.share !== null) hear(state.share);
+    return null;
+  }, PAUSE_MS);
 }

@@ -1,7 +1,10 @@
 // screen.js: how many of this screen's pixels make a millimetre, set once by holding a card to it.
+import { svg } from "./svg.js";
+
 const KEPT = "enamel.screen.px-per-mm";
 const CARD_MM = 85.6; // ID-1 card, ISO/IEC 7810
-const USUAL = 96 / 25.4;
+export const MM_PER_INCH = 25.4;
+const USUAL = 96 / MM_PER_INCH;
 
 export function pxPerMm() {
   return Number(localStorage.getItem(KEPT)) || null;
@@ -30,10 +33,6 @@ export function calibrate(dialog, done) {
 
 function ticks(perMm) {
   const found = [];
-  for (let mm = 0; mm <= CARD_MM; mm += 10) {
-    const line = document.createElementNS("http://www.w3.org/2000/svg", "path");
-    line.setAttribute("d", `M${mm * perMm + 0.5} 60V${mm % 50 ? 66 : 71}`);
-    found.push(line);
-  }
+  for (let mm = 0; mm <= CARD_MM; mm += 10) found.push(svg("path", { d: `M${mm * perMm + 0.5} 60V${mm % 50 ? 66 : 71}` }));
   return found;
 }

@@ -1,5 +1,5 @@
 // sheet.js: all swatches of a sheet moved and zoomed together, marked and taken by key, fresh as they come.
-import { pairs } from "./pair.js";
+import { poll } from "../shared/poll.js";
 
 const PAUSE_MS = 500;
 const VERDICTS = { favourite: "v", reject: "x" };
@@ -24,7 +24,7 @@ export function init(root) {
   for (const button of root.querySelectorAll("[data-zoom]")) {
     button.addEventListener("click", () => set({ zoom: button.dataset.zoom === "fit" ? 0 : Number(button.dataset.zoom) }));
   }
-  const pick = pairs(root, size);
+  const pick = picking(root);
   for (const cell of cells) {
     pan(cell, size, view, set);
     keys(cell, cells, draw, pick);
@@ -32,6 +32,20 @@ export function init(root) {
   new ResizeObserver(draw).observe(grid);
   if ("open" in root.dataset) follow(root, cells, draw);
   draw();
+}
+
+// the first one picked waits, the second takes both to the comparing bench
+function picking(root) {
+  let waiting = null;
+  return (cell) => {
+    if (!cell.dataset.verdictUrl || !cell.querySelector("img")) return;
+    if (waiting && waiting !== cell) {
+      window.location.assign(`${root.dataset.compare}&show=s${waiting.dataset.cell},s${cell.dataset.cell}`);
+      return;
+    }
+    cell.toggleAttribute("data-picked", waiting === null);
+    waiting = waiting === cell ? null : cell;
+  };
 }
 
 function scaleOf(frame, size, view) {
@@ -109,23 +123,16 @@ async function mark(cell, verdict) {
 async function follow(root, cells, draw) {
   const byNumber = new Map(cells.map((cell) => [cell.dataset.cell, cell]));
   const progress = root.querySelector("[data-progress]");
-  for (;;) {
-    await new Promise((resolve) => { setTimeout(resolve, PAUSE_MS); });
-    let news;
-    try {
-      news = (await (await fetch(root.dataset.stateUrl)).json()).swatches;
-    } catch {
-      continue; // the server is away for a moment
-    }
-    for (const swatch of news) show(byNumber.get(String(swatch.number)), swatch);
+  const made = (news) => news.filter(({ state }) => state === "done").length;
+  const news = await poll(async () => {
+    const { swatches } = await (await fetch(root.dataset.stateUrl)).json();
+    for (const swatch of swatches) show(byNumber.get(String(swatch.number)), swatch);
     draw();
-    const made = news.filter(({ state }) => state === "done").length;
-    progress.textContent = `${made} of ${news.length} made`;
-    if (news.some(({ state }) => state === "queued" || state === "running")) continue;
-    root.querySelector("[data-while-open]")?.remove();
-    root.querySelector("[data-when-made]").hidden = made === 0;
-    return;
-  }
+    progress.textContent = `${made(swatches)} of ${swatches.length} made`;
+    return swatches.some(({ state }) => state === "queued" || state === "running") ? null : swatches;
+  }, PAUSE_MS);
+  root.querySelector("[data-while-open]")?.remove();
+  root.querySelector("[data-when-made]").hidden = made(news) === 0;
 }
 
 function show(cell, { state, error, url, measures }) {

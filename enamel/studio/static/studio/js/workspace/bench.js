@@ -2,7 +2,7 @@
 import { drawGrid } from "./grid.js";
 import { drawLiveTiles } from "./live-tiles.js";
 import { drawRulers } from "./rulers.js";
-import { calibrate, pxPerMm } from "../shared/screen.js";
+import { MM_PER_INCH, calibrate, pxPerMm } from "../shared/screen.js";
 import { announce, openViewer } from "../shared/viewer.js";
 import { wipe } from "./wipe.js";
 
@@ -31,7 +31,7 @@ function zoomButtons(root, viewer, layer) {
   const now = root.querySelector("[data-zoom-now]");
   const ratio = window.devicePixelRatio || 1;
   const zoomTo = (zoom) => viewer.viewport.zoomTo(item.imageToViewportZoom(zoom / ratio));
-  const toPrintSize = () => zoomTo((pxPerMm() * ratio * 25.4) / layer.ppi);
+  const toPrintSize = () => zoomTo((pxPerMm() * ratio * MM_PER_INCH) / layer.ppi);
   const ways = {
     fit: () => viewer.viewport.goHome(),
     print: () => {

@@ -1,5 +1,6 @@
 // firing.js: asks for the news of a running firing, shows progress, passes its tiles on.
 import { showProgress, tellEnd } from "../shared/news.js";
+import { poll } from "../shared/poll.js";
 
 const PAUSE_MS = 700;
 
@@ -24,27 +25,25 @@ export function init(root) {
     document.dispatchEvent(new CustomEvent("enamel:tiles", { detail: { afresh, tiles: news.tiles, done: news.done, coat: news.coat } }));
   };
 
-  const ask = async () => {
-    try {
-      const answer = await fetch(`${root.dataset.firing}?after=${after}`);
-      if (answer.ok) {
-        const news = await answer.json();
-        if (news.state === "done") {
-          tellEnd(`${root.dataset.title} is fired.`);
-          return window.location.assign(news.shown);
-        }
-        if (news.state !== "queued" && news.state !== "firing") {
-          tellEnd(`The firing of ${root.dataset.title} ${news.state === "failed" ? "failed" : "was paused"}.`);
-          return window.location.assign(root.dataset.piece);
-        }
-        show(news);
-      }
-    } catch {
-      // the server is away for a moment; the firing goes on without it
-    }
-    setTimeout(ask, PAUSE_MS);
-  };
-  ask();
+  poll(async () => {
+    const answer = await fetch(`${root.dataset.firing}?after=${after}`);
+    if (!answer.ok) return null;
+    const news = await answer.json();
+    if (news.state !== "queued" && news.state !== "firing") return news;
+    show(news);
+    return null;
+  }, PAUSE_MS).then(({ state, shown }) => end(root, state, shown));
+}
+
+function end(root, state, shown) {
+  const { title, piece } = root.dataset;
+  if (state === "done") {
+    tellEnd(`${title} is fired.`);
+    window.location.assign(shown);
+    return;
+  }
+  tellEnd(`The firing of ${title} ${state === "failed" ? "failed" : "was paused"}.`);
+  window.location.assign(piece);
 }
 
 function duration(seconds) {

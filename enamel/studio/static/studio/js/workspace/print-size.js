@@ -1,5 +1,7 @@
 // print-size.js: the physical size of a print file at the resolution typed, in the artist's unit first.
-const PER_INCH = { mm: 25.4, cm: 2.54, in: 1 };
+import { MM_PER_INCH } from "../shared/screen.js";
+
+const PER_INCH = { mm: MM_PER_INCH, cm: MM_PER_INCH / 10, in: 1 };
 const DIGITS = { mm: 0, cm: 1, in: 1 };
 
 export function init(root) {

@@ -1,20 +1,15 @@
 // print.js: papers, turning, and the crop or the paper's edge drawn over the picture.
+import { setAndTell } from "../shared/set-and-tell.js";
+import { place, svg } from "../shared/svg.js";
 import { whenOpen } from "../shared/viewer.js";
-
-const SVG = "http://www.w3.org/2000/svg";
 
 export function init(root) {
   papers(root);
   root.addEventListener("click", ({ target }) => {
     const take = target.closest("[data-take-ppi]");
-    if (take) set(root.elements.ppi, take.dataset.takePpi);
+    if (take) setAndTell(root.elements.ppi, take.dataset.takePpi);
   });
   whenOpen((bench) => overlay(root, bench));
-}
-
-function set(field, value) {
-  field.value = value;
-  field.dispatchEvent(new Event("input", { bubbles: true }));
 }
 
 // a named paper lies as the picture does; sizes typed by hand are nobody's
@@ -31,13 +26,13 @@ function papers(root) {
   root.querySelector("[data-turn]").addEventListener("click", () => {
     const named = paper.value;
     [width.value, height.value] = [height.value, width.value];
-    set(width, width.value);
+    setAndTell(width, width.value);
     paper.value = named;
   });
 }
 
 function overlay(root, { viewer, layer }) {
-  const svg = document.querySelector("[data-regions]");
+  const drawing = document.querySelector("[data-regions]");
   const item = viewer.world.getItemAt(0);
   const thirds = root.querySelector("[data-thirds]");
   let held = null;
@@ -53,12 +48,12 @@ function overlay(root, { viewer, layer }) {
   };
   const draw = () => {
     const now = layout();
-    svg.replaceChildren();
+    drawing.replaceChildren();
     if (!now || now.fit === "inside") return;
     const file = onScreen(now.file);
-    const [width, height] = [svg.clientWidth, svg.clientHeight];
+    const [width, height] = [drawing.clientWidth, drawing.clientHeight];
     const hole = `M0 0H${width}V${height}H0ZM${file.x} ${file.y}v${file.height}h${file.width}v${-file.height}Z`;
-    svg.append(shape("path", "print-shade", { d: hole, "fill-rule": "evenodd" }));
+    drawing.append(shape("path", "print-shade", { d: hole, "fill-rule": "evenodd" }));
     const edge = shape("rect", "print-edge", file);
     if (now.fit === "fill") {
       edge.style.pointerEvents = "all";
@@ -69,9 +64,9 @@ function overlay(root, { viewer, layer }) {
       });
       edge.addEventListener("pointermove", (event) => held && move(event));
       edge.addEventListener("pointerup", () => { held = null; });
-      if (thirds.checked) svg.append(...thirdsOf(file));
+      if (thirds.checked) drawing.append(...thirdsOf(file));
     }
-    svg.append(edge, shape("rect", "print-trim", onScreen(now.trim)));
+    drawing.append(edge, shape("rect", "print-trim", onScreen(now.trim)));
   };
   // the crop stays on the picture: its middle keeps half of it from the edges
   const move = (event) => {
@@ -81,32 +76,25 @@ function overlay(root, { viewer, layer }) {
     const across = middle(x, width, event.clientX - held.x, whole.width);
     const down = middle(y, height, event.clientY - held.y, whole.height);
     root.elements.centre_x.value = (100 * across).toFixed(2);
-    set(root.elements.centre_y, (100 * down).toFixed(2));
+    setAndTell(root.elements.centre_y, (100 * down).toFixed(2));
     const now = layout();
     const by = [across - width / 2 - now.file[0], down - height / 2 - now.file[1]];
     for (const box of [now.file, now.trim]) { box[0] += by[0]; box[1] += by[1]; }
     root.querySelector("[data-layout]").dataset.layout = JSON.stringify(now);
-    const edge = svg.querySelector(".print-edge");
+    const edge = drawing.querySelector(".print-edge");
     place(edge, onScreen(now.file));
-    place(svg.querySelector(".print-trim"), onScreen(now.trim));
+    place(drawing.querySelector(".print-trim"), onScreen(now.trim));
   };
   thirds.addEventListener("change", draw);
   root.addEventListener("enamel:consequences", () => held || draw());
   viewer.addHandler("update-viewport", draw);
   viewer.addHandler("resize", draw);
-  svg.style.pointerEvents = "none";
+  drawing.style.pointerEvents = "none";
   draw();
 }
 
 function shape(name, style, places) {
-  const made = document.createElementNS(SVG, name);
-  made.setAttribute("class", style);
-  place(made, places);
-  return made;
-}
-
-function place(element, places) {
-  for (const [name, value] of Object.entries(places)) element.setAttribute(name, value);
+  return svg(name, { class: style, ...places });
 }
 
 function thirdsOf({ x, y, width, height }) {

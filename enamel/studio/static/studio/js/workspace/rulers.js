@@ -1,5 +1,6 @@
 // rulers.js: pixels along the top, millimetres of the print down the left.
 import { fresh, toggle } from "../shared/canvas.js";
+import { MM_PER_INCH } from "../shared/screen.js";
 
 const THICK = 18;
 const APART_PX = 64;
@@ -15,8 +16,8 @@ export function drawRulers(root, viewer, layer) {
     const [start, end] = [at(0, 0), at(layer.width, layer.height)];
     const perPx = (end.x - start.x) / layer.width;
     ruler(across, { start: start.x + THICK, per: perPx, length: layer.width, unit: "px", upright: false });
-    const perMm = (perPx * layer.ppi) / 25.4;
-    ruler(down, { start: start.y + THICK, per: perMm, length: (layer.height / layer.ppi) * 25.4, unit: "mm", upright: true });
+    const perMm = (perPx * layer.ppi) / MM_PER_INCH;
+    ruler(down, { start: start.y + THICK, per: perMm, length: (layer.height / layer.ppi) * MM_PER_INCH, unit: "mm", upright: true });
   };
   toggle(root.querySelector("[data-show='rulers']"), (on) => {
     across.hidden = down.hidden = !on;

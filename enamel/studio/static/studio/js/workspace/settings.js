@@ -1,4 +1,6 @@
 // settings.js: keeps the consequence of the settings in sight while they change.
+import { setAndTell } from "../shared/set-and-tell.js";
+
 const PAUSE_MS = 250;
 
 export function init(root) {
@@ -16,14 +18,9 @@ export function init(root) {
 
 function seedButtons(root) {
   const another = root.querySelector("[data-another-seed]");
-  another?.addEventListener("click", () => take(root.elements.seed, Math.floor(Math.random() * 1_000_000)));
+  another?.addEventListener("click", () => setAndTell(root.elements.seed, Math.floor(Math.random() * 1_000_000)));
   const last = root.querySelector("[data-last-seed]");
-  last?.addEventListener("click", () => take(root.elements.seed, last.dataset.lastSeed));
-}
-
-function take(field, value) {
-  field.value = value;
-  field.dispatchEvent(new Event("input", { bubbles: true }));
+  last?.addEventListener("click", () => setAndTell(root.elements.seed, last.dataset.lastSeed));
 }
 
 function follow(root) {
@@ -92,7 +89,7 @@ function showChanged(root) {
     mark.title = "Set it back";
     mark.addEventListener("click", () => {
       if (field.type === "checkbox") field.checked = was === "True";
-      take(field, was);
+      setAndTell(field, was);
     });
     label.after(mark);
   }

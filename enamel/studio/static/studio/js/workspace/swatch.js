@@ -1,6 +1,7 @@
 // swatch.js: the window that is tried: drawn on the picture, suggested, or typed.
 import { drawBox } from "../shared/draw-box.js";
 import { showBoxes } from "../shared/boxes.js";
+import { setAndTell } from "../shared/set-and-tell.js";
 import { whenOpen } from "../shared/viewer.js";
 
 const PAUSE_MS = 350;
@@ -10,10 +11,7 @@ export function init(root) {
   const field = form.elements.window;
   const group = root.closest("details");
   const resultWidth = () => Number(form.querySelector("[data-part='changed']")?.dataset.resultWidth) || 0;
-  const set = (box) => {
-    field.value = box.join(" ");
-    field.dispatchEvent(new Event("input", { bubbles: true }));
-  };
+  const set = (box) => setAndTell(field, box.join(" "));
   suggest(root, set, group);
   tellCost(root, form, group, set);
   whenOpen((bench) => {

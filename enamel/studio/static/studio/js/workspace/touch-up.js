@@ -1,6 +1,7 @@
 // touch-up.js: picks the region to mend: a found face, a box drawn on the picture, or numbers.
 import { drawBox } from "../shared/draw-box.js";
 import { showBoxes } from "../shared/boxes.js";
+import { setAndTell } from "../shared/set-and-tell.js";
 import { whenOpen } from "../shared/viewer.js";
 
 export function init(root) {
@@ -26,6 +27,5 @@ function fields({ elements }) {
 }
 
 function choose(root, box) {
-  fields(root).forEach((field, place) => { field.value = box[place]; });
-  root.elements.x.dispatchEvent(new Event("input", { bubbles: true }));
+  fields(root).forEach((field, place) => setAndTell(field, box[place]));
 }

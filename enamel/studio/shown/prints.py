@@ -27,11 +27,13 @@ from enamel.core.print.sizing import (
     quality_of,
 )
 from enamel.core.schedule import Schedule
-from enamel.kiln import firings
-from enamel.kiln.models import Layer, Piece, upscalers_offered
+from enamel.kiln.firings import asking as firings
+from enamel.kiln.models import Layer, Piece, PrintFile, upscalers_offered
 from enamel.studio.forms import PrintForm
-from enamel.studio.scale import drawn_scale
+from enamel.studio.shown.scale import drawn_scale
 
+FILES_SHOWN = 8
+"""Print files of a piece that are listed, the newest."""
 LARGEST_STEP = 64.0
 """Side of the square that stands for the largest proposed coat."""
 
@@ -124,13 +126,14 @@ def steps_shown(piece: Piece, form: PrintForm) -> dict[str, Any]:
 
 
 def file_shown(piece: Piece, layer: Layer, unit: Unit) -> dict[str, Any]:
-    """What a layer gives on the print in hand, for the page of the file."""
+    """What a layer gives on the print in hand, and the files of the piece, for the page of the file."""
     plan = piece.print_plan
     layout, ppi = native(layer.size, plan)
     return {
         "laid": layout,
         "laid_ppi": ppi,
         "plan": plan,
+        "print_files": PrintFile.objects.filter(layer__piece=piece)[:FILES_SHOWN],
         "unit": unit,
         "exact": lay_out(layer.size, plan).picture == layer.size,
         "missing": missing(layer.size, plan, unit),

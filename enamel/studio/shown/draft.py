@@ -72,8 +72,8 @@ class Draft:
 
     def seeds(self, count: int) -> list[Schedule]:
         """The coat in hand alone, with its seed and those that follow it."""
-        refine = self.coat.refine
-        if refine is None or refine.strength == 0:
+        refine = self.coat.refinement
+        if refine is None:
             raise Refusal("This coat refines nothing, so seeds make no difference.")
         return [
             Schedule((replace(self.coat, on=True, refine=replace(refine, seed=refine.seed + n)),))

@@ -1,6 +1,5 @@
 """A firing at work: coat after coat, each finished one kept as a layer, news after every tile."""
 
-import errno
 import logging
 import shutil
 import time
@@ -10,12 +9,11 @@ from pathlib import Path
 from typing import Any
 from uuid import UUID
 
-from django.conf import settings
 from django.db import InterfaceError, OperationalError, connection
 from django.utils import timezone
 
 from enamel.core import ENGINE_VERSION
-from enamel.core.errors import Refusal, Stopped
+from enamel.core.errors import Stopped
 from enamel.core.fire.firing import Fired, StageReport, fire
 from enamel.core.fire.touchup import touch_up
 from enamel.core.memory import peak_memory_mb
@@ -24,25 +22,23 @@ from enamel.core.picture.canvas import Canvas
 from enamel.core.progress import Progress
 from enamel.core.schedule import Coat, Schedule, address
 from enamel.kiln.checking import check_layer
+from enamel.kiln.faults import told
 from enamel.kiln.models import Firing, Layer, TilePreview
-from enamel.kiln.pyramids import preview
-from enamel.kiln.store import (
+from enamel.kiln.storage.layers import (
     add_layer,
     canvas_of,
     coat_on,
-    free_bytes,
     let_go,
     piece_work,
     prepare,
     tile_store,
 )
+from enamel.kiln.storage.pyramids import preview
 
 logger = logging.getLogger(__name__)
 
 PREVIEW_MEGAPIXELS = 12.0
 """All previews of a picture together: larger pictures get coarser ones."""
-NO_ROOM_BYTES = 2**20
-"""Less free than this, and any failed write is taken for a full disk."""
 ATTEMPTS = 8
 """A firing whose worker died this often is not tried again by itself."""
 
@@ -82,27 +78,9 @@ def run(firing_id: UUID, closing: Callable[[], bool]) -> bool:
                 )
                 return False
             _end(firing, Firing.State.STOPPED)
-        except Refusal as refusal:
-            _end(firing, Firing.State.FAILED, str(refusal))
-        except (OperationalError, InterfaceError):
-            # without the database nothing can be noted; the firing is taken up again when it is back
-            raise
-        except OSError as error:
-            logger.exception("firing %s", firing.pk)
-            _end(firing, Firing.State.FAILED, words_of(error))
-        except Exception:
-            logger.exception("firing %s", firing.pk)
-            _end(firing, Firing.State.FAILED, "Something went wrong inside Enamel; the kiln's log "
-                 "has the details. Finished tiles are kept, and going on tries again.")  # fmt: skip
+        except Exception as error:
+            _end(firing, Firing.State.FAILED, told(error, f"firing {firing.pk}"))
     return True
-
-
-def words_of(error: OSError) -> str:
-    """What an artist is told of a file that could not be read or written."""
-    if error.errno == errno.ENOSPC or free_bytes(Path(settings.KILN_WORK)) < NO_ROOM_BYTES:
-        return "The disk is full. What was finished is kept; make room, then go on."
-    reason = error.strerror or str(error) or type(error).__name__
-    return f"A file could not be read or written ({reason}). What was finished is kept."
 
 
 def _end(firing: Firing, state: str, error: str = "") -> None:
@@ -185,7 +163,7 @@ class Run:
                 store=tile_store(), keep_enlarged=True,
             )  # fmt: skip
         self.reports += [(self.coat, report) for report in fired.reports]
-        refine = coat.refine if coat.refine and coat.refine.strength > 0 else None
+        refine = coat.refinement
         return self._keep(
             fired, fired.result,
             kind=Layer.Kind.COAT, parent=parent, recipe=recipe, address=name,

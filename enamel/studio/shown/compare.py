@@ -1,5 +1,7 @@
 """What the comparing bench shows: which pictures, where each lies, what sets their settings apart."""
 
+import re
+from collections.abc import Iterable
 from dataclasses import dataclass, fields
 from functools import cached_property
 from itertools import permutations
@@ -21,6 +23,7 @@ LETTERS = "ABCDEF"
 MOST = len(LETTERS)
 """Pictures that are compared at once."""
 MOST_SWATCHES = 24
+SWATCH_TOKEN = re.compile(r"s[0-9]{1,9}")
 MOST_DIFFERENCES = 6
 
 WAYS = {
@@ -209,9 +212,10 @@ class Comparison:
 
     def __init__(self, piece: Piece, picked: QueryDict) -> None:
         self.piece = piece
-        self.choices = choices_for(piece)
+        tokens = picked.get("show", "").split(",")
+        self.choices = choices_for(piece, tokens)
         known = {one.token: one for one in self.choices}
-        asked = [known[token] for token in picked.get("show", "").split(",") if token in known]
+        asked = [known[token] for token in tokens if token in known]
         layers = [
             one for one in self.choices if isinstance(one.of, Layer) and one.of.piece_id == piece.pk
         ]
@@ -245,8 +249,10 @@ class Comparison:
         }
 
 
-def choices_for(piece: Piece) -> list[Compared]:
-    """Layers of the piece and of others with the same base, and the piece's latest swatches."""
+def choices_for(piece: Piece, tokens: Iterable[str] = ()) -> list[Compared]:
+    """Layers of the piece and of others with the same base, and swatches of the piece: those that tokens
+    name, pinned ones, the latest."""
+    named = [int(token[1:]) for token in tokens if SWATCH_TOKEN.fullmatch(token)]
     layers = (
         Layer.objects.filter(piece__owner_id=piece.owner_id, piece__deleted_at=None)
         .exclude(pyramid="")
@@ -259,7 +265,8 @@ def choices_for(piece: Piece) -> list[Compared]:
         Swatch.objects.filter(sheet__in=Sheet.objects.filter(piece=piece), state=Swatch.State.DONE)
         .defer("so_far", "sheet__start__checks", "sheet__piece__base_facts")
         .select_related("sheet__start", "sheet__piece")
-        .order_by("-sheet__pinned", "-sheet__created", "row", "column")[:MOST_SWATCHES]
+        .annotate(named=Q(pk__in=named))
+        .order_by("-named", "-sheet__pinned", "-sheet__created", "row", "column")[:MOST_SWATCHES]
     )
     return [*map(Compared, own_first), *map(Compared, swatches)]
 

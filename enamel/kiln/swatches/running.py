@@ -6,25 +6,20 @@ import time
 from collections.abc import Callable
 from pathlib import Path
 
-import cv2
-import numpy as np
 from django.db.models import F
 
-from enamel.core.checks import check_joins
-from enamel.core.errors import Refusal, Stopped
+from enamel.core.checks.windows import measures
+from enamel.core.errors import Stopped
 from enamel.core.fire.firing import fire
-from enamel.core.networks.cards import card
-from enamel.core.picture.canvas import Pixels, SampleArray
-from enamel.core.picture.colour import luma
+from enamel.core.picture.canvas import SampleArray
 from enamel.core.progress import Progress
-from enamel.core.refine.separate import grid_of
 from enamel.core.refine.tilestore import key_of
-from enamel.core.schedule import Coat, Mode, Schedule
+from enamel.core.schedule import Coat, Schedule
 from enamel.core.upscale.enlarge import Resampled
+from enamel.kiln.faults import told
 from enamel.kiln.models import Piece, Sheet, Swatch
-from enamel.kiln.pyramids import preview
-from enamel.kiln.running import words_of
-from enamel.kiln.store import canvas_of, keep_file, piece_work, tile_store
+from enamel.kiln.storage.layers import canvas_of, keep_file, piece_work, tile_store
+from enamel.kiln.storage.pyramids import preview
 
 logger = logging.getLogger(__name__)
 
@@ -75,15 +70,8 @@ def _carry_out(swatch: Swatch, closing: Callable[[], bool]) -> bool:
             )
             return False
         return _end(swatch, Swatch.State.STOPPED)
-    except Refusal as refusal:
-        return _end(swatch, Swatch.State.FAILED, str(refusal))
-    except OSError as error:
-        logger.exception("swatch %s", swatch.pk)
-        return _end(swatch, Swatch.State.FAILED, words_of(error))
-    except Exception:
-        logger.exception("swatch %s", swatch.pk)
-        return _end(swatch, Swatch.State.FAILED, "Something went wrong inside Enamel; the kiln's log "
-                    "has the details.")  # fmt: skip
+    except Exception as error:
+        return _end(swatch, Swatch.State.FAILED, told(error, f"swatch {swatch.pk}"))
     return True
 
 
@@ -139,14 +127,14 @@ def _fire(swatch: Swatch, stopping: Callable[[], bool]) -> None:
         )  # fmt: skip
     canvas = fired.result
     samples = canvas.read(sheet.box)
-    swatch.sha256 = digest_of_pixels(samples)
+    swatch.sha256 = key_of(samples)
     path = canvas.path
     canvas.close()
     keep_file(swatch.pixels, path, f"{swatch.pk}.npy")
     swatch.seconds = time.monotonic() - began
     swatch.model_seconds = sum(report.model_seconds for report in fired.reports)
     swatch.shared = sum(report.shared for report in fired.reports)
-    swatch.measures = measures(samples, base) | {"joins": worst_join(swatch, samples, base)}
+    swatch.measures = measures(samples, base, schedule.coats[-1], sheet.size, sheet.box)
     swatch.state, swatch.so_far = Swatch.State.DONE, None
     # only what was made: the artist may have judged, stopped or forgotten it meanwhile
     made = {name: getattr(swatch, name) for name in MADE}
@@ -154,41 +142,7 @@ def _fire(swatch: Swatch, stopping: Callable[[], bool]) -> None:
         swatch.pixels.delete(save=False)
 
 
-def digest_of_pixels(samples: SampleArray) -> str:
-    """sha256 of samples, row by row: equal pixels, equal digest."""
-    return key_of(samples)
-
-
 def base_window(sheet: Sheet) -> SampleArray:
     """The window of the base, enlarged by Lanczos to the scale of the swatches."""
     with canvas_of(sheet.piece.base) as base:
         return Resampled(base, sheet.size, "lanczos").read(sheet.box)
-
-
-def worst_join(swatch: Swatch, samples: SampleArray, base: SampleArray) -> float:
-    """How far the most visible tile join in the window stands out, as a z-score; 0 where there is none."""
-    refine = Coat.from_json(swatch.coat).refine
-    if refine is None or refine.strength == 0 or refine.mode is not Mode.SEPARATE:
-        return 0.0
-    grid = grid_of(refine, card(refine.model, "refiner").traits(), swatch.sheet.size)
-    report = check_joins(
-        Pixels(samples[..., :3]), Pixels(base[..., :3]), grid, window=swatch.sheet.box
-    )
-    return round(max((segment.score for segment in report.segments), default=0.0), 2)
-
-
-def measures(samples: SampleArray, base: SampleArray) -> dict[str, float]:
-    """What swatches are sorted by: sharpness, and drift from the base.
-
-    Sharpness is the root mean square of the luma's gradient, in percent of white per px; drift the root
-    mean square difference of the luma after a blur of 2 px, in percent of white.
-    """
-    ours, theirs = (
-        luma(part[..., :3].astype(np.float32) / np.float32(65535)) for part in (samples, base)
-    )
-    down, across = np.gradient(ours)
-    low = cv2.GaussianBlur(ours - theirs, (0, 0), 2)
-    return {
-        "sharpness": round(100 * float(np.sqrt((down**2 + across**2).mean())), 3),
-        "drift": round(100 * float(np.sqrt((low**2).mean())), 3),
-    }

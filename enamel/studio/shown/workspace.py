@@ -10,18 +10,18 @@ from django.http import QueryDict
 from enamel.core.errors import Refusal
 from enamel.core.fire.predict import CoatCost, Prediction
 from enamel.core.geometry import Size
-from enamel.core.networks.cards import card
+from enamel.core.networks.cards import traits_of
 from enamel.core.print.sizing import Unit
 from enamel.core.refine.passes import tile_boxes, work_of
 from enamel.core.refine.words import Vocabulary, Word, understood
 from enamel.core.schedule import Coat, Mode, Refine, Schedule
-from enamel.kiln import firings
+from enamel.kiln.firings import asking as firings
 from enamel.kiln.models import Firing, HouseSchedule, Layer, Piece
 from enamel.studio.asked import whole_number
 from enamel.studio.forms import BaseForm, CoatForm, PrintFileForm, PrintForm, SheetForm, TouchUpForm
-from enamel.studio.prints import file_shown, print_shown
-from enamel.studio.schedules import Draft
-from enamel.studio.section import section
+from enamel.studio.shown.draft import Draft
+from enamel.studio.shown.prints import file_shown, print_shown
+from enamel.studio.shown.section import section
 
 TASKS = {
     "print": "Print",
@@ -109,10 +109,10 @@ def changed_since_fired(piece: Piece, draft: Draft) -> dict[str, str]:
 
 def tile_grid(coat: Coat, size: Size) -> dict[str, Any] | None:
     """The tiles of a coat as the firing cuts them, as shares of the picture, in their order."""
-    refine = coat.refine
-    if refine is None or refine.strength == 0:
+    refine = coat.refinement
+    if refine is None:
         return None
-    traits = card(refine.model, "refiner").traits()
+    traits = traits_of(refine)
     count = work_of(refine, traits, size).tiles
     drawn = tile_boxes(refine, traits, size) if count <= MOST_TILES_DRAWN else []
     return {
@@ -142,7 +142,7 @@ def schedule_cost(piece: Piece, draft: Draft) -> dict[str, Any]:
     total = Prediction(tuple(costs))
     left = Prediction(tuple(row.cost for row in rows if row.cost and not row.laid))
     refine = draft.coat.refine
-    traits = card(refine.model, "refiner").traits() if refine else None
+    traits = traits_of(refine) if refine else None
     known = traits.vocabulary if traits else ()
     own = next((row for row in rows if row.number == draft.number), None)
     return {

@@ -20,12 +20,12 @@ from enamel.core.errors import Refusal
 from enamel.core.files import whole_file
 from enamel.core.fire.firing import Stage, address_of, stages
 from enamel.core.picture.canvas import Canvas
-from enamel.core.print.file import FileFormat, Laid, export
+from enamel.core.print.file import FileFormat
 from enamel.core.refine.tilestore import FolderStore
 from enamel.core.schedule import Coat, Schedule
 from enamel.kiln.models import Layer, Piece, Swatch
-from enamel.kiln.passing import passing
-from enamel.kiln.pyramids import build, thumbnail
+from enamel.kiln.storage.passing import passing
+from enamel.kiln.storage.pyramids import build, thumbnail
 
 LONGEST_NAME = 80
 """Bytes of a title that go into a file's name; the rest of it needs room too."""
@@ -113,16 +113,6 @@ def prepare(layer: Layer) -> None:
         layer.thumbnail.save(f"{layer.pk}.webp", ContentFile(thumbnail(canvas)), save=False)
         layer.faces = [list(dataclasses.astuple(face.box)) for face in find_faces(canvas)]
     layer.save(update_fields=["pyramid", "thumbnail", "faces"])
-
-
-def print_file(
-    layer: Layer, file: FileFormat, bits: int, folder: Path, *, ppi: float, laid: Laid | None = None
-) -> Path:
-    """A layer as a print file in ``folder``: as it is, or laid on its print."""
-    path = folder / file_name(layer, file)
-    with canvas_of(layer) as canvas:
-        export(canvas, path, ppi=ppi, bits=bits, file=file, laid=laid, xmp=said_of(layer))
-    return path
 
 
 def said_of(layer: Layer) -> bytes:

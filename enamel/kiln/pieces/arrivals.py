@@ -8,18 +8,18 @@ from uuid import UUID
 from django.conf import settings
 from django.contrib.auth.base_user import AbstractBaseUser
 from django.core.files import File
-from django.db import InterfaceError, OperationalError
 from django.db.models import F
 
 from enamel.core.base.pixels import examine
 from enamel.core.base.reading import read_apart
 from enamel.core.errors import Refusal
 from enamel.core.networks.intake import check_name, name_from
-from enamel.kiln import bringing, library
+from enamel.kiln.faults import told
 from enamel.kiln.models import Arrival, Piece
-from enamel.kiln.passing import passing
-from enamel.kiln.running import words_of
-from enamel.kiln.store import prepare
+from enamel.kiln.networks import library
+from enamel.kiln.pieces import bringing
+from enamel.kiln.storage.layers import prepare
+from enamel.kiln.storage.passing import passing
 
 logger = logging.getLogger(__name__)
 
@@ -112,17 +112,8 @@ def carry_out(arrival_id: UUID) -> Arrival | None:
         else:
             _try(arrival)
             _end(arrival, Arrival.State.DONE)
-    except Refusal as refusal:
-        _end(arrival, Arrival.State.REFUSED, error=str(refusal))
-    except (OperationalError, InterfaceError):
-        raise  # nothing can be noted without the database; the job is taken up again
-    except OSError as error:
-        logger.exception("arrival %s", arrival.pk)
-        _end(arrival, Arrival.State.REFUSED, error=words_of(error))
-    except Exception:
-        logger.exception("arrival %s", arrival.pk)
-        _end(arrival, Arrival.State.REFUSED, error="Something went wrong inside Enamel while it was "
-             "read; the kiln's log has the details.")  # fmt: skip
+    except Exception as error:
+        _end(arrival, Arrival.State.REFUSED, error=told(error, f"arrival {arrival.pk}"))
     return arrival
 
 

@@ -24,9 +24,9 @@ from enamel.core.geometry import Box
 from enamel.core.picture.canvas import Canvas
 from enamel.core.print.file import FileFormat, export
 from enamel.core.schedule import address
-from enamel.kiln.models import Layer, Piece, Swatch
-from enamel.kiln.passing import passing
-from enamel.kiln.store import add_layer, canvas_of, keep_file, piece_work
+from enamel.kiln.models import Layer, Piece, PrintFile, Swatch
+from enamel.kiln.storage.layers import add_layer, canvas_of, keep_file, piece_work
+from enamel.kiln.storage.passing import passing
 
 SPLIT_FORMAT = FileFormat.PNG
 
@@ -214,6 +214,7 @@ def delete_for_good() -> int:
         files = [piece.base_file]
         for layer in piece.layers.all():
             files += [layer.pixels, layer.pyramid, layer.thumbnail]
+            files += [written.file for written in PrintFile.objects.filter(layer=layer)]
         swatches = Swatch.objects.filter(sheet__piece=piece)
         files += [swatch.pixels for swatch in swatches]
         with transaction.atomic():

@@ -1,7 +1,6 @@
 """Asking for firings: frozen settings and a job, written in one transaction."""
 
 from collections.abc import Iterable
-from contextlib import suppress
 from dataclasses import asdict
 from functools import lru_cache
 from typing import Any
@@ -10,7 +9,6 @@ from uuid import UUID
 from django.db import connection, transaction
 from django.utils import timezone
 from procrastinate.contrib.django.models import ProcrastinateJob
-from procrastinate.exceptions import AlreadyEnqueued
 
 from enamel.core.diffusion.onnx import refiner
 from enamel.core.errors import Refusal
@@ -19,10 +17,10 @@ from enamel.core.fire.predict import Prediction, measured_rate, predict
 from enamel.core.fire.touchup import TouchUp
 from enamel.core.networks.cards import card
 from enamel.core.schedule import Refine, Schedule
-from enamel.kiln import running
-from enamel.kiln.models import Arrival, Attendance, Firing, Layer, Model, Piece
-from enamel.kiln.store import coat_on, let_go, piece_work, require_room
-from enamel.kiln.tasks import FIRINGS, check, fire, prepare, take_in
+from enamel.kiln.firings import running
+from enamel.kiln.models import Attendance, Firing, Layer, Model, Piece
+from enamel.kiln.storage.layers import coat_on, let_go, piece_work, require_room
+from enamel.kiln.tasks import FIRINGS, fire
 
 RECENT = 5
 """Firings that this machine's rate is taken from."""
@@ -54,22 +52,6 @@ def enqueue_touch_up(start: Layer, settings: TouchUp) -> Firing:
     prediction = predict_touch_up(start, settings)
     schedule = settings.schedule(start.size)
     return _enqueue(start, Firing.Work.TOUCH_UP, to_json(settings), schedule, prediction)
-
-
-def enqueue_preparation(layer: Layer) -> None:
-    """Have a layer made ready to be looked at."""
-    prepare.defer(layer_id=str(layer.pk))
-
-
-def enqueue_checks(layer: Layer) -> None:
-    """Have a layer checked against its base, once."""
-    with suppress(AlreadyEnqueued), transaction.atomic():
-        check.configure(queueing_lock=f"check {layer.pk}").defer(layer_id=str(layer.pk))
-
-
-def enqueue_arrival(arrival: Arrival) -> None:
-    """Have a file that was sent read, or tried."""
-    take_in.defer(arrival_id=str(arrival.pk))
 
 
 def _enqueue(
@@ -187,7 +169,7 @@ def already_laid(start: Layer, schedule: Schedule) -> list[Layer]:
 
 def model_digests(schedule: Schedule) -> dict[str, str]:
     """sha256 of each refiner a schedule uses."""
-    used = [coat.refine for coat in schedule.laid if coat.refine and coat.refine.strength > 0]
+    used = [coat.refinement for coat in schedule.laid if coat.refinement]
     return {refine.model: refiner(refine.model).traits.digest for refine in used}
 
 

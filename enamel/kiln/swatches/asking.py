@@ -15,24 +15,17 @@ from enamel.core.fields import to_json
 from enamel.core.fire.firing import address_of, stages
 from enamel.core.fire.predict import predict_window
 from enamel.core.fire.sheets import Axis, Cell, around, cells, in_order
+from enamel.core.fire.windows import LEAST_SIDE, MOST_PIXELS, moved_to_save, suggested
 from enamel.core.geometry import Box, Size
-from enamel.core.networks.cards import card
-from enamel.core.picture.canvas import Canvas, SampleArray, to_eight_bits
-from enamel.core.picture.colour import luma
-from enamel.core.picture.reduce import reduced
+from enamel.core.picture.canvas import SampleArray, to_eight_bits
 from enamel.core.print.file import FileFormat
 from enamel.core.print.strip import Labelled, write_strip
-from enamel.core.refine.separate import grid_of, moved_to_fewest
-from enamel.core.schedule import Mix, Mode, Refine, Schedule, address
-from enamel.kiln.firings import already_laid, rate_of, refiner_of
+from enamel.core.schedule import Mix, Refine, Schedule, address
+from enamel.kiln.firings.asking import already_laid, rate_of, refiner_of
 from enamel.kiln.models import Layer, Model, Piece, Sheet, Swatch
-from enamel.kiln.store import canvas_of
-from enamel.kiln.swatching import base_window
+from enamel.kiln.storage.layers import canvas_of
+from enamel.kiln.swatches.running import base_window
 from enamel.kiln.tasks import make_swatch
-
-MOST_PIXELS = 6_000_000
-"""Largest window of a swatch."""
-LEAST_SIDE = 32
 
 
 def begin_on(base: Layer, schedule: Schedule) -> tuple[Layer, Schedule]:
@@ -106,17 +99,10 @@ def predicted(piece: Piece, schedule: Schedule, window: Box, axes: Sequence[Axis
     size = rest.sizes(start.size)[-1]
     window = window.intersection(Box.whole(size))
     seconds = _predicted(start, rest, found, window)
-    moved = _moved(window, rest.coats[-1].refine, size)
+    moved = moved_to_save(window, rest.coats[-1].refine, size)
     if moved == window:
         return SheetCost(len(found), seconds, None, seconds)
     return SheetCost(len(found), seconds, moved, _predicted(start, rest, found, moved))
-
-
-def _moved(window: Box, refine: Refine | None, size: Size) -> Box:
-    """The window moved to where fewer tiles touch it, if the coat refines tile by tile."""
-    if refine is None or refine.strength == 0 or refine.mode is not Mode.SEPARATE or window.empty:
-        return window
-    return moved_to_fewest(window, refine, card(refine.model, "refiner").traits(), size)
 
 
 def _place(sheet: Sheet, rest: Schedule, cell: Cell, place: int) -> None:
@@ -222,69 +208,8 @@ def span_of(name: str) -> tuple[float, float]:
 def suggestions(
     layer: Layer, size: Size, side: int, refine: Refine | None = None
 ) -> list[dict[str, Any]]:
-    """Windows worth trying on a picture of ``size``: a face, the strongest detail, the flattest area,
-    the likeliest seam of a refinement, and all of it where that is small enough."""
-    found: list[dict[str, Any]] = []
-    scale = size.width / layer.width
-
-    def suggest(words: str, x: float, y: float) -> None:
-        box = _moved(Box(*_around(x, y, side, size)), refine, size)
-        found.append({"words": words, "box": [box.x, box.y, *box.size]})
-
-    for x, y, width, height in (layer.faces or [])[:1]:
-        suggest("A face", (x + width / 2) * scale, (y + height / 2) * scale)
+    """Windows worth trying on a picture of ``size`` that is made from a layer, for the page."""
+    faces = [Box(*face) for face in layer.faces or []]
     with canvas_of(layer) as canvas:
-        detail = _detail(canvas)
-    rows, columns = detail.shape
-    cell = max(1, round(side * columns / size.width))
-    mean = cv2.blur(detail, (cell, cell))
-    # as far from the edges as the window needs, which on a small picture is the middle alone
-    down, across = (min(cell // 2, (length - 1) // 2) for length in (rows, columns))
-    inner = mean[down : rows - down, across : columns - across]
-    places = {"The strongest detail": inner.argmax(), "The flattest area": inner.argmin()}
-    for words, place in places.items():
-        row, column = np.unravel_index(int(place), inner.shape)
-        x = (int(column) + across + 0.5) * size.width / columns
-        y = (int(row) + down + 0.5) * size.height / rows
-        suggest(words, x, y)
-    if refine is not None and refine.strength > 0 and refine.mode is Mode.SEPARATE:
-        place = _likeliest_seam(detail, refine, size)
-        if place:
-            found.append({"words": "The likeliest seam", "box": _around(*place, side, size)})
-    if size.width * size.height <= MOST_PIXELS:
-        found.append({"words": "All of it", "box": [0, 0, size.width, size.height]})
-    return found
-
-
-def _likeliest_seam(detail: Any, refine: Refine, size: Size) -> tuple[float, float] | None:
-    """Where four tiles meet in the flattest surroundings: least texture hides a seam there."""
-    grid = grid_of(refine, card(refine.model, "refiner").traits(), size)
-    columns, rows = grid.joins
-    smooth = cv2.blur(detail, (9, 9))
-    down, across = smooth.shape
-
-    def texture(place: tuple[float, float]) -> float:
-        x, y = place
-        column = min(across - 1, int(x * across / size.width))
-        row = min(down - 1, int(y * down / size.height))
-        return float(smooth[row, column])
-
-    crossings = [(x, y) for x in columns or [size.width / 2] for y in rows or [size.height / 2]]
-    return min(crossings, key=texture) if columns or rows else None
-
-
-def _detail(canvas: Canvas) -> Any:
-    """Energy of fine detail on a small copy of a picture."""
-    longest = max(canvas.size)
-    scale = min(1.0, 512 / longest)
-    small = reduced(canvas, Size(*(max(1, round(length * scale)) for length in canvas.size)))
-    grey = luma(small[..., :3].astype(np.float32) / np.float32(65535))
-    return (grey - cv2.GaussianBlur(grey, (0, 0), 1.5)) ** 2
-
-
-def _around(x: float, y: float, side: int, size: Size) -> list[int]:
-    """A square window around a place, inside the picture."""
-    width, height = min(side, size.width), min(side, size.height)
-    left = min(size.width - width, max(0, round(x - width / 2)))
-    top = min(size.height - height, max(0, round(y - height / 2)))
-    return [left, top, width, height]
+        found = suggested(canvas, size, side, faces, refine)
+    return [{"words": words, "box": [box.x, box.y, *box.size]} for words, box in found]

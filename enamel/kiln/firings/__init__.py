@@ -1,0 +1,1 @@
+"""Firings: asked for by pages, run by workers."""

@@ -1,0 +1,64 @@
+"""Print files: written by the kiln, kept for a while to be taken away."""
+
+import uuid
+from datetime import timedelta
+
+from django.db import models
+from django.utils import timezone
+
+from enamel.kiln.models.people import Person
+
+KEPT = timedelta(days=7)
+"""For so long a print file can be taken away."""
+
+
+class PrintFileQuerySet(models.QuerySet["PrintFile"]):
+    def of(self, person: Person) -> "PrintFileQuerySet":
+        """Files of the person's own pieces."""
+        return self.filter(layer__piece__owner_id=person.pk, layer__piece__deleted_at=None)
+
+    def open(self) -> "PrintFileQuerySet":
+        return self.filter(state__in=[PrintFile.State.WAITING, PrintFile.State.WORKING])
+
+    def outlived(self) -> "PrintFileQuerySet":
+        """Those that were kept long enough."""
+        return self.filter(created__lt=timezone.now() - KEPT)
+
+
+class PrintFile(models.Model):
+    """A file that was asked for: waiting, being written, done, or failed with the reason."""
+
+    class State(models.TextChoices):
+        WAITING = "waiting", "Waiting"
+        WORKING = "working", "Being written"
+        DONE = "done", "Done"
+        FAILED = "failed", "Failed"
+
+    id = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
+    layer = models.ForeignKey("Layer", models.CASCADE, related_name="print_files")
+    settings = models.JSONField(
+        help_text="Format, bits, resolution, and the print if it lies on one."
+    )
+    name = models.CharField(max_length=255, help_text="Of the file.")
+    width = models.PositiveIntegerField(help_text="Of the file, in px.")
+    height = models.PositiveIntegerField()
+    state = models.CharField(max_length=10, choices=State.choices, default=State.WAITING)
+    share = models.FloatField(default=0, help_text="How much of it is written, 0…1.")
+    tries = models.PositiveIntegerField(
+        default=0, help_text="Times that a worker began it and did not end it."
+    )
+    error = models.TextField(blank=True, help_text="Why it could not be written.")
+    file = models.FileField(upload_to="prints/", blank=True)
+    created = models.DateTimeField(default=timezone.now)
+
+    objects = PrintFileQuerySet.as_manager()
+
+    class Meta:
+        ordering = ["-created"]
+
+    def __str__(self) -> str:
+        return f"{self.name}: {self.get_state_display()}"
+
+    @property
+    def open(self) -> bool:
+        return self.state in (self.State.WAITING, self.State.WORKING)

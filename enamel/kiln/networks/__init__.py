@@ -1,0 +1,1 @@
+"""The workshop's models: taken in, switched, tried on this machine."""

@@ -1,0 +1,1 @@
+"""Pieces: brought in, on their way in, split, copied, thrown away."""

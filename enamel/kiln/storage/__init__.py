@@ -1,0 +1,1 @@
+"""Storage: layers in and out, their pyramids, files that only pass."""

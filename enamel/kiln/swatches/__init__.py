@@ -1,0 +1,1 @@
+"""Swatches: sheets asked for by pages, windows fired by workers."""
