@@ -10,7 +10,7 @@ from torch import Tensor, nn
 from torch.nn import functional
 
 from enamel.core.picture.soften import softening_at
-from training.networks import SIGMA_DATA
+from training.networks import scales
 from training.pairs import Pictures, reduced
 from training.recipes import Recipe
 
@@ -172,9 +172,8 @@ class Refining:
         sharp, cond, start, words, sigma, missing, _ = batch
         lacking = wide(missing) * (start - sharp)
         noisy = sharp + lacking + wide(sigma) * torch.randn_like(sharp)
-        variance = sigma**2 + (missing * SIGMA_DATA) ** 2
-        weight = (variance + SIGMA_DATA**2) / (variance * SIGMA_DATA**2)
-        return network(noisy, cond, sigma, words, missing), cond, weight
+        _, scale = scales(sigma, missing)
+        return network(noisy, cond, sigma, words, missing), cond, scale**-2
 
     def truth(self, batch: Batch) -> Tensor:
         return batch[0]

@@ -91,8 +91,11 @@ class Refiner(nn.Module):
     models", 2022, with the residual in the place of the picture.
 
     It is given x = truth + missing · (enlarged − truth) + σ · noise: not only noisy, but lacking a share
-    of the detail that enlarging lost. What is missing counts as noise of its own size in the
-    preconditioning, n = √(σ² + (missing · σ_data)²).
+    of the detail that enlarging lost. Of the detail d = truth − enlarged, whose deviation is σ_data, x
+    − enlarged shows (1 − missing) · d + σ · noise, so the best linear estimate of d keeps
+    (1 − missing) · σ_data² ÷ ((1 − missing)² · σ_data² + σ²) of it, and is wrong by σ · σ_data ÷ √(the
+    same sum): those are the scales of skip and output. With nothing missing they are Karras' own; where
+    all is missing the noise is of no use, and the network need not carry it through only to take it away.
 
     Inputs ``x``, ``cond`` (n, 3, h, w) in −1…1, ``sigma`` (n), ``words`` (n, words), weights that sum
     to 1 or are all 0, ``missing`` (n) in 0…1; output like x. Sides are multiples of 8.
@@ -128,10 +131,9 @@ class Refiner(nn.Module):
         self, x: Tensor, cond: Tensor, sigma: Tensor, words: Tensor, missing: Tensor
     ) -> Tensor:
         noise = (sigma**2 + (missing * SIGMA_DATA) ** 2).sqrt()
-        variance = noise**2 + SIGMA_DATA**2
         lacking = torch.stack([missing, missing * SIGMA_DATA / noise], 1)
         lead = functional.relu(self.lead(fourier(sigma)) + self.words(words) + self.lack(lacking))
-        spread = variance.rsqrt()[:, None, None, None]
+        spread = (noise**2 + SIGMA_DATA**2).rsqrt()[:, None, None, None]
         residual = x - cond
         given = functional.pixel_unshuffle(torch.cat([residual * spread, cond], 1), 2)
         half = self.enter(given)
@@ -150,8 +152,15 @@ class Refiner(nn.Module):
         for block in self.fine_again:
             half = block(half, lead)
         change = functional.pixel_shuffle(self.leave(functional.relu(half)), 2)
-        keep = (SIGMA_DATA**2 / variance)[:, None, None, None]
-        return cond + keep * residual + (noise[:, None, None, None] * SIGMA_DATA * spread) * change
+        keep, scale = (part[:, None, None, None] for part in scales(sigma, missing))
+        return cond + keep * residual + scale * change
+
+
+def scales(sigma: Tensor, missing: Tensor) -> tuple[Tensor, Tensor]:
+    """What a refiner keeps of x − enlarged, and the size of what it adds."""
+    there = (1 - missing) * SIGMA_DATA
+    seen = there**2 + sigma**2
+    return there * SIGMA_DATA / seen, sigma * SIGMA_DATA * seen.rsqrt()
 
 
 def smaller(x: Tensor, layer: nn.Conv2d) -> Tensor:

@@ -1,1 +1,14 @@
 """Base pictures: reading files, what they say of themselves, what can be told from their pixels."""
+
+__all__ = [
+    "cuts",
+    "faces",
+    "likeness",
+    "made",
+    "metadata",
+    "pixels",
+    "profiles",
+    "reading",
+    "subject",
+    "xmp",
+]

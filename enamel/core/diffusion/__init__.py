@@ -1,1 +1,3 @@
 """Noise, noise levels, samplers and the networks that remove noise."""
+
+__all__ = ["denoiser", "noise", "onnx", "probe", "samplers", "sigmas"]

@@ -1,1 +1,3 @@
 """Firings: schedules run coat by coat, foretold, planned, tried on sheets, and touched up."""
+
+__all__ = ["firing", "planning", "predict", "sheets", "touchup", "windows"]

@@ -1,1 +1,13 @@
 """The tiled engine: cutting, words for tiles, the two modes of a pass, and what joins and colour need."""
+
+__all__ = [
+    "anchor",
+    "joint",
+    "passes",
+    "separate",
+    "spread",
+    "tilestore",
+    "tilework",
+    "tiling",
+    "words",
+]

@@ -1,1 +1,3 @@
 """The workshop's models: taken in, switched, tried on this machine."""
+
+__all__ = ["library", "trials"]

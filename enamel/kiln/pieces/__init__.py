@@ -1,1 +1,3 @@
 """Pieces: brought in, on their way in, split, copied, thrown away."""
+
+__all__ = ["arrivals", "bringing"]

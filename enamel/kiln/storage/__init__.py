@@ -1,1 +1,3 @@
 """Storage: layers in and out, their pyramids, files that only pass."""
+
+__all__ = ["layers", "passing", "pyramids"]

@@ -1,6 +1,5 @@
 """One coat of a schedule."""
 
-import re
 from typing import Any
 
 from django import forms
@@ -9,7 +8,8 @@ from enamel.core.errors import FieldRefusal
 from enamel.core.geometry import Size
 from enamel.core.print.layout import PrintPlan, lay_out
 from enamel.core.print.sizing import fitted
-from enamel.core.schedule import Coat, JoinPass, Mix, Mode, Order, Refine, Region
+from enamel.core.schedule import Coat, JoinPass, Mix, Mode, Order, Refine
+from enamel.core.written import read_overlap, read_regions, written_overlap, written_regions
 from enamel.kiln.models import upscalers_offered
 from enamel.studio.forms.settings import RefineFields, of_setting, offer, shown, side
 
@@ -22,9 +22,6 @@ MODES = [
     (Mode.SEPARATE, "Separate: each tile alone"),
     (Mode.JOINT, "Joint: step by step, no joins"),
 ]
-
-OVERLAP = re.compile(r"\s*(\d+(?:\.\d+)?)\s*(px|%)?\s*")
-REGION = re.compile(r"\s*" + r"([\d.]+)\s*%?\s+" * 3 + r"([\d.]+)\s*%?\s*:\s*(.+)")
 
 
 class CoatForm(RefineFields):
@@ -85,7 +82,6 @@ class CoatForm(RefineFields):
         refine = coat.refine or Refine(strength=0)
         size = coat.size_from(start)
         joins = refine.joins or JoinPass()
-        share = refine.overlap_share
         return {
             "sizing": "pixels" if coat.size else "factor",
             "factor": coat.factor or (None if coat.size else 1.0),
@@ -96,15 +92,12 @@ class CoatForm(RefineFields):
             "weight": (coat.mix or Mix()).weight,
             "tile_width": refine.tile[0],
             "tile_height": refine.tile[1],
-            "overlap": f"{refine.overlap} px" if share is None else f"{share * 100:g} %",
+            "overlap": written_overlap(refine),
             "join_pass": refine.joins is not None,
             "join_strength": joins.strength,
             "join_width": joins.width,
             "run_of": 4,
-            "regions": "\n".join(
-                " ".join(f"{100 * share:g}%" for share in region.box) + f": {region.prompt}"
-                for region in refine.regions
-            ),
+            "regions": written_regions(refine.regions),
             **shown(refine, (*RefineFields.base_fields, *cls.REFINE)),
         }
 
@@ -122,40 +115,13 @@ class CoatForm(RefineFields):
         refine = self.refine(
             tile=(given["tile_width"], given["tile_height"]),
             joins=joins,
-            regions=self._regions(),
-            **self._overlap(),
+            regions=read_regions(given["regions"]),
+            **read_overlap(given["overlap"]),
             **plain,
         )
         mix = Mix(given["second"], given["weight"]) if given["second"] else None
         self._coat = Coat(**self._size(), upscaler=given["upscaler"], mix=mix, refine=refine)
         self._coat.size_from(self.start)
-
-    def _overlap(self) -> dict[str, Any]:
-        found = OVERLAP.fullmatch(self.cleaned_data["overlap"])
-        if found is None:
-            raise FieldRefusal("overlap", "Give px, as in 64, or a share of the tile, as in 25 %.")
-        amount = float(found[1])
-        if found[2] == "%":
-            return {"overlap_share": amount / 100, "overlap": 0}
-        return {"overlap": round(amount)}
-
-    def _regions(self) -> tuple[Region, ...]:
-        regions = []
-        for number, line in enumerate(self.cleaned_data["regions"].splitlines(), 1):
-            if not line.strip():
-                continue
-            found = REGION.fullmatch(line)
-            if found is None:
-                raise FieldRefusal(
-                    "regions",
-                    f"Line {number} is not left, top, width and height in %, a colon and words.",
-                )
-            left, top, width, height = (float(part) / 100 for part in found.groups()[:4])
-            try:
-                regions.append(Region((left, top, width, height), found[5].strip()))
-            except FieldRefusal:
-                raise FieldRefusal("regions", f"Line {number} leaves the picture.") from None
-        return tuple(regions)
 
     def _size(self) -> dict[str, Any]:
         given = self.cleaned_data

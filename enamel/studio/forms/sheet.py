@@ -7,7 +7,7 @@ from django import forms
 from enamel.core.errors import FieldRefusal
 from enamel.core.fire.sheets import VARIED, Axis
 from enamel.core.geometry import Box
-from enamel.studio.asked import lengths
+from enamel.core.written import read_lengths
 
 CHOICES = [("", "nothing"), *((varied.name, varied.words) for varied in VARIED)]
 
@@ -22,7 +22,7 @@ class SheetForm(forms.Form):
     values_too = forms.CharField(required=False, max_length=400, label="Over")
 
     def clean_window(self) -> Box:
-        sides = lengths(self.cleaned_data["window"].replace(",", " ").split())
+        sides = read_lengths(self.cleaned_data["window"])
         if len(sides) != 4:
             raise forms.ValidationError("Give left, top, width and height in px of the result.")
         return Box(*sides)

@@ -14,7 +14,7 @@ HAND_UP_TO = 650.0
 
 
 @dataclass(frozen=True, slots=True)
-class Sheet:
+class PaperDrawn:
     """A rectangle of the drawing, standing on its ground, in the drawing's units."""
 
     kind: str
@@ -30,7 +30,7 @@ class Sheet:
 class Scale:
     """The drawing."""
 
-    sheets: tuple[Sheet, ...]
+    sheets: tuple[PaperDrawn, ...]
     beside: str
     """hand or door."""
     beside_x: float
@@ -58,9 +58,9 @@ def drawn_scale(
     down = max(print_mm[1], best_mm[1], beside_height, *heights)
     per_mm = min((WIDTH - GAP) / (across + beside_width), (HEIGHT - 2) / down)
 
-    def sheet(kind: str, label: str, size: tuple[float, float], inset: float = 0.0) -> Sheet:
+    def sheet(kind: str, label: str, size: tuple[float, float], inset: float = 0.0) -> PaperDrawn:
         width, height = size[0] * per_mm, size[1] * per_mm
-        return Sheet(kind, label, 1 + inset, HEIGHT - 1 - inset - height, width, height)
+        return PaperDrawn(kind, label, 1 + inset, HEIGHT - 1 - inset - height, width, height)
 
     inset = (print_mm[0] - trim_mm[0]) / 2 * per_mm
     sheets = (

@@ -182,14 +182,14 @@ def firing_grids(firing: Firing) -> str:
     return json.dumps(grids)
 
 
-def middle_window(bench: "Bench") -> str:
+def middle_window(workspace: "Workspace") -> str:
     """A window of 512 px in the middle of the coat in hand's result."""
-    size = result_of(bench.draft, bench.layers[0].size)
+    size = result_of(workspace.draft, workspace.layers[0].size)
     width, height = min(WINDOW, size.width), min(WINDOW, size.height)
     return f"{(size.width - width) // 2} {(size.height - height) // 2} {width} {height}"
 
 
-class Bench:
+class Workspace:
     """The workspace of a piece, with what was picked on it.
 
     Parameters

@@ -1,0 +1,17 @@
+"""Views: each fetches, asks and answers; none computes."""
+
+__all__ = [
+    "access",
+    "account",
+    "arrivals",
+    "compare",
+    "firings",
+    "house",
+    "layers",
+    "models",
+    "pieces",
+    "preferences",
+    "prints",
+    "swatches",
+    "workspace",
+]

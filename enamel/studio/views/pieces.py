@@ -16,16 +16,16 @@ from django.views.decorators.http import require_GET, require_POST
 
 from enamel.core.base.cuts import Cuts
 from enamel.core.errors import Refusal
+from enamel.core.written import read_cuts
 from enamel.kiln import tasks
 from enamel.kiln.firings import asking as firings
 from enamel.kiln.models import Arrival, Piece
 from enamel.kiln.pieces import arrivals, bringing
 from enamel.kiln.storage import layers as store
 from enamel.kiln.storage.pyramids import thumbnail
-from enamel.studio.asked import lengths
 from enamel.studio.forms import BaseForm
 from enamel.studio.sending import send
-from enamel.studio.shown.workspace import Bench
+from enamel.studio.shown.workspace import Workspace
 from enamel.studio.views.access import own_piece, person, posted_id, unit_of
 
 PER_PAGE = 60
@@ -157,8 +157,8 @@ def _keep_facts(request: HttpRequest, piece: Piece) -> HttpResponse | None:
     form = BaseForm(request.POST)
     if not form.is_valid():
         picked = QueryDict("task=base")
-        bench = Bench(piece, picked, unit_of(request), form)
-        return render(request, "studio/workspace/piece.html", bench.shown(), status=422)
+        workspace = Workspace(piece, picked, unit_of(request), form)
+        return render(request, "studio/workspace/piece.html", workspace.shown(), status=422)
     form.keep(piece)
     messages.success(request, "Kept.")
     return None
@@ -228,7 +228,7 @@ def split(request: HttpRequest, piece_id: UUID) -> HttpResponse:
     cuts = _cuts_of(piece)
     if request.method == "POST":
         try:
-            cuts = _cuts_asked(request)
+            cuts = read_cuts(request.POST.get("columns", ""), request.POST.get("rows", ""))
             made = bringing.split(piece, cuts)
         except Refusal as refusal:
             error = str(refusal)
@@ -265,18 +265,4 @@ def _cuts_of(piece: Piece) -> Cuts:
     if piece.cuts:
         return Cuts(*(tuple((a, b) for a, b in piece.cuts[name]) for name in ("columns", "rows")))
     spans = [((0, side // 2), (side // 2, side)) for side in piece.base.size]
-    return Cuts(*spans)
-
-
-def _cuts_asked(request: HttpRequest) -> Cuts:
-    """Spans from the form: starts and ends of columns and rows, in px, apart by spaces or commas."""
-    spans = []
-    for name in ("columns", "rows"):
-        sent = request.POST.get(name, "").replace(",", " ").replace("–", " ").split()
-        numbers = lengths(sent)
-        if not numbers or len(numbers) % 2:
-            raise Refusal(
-                f"Give a start and an end in px for each of the {name}, as in 0–512 528–1040."
-            )
-        spans.append(tuple(zip(numbers[::2], numbers[1::2], strict=True)))
     return Cuts(*spans)

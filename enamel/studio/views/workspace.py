@@ -18,7 +18,7 @@ from enamel.kiln.swatches import asking as swatches
 from enamel.studio.forms import CoatForm, PrintForm, SheetForm, TouchUpForm
 from enamel.studio.shown.draft import EDITS, Draft
 from enamel.studio.shown.prints import planned, print_shown
-from enamel.studio.shown.workspace import Bench, draft_of, schedule_cost, start_of
+from enamel.studio.shown.workspace import Workspace, draft_of, schedule_cost, start_of
 from enamel.studio.templatetags.enamel import duration
 from enamel.studio.views.access import own_layer, own_piece, posted_id, unit_of
 
@@ -26,8 +26,8 @@ from enamel.studio.views.access import own_layer, own_piece, posted_id, unit_of
 @require_GET
 @login_required
 def piece(request: HttpRequest, piece_id: UUID) -> HttpResponse:
-    bench = Bench(own_piece(request, piece_id), request.GET, unit_of(request))
-    return render(request, "studio/workspace/piece.html", bench.shown())
+    workspace = Workspace(own_piece(request, piece_id), request.GET, unit_of(request))
+    return render(request, "studio/workspace/piece.html", workspace.shown())
 
 
 @require_POST
@@ -215,5 +215,5 @@ def _again(
     picked = QueryDict(mutable=True)
     picked.update({"task": task, "coat": request.POST.get("coat", "")})
     picked["layer"] = str(layer.pk) if layer else request.POST.get("layer", "")
-    bench = Bench(piece, picked, unit_of(request), form)
-    return render(request, "studio/workspace/piece.html", bench.shown(), status=422)
+    workspace = Workspace(piece, picked, unit_of(request), form)
+    return render(request, "studio/workspace/piece.html", workspace.shown(), status=422)
