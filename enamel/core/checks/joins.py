@@ -8,6 +8,7 @@ compared with the same statistic at places beside the join, where no join can be
 from dataclasses import dataclass, replace
 from itertools import pairwise
 
+import cv2
 import numpy as np
 from numpy.typing import NDArray
 
@@ -32,6 +33,10 @@ ALARM = 4.0
 """A score above which a segment counts as visible; see `docs/checks.md` for how it was set."""
 TEXTURE_SHARE = 0.5
 """What z-scores of texture count for: they have the longer tail."""
+BUSY_SIDE = 11
+"""Side of the square in which the picture's own contrast is looked at, px."""
+BUSY = 2 / 255
+"""Its standard deviation, in shares of white, at which a change counts half."""
 QUIET_STEP = 0.1 / 255
 """Added to the spread of steps: a step of a fraction of a level can't be seen."""
 QUIET_TEXTURE = (0.3 / 255) ** 2
@@ -244,7 +249,7 @@ def _along(
 
 
 def _added(result: Picture, source: Picture, box: Box) -> FloatArray:
-    """Luma of what refining added, in shares of white.
+    """Luma of what refining added, in shares of white, as far as it shows.
 
     A change of tone that the whole strip has in common is taken out first, as a line through result
     over source, so that a shift in contrast does not show the picture's own edges.
@@ -252,7 +257,19 @@ def _added(result: Picture, source: Picture, box: Box) -> FloatArray:
     after, before = (luma_of(part.read(box)) for part in (result, source))
     after, before = after - after.mean(), before - before.mean()
     gain = float((after * before).sum() / ((before * before).sum() + 1e-9))
-    return after - np.float32(gain) * before
+    return (after - np.float32(gain) * before) * _quiet(before)
+
+
+def _quiet(before: FloatArray) -> FloatArray:
+    """How much a change shows at each pixel, 1 in flats and near 0 where the picture itself is busy.
+
+    Edges and texture hide small changes, and refining adds most there: along an edge of the picture that
+    happens to lie at a join, what was added would look like the join.
+    """
+    mean, square = (cv2.blur(part, (BUSY_SIDE, BUSY_SIDE)) for part in (before, before * before))
+    variance = np.maximum(square - mean * mean, 0)
+    quiet: FloatArray = np.float32(1) / (1 + variance / np.float32(BUSY**2))
+    return quiet
 
 
 def _profiles(added: FloatArray) -> tuple[FloatArray, FloatArray]:
