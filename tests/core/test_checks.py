@@ -11,7 +11,7 @@ import pytest
 
 from enamel.core.checks import Kind, Report, Severity, Tiled, check
 from enamel.core.checks.findings import MOST_OF_A_KIND, Finding, Map, regions, strongest, verdict
-from enamel.core.checks.joins import cures
+from enamel.core.checks.joins import check_joins, cures
 from enamel.core.checks.measures import MEASURES, best_of
 from enamel.core.checks.pairs import Pair, cell_means
 from enamel.core.checks.structure import similarity
@@ -20,6 +20,7 @@ from enamel.core.errors import Refusal
 from enamel.core.geometry import Box, Size
 from enamel.core.picture.canvas import Picture, Pixels
 from enamel.core.picture.colour import delta_e, lab_of
+from enamel.core.refine.tiling import Grid
 from enamel.core.schedule import Coat, Mode, Refine
 from tests.pictures import DEMO, PLATFORM, STATIONMASTER
 
@@ -349,3 +350,30 @@ def test_the_command_prints_measures_and_findings(
     assert out.splitlines()[0] == told["verdict"]
     assert main(["check", str(tmp_path / "none.png"), str(tmp_path / "result.png")]) == 2
     assert "There is no file" in capsys.readouterr().err
+
+
+GRID = Grid(Size(640, 384), Size(256, 256), 64)
+
+
+@pytest.mark.parametrize("shift", [0, 3, -5])
+def test_an_edge_of_the_picture_that_lies_at_a_join_is_not_the_join(shift: int) -> None:
+    """A wall against the sky, sharpened by refining, its edge along a join of tiles."""
+    across = np.where(np.arange(640) < GRID.joins[0][0] + shift, 0.75, 0.35).astype(np.float32)
+    wall = cv2.GaussianBlur(np.tile(across, (384, 1)), (0, 0), 2.0)
+    rng = np.random.default_rng(3)
+    wall += rng.normal(0, 0.002, wall.shape).astype(np.float32)
+    source = np.repeat(wall[..., None], 3, axis=2)
+    sharpened = source + 0.8 * (source - cv2.GaussianBlur(source, (0, 0), 1.0))
+    assert check_joins(picture(sharpened), picture(source), GRID).visible == []
+
+
+def test_a_step_in_the_flat_beside_such_an_edge_is_found() -> None:
+    rng = np.random.default_rng(4)
+    plain = 0.6 + rng.normal(0, 0.002, (384, 640, 1)).astype(np.float32).repeat(3, axis=2)
+    plain[:, :60] = 0.2
+    stepped = plain.copy()
+    stepped[:, round(GRID.joins[0][0]) :] += 2 / 255
+    found = check_joins(picture(stepped), picture(plain), GRID).visible
+    assert found
+    assert all(segment.vertical for segment in found)
+    assert all(segment.levels == pytest.approx(2, abs=0.5) for segment in found)

@@ -167,8 +167,12 @@ def run(
     )  # fmt: skip
 
 
-def test_held_overlap_beats_row_order_and_joint_beats_both(tmp_path: Path, pool: Executor) -> None:
-    """By the join measure, with a network that leans on its surroundings and so shows its tiles."""
+def test_held_overlap_beats_row_order_and_joint_beats_both(
+    tmp_path: Path, pool: Executor, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """By the join measure with nothing hidden by the picture's own contrast, with a network that leans on
+    its surroundings and so shows its tiles."""
+    monkeypatch.setattr("enamel.core.checks.joins.BUSY", 1.0)
     source = Enlarged(
         part(STATIONMASTER, Box(150, 150, 320, 320)), Size(640, 640), upscaler("lanczos")
     )

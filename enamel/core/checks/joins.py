@@ -33,12 +33,16 @@ ALARM = 4.0
 """A score above which a segment counts as visible; see `docs/checks.md` for how it was set."""
 TEXTURE_SHARE = 0.5
 """What z-scores of texture count for: they have the longer tail."""
-BUSY_SIDE = 11
+BUSY_SIDE = 25
 """Side of the square in which the picture's own contrast is looked at, px."""
 BUSY = 2 / 255
 """Its standard deviation, in shares of white, at which a change counts half."""
+HIDDEN = 0.05
+"""What counts beside the pixels of a place that show: as many shares of its pixels, like both places."""
 QUIET_STEP = 0.1 / 255
 """Added to the spread of steps: a step of a fraction of a level can't be seen."""
+QUIET_CHANGE = 0.03
+"""Added to the spread of changes of texture, as a logarithm of energy: a twentieth can't be seen."""
 QUIET_TEXTURE = (0.3 / 255) ** 2
 """Energy of texture, in squared shares of white, below which changes can't be seen."""
 
@@ -228,15 +232,17 @@ def _along(
         direct, across, textures = [], [], []
         for start in range(0, height - SEGMENT + 1, SEGMENT):
             strip = Box(left, start, right - left, SEGMENT)
-            added = _added(result, source, strip.transposed if lying else strip)
-            tone, energy = _profiles(added.T if lying else added)
+            added, shows = _added(result, source, strip.transposed if lying else strip)
+            if lying:
+                added, shows = added.T, shows.T
+            tone, energy = _Profile(added, shows), _Profile(_fine(added), shows * shows)
             direct.append(_steps(tone, 0))
             across.append(_steps(tone, gap))
             textures.append(_textures(energy, gap))
         here = middle - left
         scores = [
             _scores(np.array(values), here, gap, least)
-            for values, least in ((direct, QUIET_STEP), (across, QUIET_STEP), (textures, 1e-3))
+            for values, least in ((direct, QUIET_STEP), (across, QUIET_STEP), (textures, QUIET_CHANGE))
         ]
         for number, (at, wide, texture) in enumerate(np.transpose(scores)):
             box = Box(middle - gap, number * SEGMENT, 2 * gap, SEGMENT)
@@ -248,8 +254,8 @@ def _along(
     return found
 
 
-def _added(result: Picture, source: Picture, box: Box) -> FloatArray:
-    """Luma of what refining added, in shares of white, as far as it shows.
+def _added(result: Picture, source: Picture, box: Box) -> tuple[FloatArray, FloatArray]:
+    """Luma of what refining added, in shares of white, and how much that shows at each pixel.
 
     A change of tone that the whole strip has in common is taken out first, as a line through result
     over source, so that a shift in contrast does not show the picture's own edges.
@@ -257,53 +263,77 @@ def _added(result: Picture, source: Picture, box: Box) -> FloatArray:
     after, before = (luma_of(part.read(box)) for part in (result, source))
     after, before = after - after.mean(), before - before.mean()
     gain = float((after * before).sum() / ((before * before).sum() + 1e-9))
-    return (after - np.float32(gain) * before) * _quiet(before)
+    return after - np.float32(gain) * before, _quiet(before)
 
 
 def _quiet(before: FloatArray) -> FloatArray:
-    """How much a change shows at each pixel, 1 in flats and near 0 where the picture itself is busy.
+    """How much a change shows at each pixel: 1 in flats, near 0 where the picture itself is busy.
 
     Edges and texture hide small changes, and refining adds most there: along an edge of the picture that
     happens to lie at a join, what was added would look like the join.
     """
     mean, square = (cv2.blur(part, (BUSY_SIDE, BUSY_SIDE)) for part in (before, before * before))
     variance = np.maximum(square - mean * mean, 0)
-    quiet: FloatArray = np.float32(1) / (1 + variance / np.float32(BUSY**2))
+    quiet: FloatArray = np.float32(BUSY**2) / (np.float32(BUSY**2) + variance)
     return quiet
 
 
-def _profiles(added: FloatArray) -> tuple[FloatArray, FloatArray]:
-    """Mean tone, and mean energy of fine texture, of each column."""
-    fine = added[:, 1:] - added[:, :-1]
-    fine = np.concatenate([fine, fine[:, -1:]], axis=1)
-    return added.mean(axis=0), (fine * fine).mean(axis=0, dtype=np.float32)
+class _Profile:
+    """Sums over columns of a strip: of values, and of how much they show."""
+
+    def __init__(self, values: FloatArray, shows: FloatArray) -> None:
+        both = np.stack([(values * shows).mean(axis=0), shows.mean(axis=0)]).astype(np.float64)
+        self.sums = np.pad(np.cumsum(both, axis=1), ((0, 0), (1, 0)))
+        self.width = values.shape[1]
+
+    def between(self, start: NDArray[np.intp], end: NDArray[np.intp]) -> NDArray[np.float64]:
+        """Sum of values and of weights over columns start … end−1, (2, …)."""
+        found: NDArray[np.float64] = self.sums[:, end] - self.sums[:, start]
+        return found
+
+    @staticmethod
+    def means(
+        one: NDArray[np.float64], other: NDArray[np.float64], counts: tuple[int, int]
+    ) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+        """Means of two places by how much they show; one that hardly shows is taken as like both."""
+        both = one + other
+        common = both[0] / np.maximum(both[1], 1e-9)
+        first, second = (
+            (part[0] + HIDDEN * count * common) / (part[1] + HIDDEN * count)
+            for part, count in zip((one, other), counts, strict=True)
+        )
+        return first, second
 
 
-def _steps(tone: FloatArray, distance: int) -> FloatArray:
+def _steps(tone: _Profile, distance: int) -> FloatArray:
     """|difference of mean tone on both sides| at each place: directly at it, or so far on either side."""
-    total = np.concatenate([[0.0], np.cumsum(tone, dtype=np.float64)])
-    out = np.full(len(tone), np.nan)
+    out = np.full(tone.width, np.nan)
     reach = distance + NEAR
-    place = np.arange(reach, len(tone) - reach)
-    after = total[place + reach] - total[place + distance]
-    before = total[place - distance] - total[place - reach]
-    out[place] = np.abs(after - before) / NEAR
+    place = np.arange(reach, tone.width - reach)
+    after = tone.between(place + distance, place + reach)
+    before = tone.between(place - reach, place - distance)
+    right, left = tone.means(after, before, (NEAR, NEAR))
+    out[place] = np.abs(right - left)
     return out.astype(np.float32)
 
 
-def _textures(energy: FloatArray, gap: int) -> FloatArray:
+def _textures(energy: _Profile, gap: int) -> FloatArray:
     """|log ratio of texture at a place and beside the overlap around it|."""
-    total = np.concatenate([[0.0], np.cumsum(energy, dtype=np.float64)])
     half = NEAR // 2
     reach = gap + NEAR
-    out = np.full(len(energy), np.nan)
-    place = np.arange(reach, len(energy) - reach)
-    inside = (total[place + half] - total[place - half]) / (2 * half)
-    after = total[place + reach] - total[place + gap]
-    before = total[place - gap] - total[place - reach]
-    beside = (after + before) / (2 * NEAR)
-    out[place] = np.abs(np.log((inside + QUIET_TEXTURE) / (beside + QUIET_TEXTURE)))
+    out = np.full(energy.width, np.nan)
+    place = np.arange(reach, energy.width - reach)
+    inside = energy.between(place - half, place + half)
+    beside = energy.between(place + gap, place + reach) + energy.between(place - reach, place - gap)
+    here, around = energy.means(inside, beside, (2 * half, 2 * NEAR))
+    out[place] = np.abs(np.log((here + QUIET_TEXTURE) / (around + QUIET_TEXTURE)))
     return out.astype(np.float32)
+
+
+def _fine(added: FloatArray) -> FloatArray:
+    """Energy of fine texture: of the difference of each pixel and the next."""
+    fine = np.diff(added, axis=1, append=added[:, -1:])
+    return fine * fine
 
 
 def _scores(values: FloatArray, join: int, gap: int, least: float) -> NDArray[np.float64]:
