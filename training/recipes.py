@@ -106,7 +106,7 @@ RECIPES = {
             batch=16,
             rate=4e-4,
             rollouts=0.15,
-            steps=90000,
+            steps=60000,
             lag=0.66,
             seed=6,
         ),

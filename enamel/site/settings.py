@@ -91,6 +91,13 @@ DATABASES = {
         "OPTIONS": {"pool": {"min_size": 1, "max_size": DB_POOL, "timeout": 30}},
     }
 }
+# several processes make pages; wrong passwords are counted for all of them together
+CACHES = {
+    "default": {
+        "BACKEND": "django.core.cache.backends.filebased.FileBasedCache",
+        "LOCATION": VAR / "cache",
+    }
+}
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
 AUTH_PASSWORD_VALIDATORS = [
     {"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator"},

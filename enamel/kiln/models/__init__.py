@@ -9,6 +9,7 @@ from enamel.kiln.models.library import (
     Model,
     Suited,
     TrialCrop,
+    offered,
     refiners_offered,
     upscalers_offered,
 )
@@ -34,6 +35,7 @@ __all__ = [
     "Swatch",
     "TilePreview",
     "TrialCrop",
+    "offered",
     "refiners_offered",
     "upscalers_offered",
 ]

@@ -118,9 +118,9 @@ class Suited(models.Model):
         """
         kept = cls.objects.filter(subject=subject).first()
         upscaler, refiner = cls.USUAL[subject]
-        refiners = refiners_offered()
+        upscalers, refiners = offered()
         return (
-            _first([kept.upscaler if kept else "", upscaler], upscalers_offered(), "lanczos"),
+            _first([kept.upscaler if kept else "", upscaler], upscalers, "lanczos"),
             _first([kept.refiner if kept else "", refiner], refiners, refiners[0]),
         )
 
@@ -130,16 +130,21 @@ def _first(wanted: list[str], offered: list[str], otherwise: str) -> str:
     return next((name for name in wanted if name in offered), otherwise)
 
 
+def offered() -> tuple[list[str], list[str]]:
+    """Upscalers to choose from, plain interpolation and the trained ones that are on, and refiners."""
+    off = Model.objects.off()
+    on = [card for card in cards() if card.name not in off]
+    upscalers, refiners = (
+        [card.name for card in on if card.kind == kind] for kind in ("upscaler", "refiner")
+    )
+    return [*FILTERS, *upscalers], refiners
+
+
 def upscalers_offered() -> list[str]:
-    """Upscalers to choose from: plain interpolation, and the trained ones that are on."""
-    return [*FILTERS, *_offered("upscaler")]
+    """Upscalers to choose from."""
+    return offered()[0]
 
 
 def refiners_offered() -> list[str]:
     """Refiners to choose from."""
-    return _offered("refiner")
-
-
-def _offered(kind: str) -> list[str]:
-    off = Model.objects.off()
-    return [card.name for card in cards() if card.kind == kind and card.name not in off]
+    return offered()[1]

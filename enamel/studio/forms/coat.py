@@ -10,7 +10,6 @@ from enamel.core.print.layout import PrintPlan, lay_out
 from enamel.core.print.sizing import fitted
 from enamel.core.schedule import Coat, JoinPass, Mix, Mode, Order, Refine
 from enamel.core.written import read_overlap, read_regions, written_overlap, written_regions
-from enamel.kiln.models import upscalers_offered
 from enamel.studio.forms.settings import RefineFields, of_setting, offer, shown, side
 
 ORDERS = [
@@ -67,9 +66,8 @@ class CoatForm(RefineFields):
     def __init__(self, *args: Any, print_plan: PrintPlan, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
         self.print_plan = print_plan
-        names = upscalers_offered()
-        offer(self, "upscaler", names)
-        offer(self, "second", ["", *names])
+        offer(self, "upscaler", self.upscalers)
+        offer(self, "second", ["", *self.upscalers])
 
     @classmethod
     def showing(cls, coat: Coat, start: Size, print_plan: PrintPlan) -> "CoatForm":

@@ -4,7 +4,7 @@ from typing import Any
 
 from django import forms
 
-from enamel.kiln.models import SUBJECTS, Suited, refiners_offered, upscalers_offered
+from enamel.kiln.models import SUBJECTS, Suited, offered
 
 
 class ModelForm(forms.Form):
@@ -25,9 +25,9 @@ class SuitedForm(forms.Form):
 
     def __init__(self, *args: Any, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
-        offered = {"upscaler": upscalers_offered(), "refiner": refiners_offered()}
+        choices = dict(zip(("upscaler", "refiner"), offered(), strict=True))
         for subject, words in SUBJECTS.items():
-            for (kind, names), model in zip(offered.items(), Suited.to(subject), strict=True):
+            for (kind, names), model in zip(choices.items(), Suited.to(subject), strict=True):
                 self.fields[f"{subject}-{kind}"] = forms.ChoiceField(
                     choices=[(name, name.capitalize()) for name in names],
                     label=words if kind == "upscaler" else "refined by",

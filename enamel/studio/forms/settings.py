@@ -11,7 +11,7 @@ from enamel.core.errors import FieldRefusal, Refusal
 from enamel.core.geometry import Size
 from enamel.core.networks.cards import cards
 from enamel.core.schedule import Refine
-from enamel.kiln.models import refiners_offered
+from enamel.kiln.models import offered
 
 SAMPLERS = [
     (Sampler.EULER, "Euler"),
@@ -124,7 +124,8 @@ class RefineFields(SettingsForm):
 
     def __init__(self, *args: Any, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
-        offer(self, "model", refiners_offered())
+        self.upscalers, refiners = offered()
+        offer(self, "model", refiners)
 
     def refine(self, **more: Any) -> Refine:
         given = {name: self.cleaned_data[name] for name in RefineFields.base_fields}
