@@ -101,9 +101,9 @@ class Refiner(nn.Module):
     to 1 or are all 0, ``missing`` (n) in 0…1; output like x. Sides are multiples of 8.
     """
 
-    radius = 88
+    radius = 96
     """Receptive radius in px: 10 convolutions at half size, 8 at a quarter and 4 at an eighth, each
-    reaching one px of its own size, and what changing sizes adds."""
+    reaching one px of its own size, 84 px, and what changing sizes adds, up to a multiple of 8."""
 
     def __init__(self, words: int, width: int, middle: int, deep: int) -> None:
         super().__init__()

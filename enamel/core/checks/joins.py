@@ -242,7 +242,11 @@ def _along(
         here = middle - left
         scores = [
             _scores(np.array(values), here, gap, least)
-            for values, least in ((direct, QUIET_STEP), (across, QUIET_STEP), (textures, QUIET_CHANGE))
+            for values, least in (
+                (direct, QUIET_STEP),
+                (across, QUIET_STEP),
+                (textures, QUIET_CHANGE),
+            )
         ]
         for number, (at, wide, texture) in enumerate(np.transpose(scores)):
             box = Box(middle - gap, number * SEGMENT, 2 * gap, SEGMENT)
