@@ -33,16 +33,16 @@ ALARM = 4.0
 """A score above which a segment counts as visible; see `docs/checks.md` for how it was set."""
 TEXTURE_SHARE = 0.5
 """What z-scores of texture count for: they have the longer tail."""
-BUSY_SIDE = 25
+BUSY_SIDE = 15
 """Side of the square in which the picture's own contrast is looked at, px."""
-BUSY = 2 / 255
+BUSY = 4 / 255
 """Its standard deviation, in shares of white, at which a change counts half."""
 HIDDEN = 0.05
 """What counts beside the pixels of a place that show: as many shares of its pixels, like both places."""
-QUIET_STEP = 0.1 / 255
+QUIET_STEP = 0.2 / 255
 """Added to the spread of steps: a step of a fraction of a level can't be seen."""
-QUIET_CHANGE = 0.03
-"""Added to the spread of changes of texture, as a logarithm of energy: a twentieth can't be seen."""
+QUIET_CHANGE = 0.1
+"""Added to the spread of changes of texture, as a logarithm of energy: a tenth can't be seen."""
 QUIET_TEXTURE = (0.3 / 255) ** 2
 """Energy of texture, in squared shares of white, below which changes can't be seen."""
 
