@@ -5,6 +5,7 @@ import signal
 from pathlib import Path
 from typing import Any
 
+import numpy as np
 import pytest
 from django.conf import settings
 from django.db import connection, transaction
@@ -14,7 +15,9 @@ from procrastinate.contrib.django.models import ProcrastinateJob
 from enamel.core.errors import Refusal
 from enamel.core.fire.firing import fire
 from enamel.core.fire.touchup import TouchUp
+from enamel.core.geometry import Box
 from enamel.core.picture.canvas import Canvas
+from enamel.core.progress import Progress
 from enamel.core.schedule import Coat, Schedule
 from enamel.kiln.faults import told
 from enamel.kiln.firings import asking as firings
@@ -364,3 +367,22 @@ def test_pyramids_hold_the_picture_tile_by_tile(piece: Piece) -> None:
     with store.canvas_of(base) as canvas:
         assert isinstance(canvas, Canvas)
         assert canvas.digest() == base.sha256
+
+
+def test_enlarging_before_the_first_tile_does_not_lengthen_the_time_that_is_left(
+    piece: Piece, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """The first tile comes after the enlarging; only the tiles after it tell how fast it goes."""
+    run = running.Run(firings.enqueue_schedule(piece.base, coat()), lambda: False)
+    now = 0.0
+    monkeypatch.setattr(running.time, "monotonic", lambda: now)
+    run._begin(0)
+    total = run.coats[0]["tasks"]
+    left = []
+    for done, at in ((1, 60.0), (2, 61.0), (3, 62.0)):  # a minute of enlarging, then a second each
+        now = at
+        samples = np.zeros((64, 64, 3), np.uint16)
+        run._hear(Progress(0, done, total, Box(64 * done, 0, 64, 64), samples))
+        left.append(run.firing.seconds_left)
+    assert left[0] <= run.coats[0]["seconds"]
+    assert left[1:] == pytest.approx([total - 2, total - 3])

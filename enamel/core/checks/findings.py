@@ -13,8 +13,8 @@ from numpy.typing import NDArray
 from enamel.core.geometry import Box, Size
 from enamel.core.picture.canvas import FloatArray
 
-VERSION = 1
-"""Of the stored form; reports of another version are made afresh."""
+VERSION = 2
+"""Of the stored form and the measures; reports of another version are made afresh."""
 MOST_OF_A_KIND = 12
 """Findings of one kind that are kept, the strongest."""
 

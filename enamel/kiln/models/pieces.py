@@ -138,7 +138,7 @@ class Piece(models.Model):
             return self.starting_schedule
         return Schedule.from_json(self.schedule_kept)
 
-    @cached_property
+    @property
     def starting_schedule(self) -> Schedule:
         """One coat with the models that suit the picture, and the words and seed that made it."""
         made = self.how_made
