@@ -25,10 +25,10 @@ Window = tuple[str, Box]
 
 def moved_to_save(window: Box, refine: Refine | None, size: Size) -> Box:
     """The window moved a little to where fewer tiles touch it, if it is refined tile by tile."""
-    if not _tile_by_tile(refine) or window.empty:
+    tiled = _tile_by_tile(refine)
+    if tiled is None or window.empty:
         return window
-    assert refine is not None
-    return moved_to_fewest(window, refine, traits_of(refine), size)
+    return moved_to_fewest(window, tiled, traits_of(tiled), size)
 
 
 def suggested(
@@ -55,9 +55,9 @@ def suggested(
     found = [
         (words, moved_to_save(_around(x, y, side, size), refine, size)) for words, x, y in places
     ]
-    if _tile_by_tile(refine):
-        assert refine is not None
-        seam = _likeliest_seam(detail, refine, size)
+    tiled = _tile_by_tile(refine)
+    if tiled is not None:
+        seam = _likeliest_seam(detail, tiled, size)
         if seam:
             found.append(("The likeliest seam", _around(*seam, side, size)))
     whole = Box.whole(size)
@@ -66,8 +66,10 @@ def suggested(
     return found
 
 
-def _tile_by_tile(refine: Refine | None) -> bool:
-    return refine is not None and refine.strength > 0 and refine.mode is Mode.SEPARATE
+def _tile_by_tile(refine: Refine | None) -> Refine | None:
+    """The refinement, if it changes anything and does so tile by tile."""
+    works = refine is not None and refine.strength > 0 and refine.mode is Mode.SEPARATE
+    return refine if works else None
 
 
 def _detail(picture: Picture) -> FloatArray:

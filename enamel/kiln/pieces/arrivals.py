@@ -1,6 +1,5 @@
 """Files on their way in: small pictures are read at once, large ones and models by the kiln's chores."""
 
-import logging
 import shutil
 from pathlib import Path
 from uuid import UUID
@@ -20,8 +19,6 @@ from enamel.kiln.networks import library
 from enamel.kiln.pieces import bringing
 from enamel.kiln.storage.layers import prepare
 from enamel.kiln.storage.passing import passing
-
-logger = logging.getLogger(__name__)
 
 AT_ONCE_MEGAPIXELS = 24.0
 """Pictures up to this are read while the browser waits: it takes a second or two."""

@@ -1,6 +1,5 @@
 """Swatches at work: the very pixels that a firing would give in a window, and what they measure."""
 
-import logging
 import shutil
 import time
 from collections.abc import Callable
@@ -20,8 +19,6 @@ from enamel.kiln.faults import told
 from enamel.kiln.models import Piece, Sheet, Swatch
 from enamel.kiln.storage.layers import canvas_of, keep_file, piece_work, tile_store
 from enamel.kiln.storage.pyramids import preview
-
-logger = logging.getLogger(__name__)
 
 ATTEMPTS = 4
 """A swatch whose worker died this often is not tried again."""
