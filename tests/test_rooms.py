@@ -44,7 +44,7 @@ def test_a_room_says_in_a_sentence_what_it_is_and_lists_what_is_in_it(room: Path
     package = importlib.import_module(name)
     assert package.__doc__
     assert "." in package.__doc__
-    inside = {file.stem for file in room.glob("*.py")} - {"__init__"}
+    inside = {file.stem for file in room.glob("*.py")} - {"__init__", "__main__"}
     named = set(package.__all__)
     modules = named & inside
     assert modules in (set(), inside), f"{name} forgets {inside - modules}"

@@ -52,9 +52,13 @@ def whole_number(spec: "dataclasses.Field[Any]") -> bool:
 
 
 def to_json(value: Any) -> Any:
-    """Plain JSON of a settings value: every field, defaults too, so that a later default changes nothing."""
+    """Plain JSON of a settings value: every field, defaults too, so that a later default changes nothing.
+
+    One of several classes that a field may hold says which it is: ``kind``, its class's ``KIND``.
+    """
     if dataclasses.is_dataclass(value) and not isinstance(value, type):
-        return {spec.name: to_json(getattr(value, spec.name)) for spec in dataclasses.fields(value)}
+        form = {spec.name: to_json(getattr(value, spec.name)) for spec in dataclasses.fields(value)}
+        return {"kind": value.KIND, **form} if hasattr(value, "KIND") else form
     if isinstance(value, StrEnum):
         return str(value)
     if isinstance(value, tuple):
@@ -82,11 +86,13 @@ def from_json(kind: type[V], given: Any) -> V:
 
 
 def _read(hint: Any, name: str, given: Any) -> Any:
-    optional = typing.get_origin(hint) in (typing.Union, types.UnionType)
-    if optional:
-        if given is None:
+    if typing.get_origin(hint) in (typing.Union, types.UnionType):
+        options = [option for option in typing.get_args(hint) if option is not type(None)]
+        if given is None and len(options) < len(typing.get_args(hint)):
             return None
-        hint = next(option for option in typing.get_args(hint) if option is not type(None))
+        hint = options[0]
+        if len(options) > 1:
+            return _read_one_of(options, name, given)
     if isinstance(hint, type) and issubclass(hint, StrEnum):
         known = [str(member) for member in hint]
         require(given in known, name, given, f"one of {', '.join(known)}")
@@ -111,6 +117,15 @@ def _read(hint: Any, name: str, given: Any) -> Any:
     return given
 
 
+def _read_one_of(options: list[Any], name: str, given: Any) -> Any:
+    """A value of the class among several that its ``kind`` names."""
+    kinds = {option.KIND: option for option in options}
+    kind = given.get("kind") if isinstance(given, Mapping) else None
+    require(kind in kinds, f"{name}.kind", kind, f"one of {', '.join(kinds)}")
+    form = {key: value for key, value in given.items() if key != "kind"}
+    return _read(kinds[kind], name, form)
+
+
 def json_schema(kind: type) -> dict[str, Any]:
     """JSON Schema (draft 2020-12) of a settings class, from the same declarations as the checks."""
     hints = typing.get_type_hints(kind)
@@ -128,6 +143,9 @@ def json_schema(kind: type) -> dict[str, Any]:
         elif spec.default_factory is MISSING:
             required.append(spec.name)
         properties[spec.name] = schema
+    if hasattr(kind, "KIND"):
+        properties = {"kind": {"const": kind.KIND}, **properties}
+        required.append("kind")
     whole: dict[str, Any] = {
         "type": "object",
         "properties": properties,
@@ -138,8 +156,9 @@ def json_schema(kind: type) -> dict[str, Any]:
 
 def _schema_of(hint: Any) -> dict[str, Any]:
     if typing.get_origin(hint) in (typing.Union, types.UnionType):
-        inner = next(option for option in typing.get_args(hint) if option is not type(None))
-        return {"anyOf": [_schema_of(inner), {"type": "null"}]}
+        return {"anyOf": [_schema_of(option) for option in typing.get_args(hint)]}
+    if hint is type(None):
+        return {"type": "null"}
     if isinstance(hint, type) and issubclass(hint, StrEnum):
         return {"enum": [str(member) for member in hint]}
     if dataclasses.is_dataclass(hint):

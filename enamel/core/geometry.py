@@ -108,6 +108,13 @@ class Box:
         left, top = self.x // grid * grid, self.y // grid * grid
         return Box.between(left, top, -(-self.right // grid) * grid, -(-self.bottom // grid) * grid)
 
+    def scaled(self, factor: float) -> "Box":
+        """The same place on a picture that is so many times larger, at least one px a side."""
+        left, top, right, bottom = (
+            round(side * factor) for side in (self.x, self.y, self.right, self.bottom)
+        )
+        return Box.between(left, top, max(right, left + 1), max(bottom, top + 1))
+
     def relative_to(self, origin: "Box") -> "Box":
         """The same pixels, counted from the corner of ``origin``."""
         return Box(self.x - origin.x, self.y - origin.y, self.width, self.height)

@@ -20,6 +20,7 @@ from enamel.core.fields import (
     to_json,
 )
 from enamel.core.geometry import Size
+from enamel.core.masks.steps import Mask
 
 MAX_SIDE = 65500
 """Longest side of a result in px: the most that JPEG and common TIFF readers take."""
@@ -52,6 +53,7 @@ class Region:
         (0.0, 0.0, 1.0, 1.0), "Left, top, width and height as shares of the picture."
     )
     prompt: str = setting("", "What is to be seen there.")
+    mask: Mask | None = setting(None, "A drawn part, in place of the box; null for none.")
 
     def __post_init__(self) -> None:
         fits = (
@@ -70,6 +72,22 @@ class JoinPass:
 
     strength: float = number(0.25, 0.01, 1, "Denoising strength in the bands.")
     width: int = integer(96, 16, 1024, "Width of the bands.", "px")
+
+    def __post_init__(self) -> None:
+        check_fields(self)
+
+
+@dataclass(frozen=True, slots=True)
+class Protect:
+    """A part of the picture that a coat touches less, or not at all."""
+
+    mask: Mask = setting(Mask(), "The part; its edge may be soft.")
+    left: float = number(
+        0.0,
+        0,
+        1,
+        "Share of the strength that is left where the mask covers wholly; 0 touches nothing.",
+    )
 
     def __post_init__(self) -> None:
         check_fields(self)
@@ -113,6 +131,7 @@ class Refine:
     prompt: str = setting("", "Words for the whole picture, where the refiner knows any.")
     negative_prompt: str = setting("", "Words that guidance moves away from.")
     regions: tuple[Region, ...] = setting((), "Words for parts of the picture.")
+    protect: Protect | None = setting(None, "A part that is touched less; null for none.")
     grit: float = number(
         0.0, 0, 0.5, "Extra noise in the starting signal, as a share of black to white."
     )

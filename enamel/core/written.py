@@ -1,15 +1,18 @@
 """Settings as artists write them: overlaps, words for parts of the picture, cuts of a contact sheet."""
 
 import re
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from typing import Any
 
 from enamel.core.base.cuts import Cuts
 from enamel.core.errors import FieldRefusal
+from enamel.core.masks import Mask
 from enamel.core.schedule import Refine, Region
 
 OVERLAP = re.compile(r"\s*(\d{1,6}(?:\.\d{1,6})?)\s*(px|%)?\s*")
 REGION = re.compile(r"\s*" + r"([\d.]{1,12})\s*%?\s+" * 3 + r"([\d.]{1,12})\s*%?\s*:\s*(.+)")
+UNKNOWN_MASK = "a mask no longer kept"
+MOST_STRENGTHS = 6
 LONGEST_NUMBER = 6
 """Digits of a length in px."""
 
@@ -32,18 +35,28 @@ def written_overlap(refine: Refine) -> str:
     return f"{refine.overlap_share * 100:g} %"
 
 
-def read_regions(text: str) -> tuple[Region, ...]:
-    """Words for parts of the picture, a line for each: left, top, width, height in %, a colon, words."""
+def read_regions(text: str, masks: Mapping[str, Mask] | None = None) -> tuple[Region, ...]:
+    """Words for parts of the picture, a line for each: left, top, width, height in %, a colon, words.
+
+    In the place of the box a line may name one of the masks.
+    """
     regions = []
+    named = {name.casefold(): mask for name, mask in (masks or {}).items()}
     for number, line in enumerate(text.splitlines(), 1):
         if not line.strip():
+            continue
+        name, _, words = line.partition(":")
+        mask = named.get(name.strip().casefold())
+        if mask is not None and words.strip():
+            regions.append(Region(prompt=words.strip(), mask=mask))
             continue
         found = REGION.fullmatch(line)
         shares = _numbers(found.groups()[:4]) if found else []
         if found is None or len(shares) != 4:
             raise FieldRefusal(
                 "regions",
-                f"Line {number} is not left, top, width and height in %, a colon and words.",
+                f"Line {number} is not left, top, width and height in %, or the name of a kept mask; "
+                "then a colon and words.",
             )
         left, top, width, height = (share / 100 for share in shares)
         try:
@@ -53,12 +66,28 @@ def read_regions(text: str) -> tuple[Region, ...]:
     return tuple(regions)
 
 
-def written_regions(regions: Iterable[Region]) -> str:
-    """Words for parts as `read_regions` reads them."""
-    return "\n".join(
-        " ".join(f"{100 * share:g}%" for share in region.box) + f": {region.prompt}"
+def written_regions(regions: Iterable[Region], masks: Mapping[str, Mask] | None = None) -> str:
+    """Words for parts as `read_regions` reads them, with masks of these names."""
+    names = {mask: name for name, mask in (masks or {}).items()}
+    places = [
+        names.get(region.mask, UNKNOWN_MASK)
+        if region.mask is not None
+        else " ".join(f"{100 * share:g}%" for share in region.box)
         for region in regions
+    ]
+    return "\n".join(
+        f"{place}: {region.prompt}" for place, region in zip(places, regions, strict=True)
     )
+
+
+def read_strengths(text: str) -> tuple[float, ...]:
+    """Denoising strengths apart by spaces or commas; a `FieldRefusal` when one is none."""
+    found = _numbers(re.split(r"[\s,]+", text.strip()))
+    if not found or not all(0 <= one <= 1 for one in found) or len(found) > MOST_STRENGTHS:
+        raise FieldRefusal(
+            "strengths", f"Give up to {MOST_STRENGTHS} numbers from 0 to 1, as in 0.35 0.5."
+        )
+    return tuple(dict.fromkeys(found))
 
 
 def read_cuts(columns: str, rows: str) -> Cuts:

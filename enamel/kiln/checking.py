@@ -57,4 +57,4 @@ def _tiled(layer: Layer, enlarged: Path | None) -> Iterator[Tiled | None]:
 
 
 def _boxes(layer: Layer) -> list[Box]:
-    return [Box(*box) for box in layer.faces or []]
+    return [face.box for face in layer.found_faces]

@@ -10,6 +10,7 @@ from procrastinate.exceptions import AlreadyEnqueued, JobAborted
 
 from enamel.kiln import checking, prints
 from enamel.kiln.firings import running
+from enamel.kiln.mending import running as candidates
 from enamel.kiln.models import Arrival, Layer, Model, PrintFile
 from enamel.kiln.networks import trials
 from enamel.kiln.pieces import arrivals, bringing
@@ -41,6 +42,17 @@ def fire(context: JobContext, firing_id: str) -> None:
 def make_swatch(context: JobContext, swatch_id: int) -> None:
     """Make one swatch of a sheet."""
     if not swatching.make(swatch_id, context.should_abort):
+        raise JobAborted
+
+
+@app.task(
+    queue=SWATCHES,
+    pass_context=True,
+    retry=RetryStrategy(wait=RETRY_SECONDS, retry_exceptions={JobAborted}),
+)
+def make_candidate(context: JobContext, candidate_id: int) -> None:
+    """Make one candidate of a touch-up."""
+    if not candidates.make(candidate_id, context.should_abort):
         raise JobAborted
 
 

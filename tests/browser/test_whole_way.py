@@ -73,14 +73,16 @@ def test_sign_in_upload_set_fire_watch_mend_wipe_download(
 
     # mend a face
     browser.link("Touch-up").click()
-    browser.find("[data-face]").click()
-    chosen = [browser.number(name) for name in ("x", "width")]
-    assert coat.faces
-    assert chosen == [coat.faces[0][0], coat.faces[0][2]]
+    browser.find("[data-mask-face]").click()
     browser.fill("working", 256)
     browser.fill("steps", 3)
+    browser.fill("seeds", 1)
     browser.wait(lambda _: "WORKS AT" in browser.find("[data-cost]").text)
-    browser.button("Mend this region").click()
+    browser.button("Make candidates").click()
+    browser.find("[data-after]")
+    browser.driver.switch_to.active_element.send_keys("y")
+    browser.wait(lambda _: browser.find("[data-lay]").is_enabled())
+    browser.find("[data-lay]").click()
     browser.wait(lambda _: Layer.objects.filter(kind="touch-up").exists())
     touch_up = Layer.objects.get(kind="touch-up")
     assert touch_up.parent == coat
@@ -132,26 +134,6 @@ def test_a_file_that_can_not_be_used_is_refused_where_it_was_dropped(
     signed_in.wait(lambda _: "notes.png" in told.text and "This is not a picture" in told.text)
 
 
-def test_a_box_can_be_drawn_on_the_picture(signed_in: Browser, kiln: None, face_file: Path) -> None:
-    browser = signed_in
-    browser.find("#files").send_keys(str(face_file))
-    browser.button("Bring in").click()
-    browser.find("[data-module~='bench'][data-open]")
-    browser.link("Touch-up").click()
-    browser.find("[data-module~='bench'][data-open]")
-    browser.button("Draw a box").click()
-    stage = browser.find("[data-regions]")
-    ActionChains(browser.driver).move_to_element_with_offset(stage, -60, -40).click_and_hold() \
-        .move_by_offset(80, 100).release().perform()  # fmt: skip
-    names = ("x", "y", "width", "height")
-    x, y, width, height = (browser.number(name) for name in names)
-    scale = browser.find("[data-regions]").size["height"] / 320
-    assert width == pytest.approx(80 / scale, abs=2)
-    assert height == pytest.approx(100 / scale, abs=2)
-    assert x == pytest.approx(120 - 60 / scale, abs=2)
-    assert y == pytest.approx(160 - 40 / scale, abs=2)
-
-
 def test_the_screens_have_no_barriers(signed_in: Browser, kiln: None, face_file: Path) -> None:
     browser = signed_in
     assert browser.barriers() == []
@@ -159,7 +141,7 @@ def test_the_screens_have_no_barriers(signed_in: Browser, kiln: None, face_file:
     browser.button("Bring in").click()
     browser.find("[data-module~='bench'][data-open]")
     here = browser.driver.current_url
-    for task in ("print", "coat", "touch-up", "file", "base"):
+    for task in ("print", "coat", "touch-up", "inlay", "file", "base"):
         browser.driver.get(f"{here.split('?')[0]}?task={task}")
         browser.find("[data-module~='bench'][data-open]")
         assert browser.barriers() == [], task

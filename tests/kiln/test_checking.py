@@ -6,8 +6,9 @@ import numpy as np
 import pytest
 
 from enamel.core.checks import VERSION
-from enamel.core.fire.touchup import TouchUp
+from enamel.core.fire.touchup import Patch, TouchUp
 from enamel.core.geometry import Box
+from enamel.core.masks.steps import box_mask
 from enamel.core.schedule import Refine
 from enamel.kiln import checking, tasks
 from enamel.kiln.firings import asking as firings
@@ -82,7 +83,8 @@ def test_a_layer_whose_checks_fail_is_kept(piece: Piece, monkeypatch: pytest.Mon
 
 
 def test_a_touch_up_is_checked_too(piece: Piece) -> None:
-    settings = TouchUp(box=(20, 20, 64, 64), refine=Refine(strength=0.3, steps=2))
+    mask = box_mask(Box(20, 20, 64, 64), piece.base.size)
+    settings = TouchUp((Patch(mask, strength=0.3),), refine=Refine(steps=2))
     firing = firings.enqueue_touch_up(piece.base, settings)
     assert running.run(firing.pk, lambda: False)
     firing.refresh_from_db()

@@ -14,8 +14,9 @@ from procrastinate.contrib.django.models import ProcrastinateJob
 
 from enamel.core.errors import Refusal
 from enamel.core.fire.firing import fire
-from enamel.core.fire.touchup import TouchUp
+from enamel.core.fire.touchup import Patch, TouchUp
 from enamel.core.geometry import Box
+from enamel.core.masks.steps import box_mask
 from enamel.core.picture.canvas import Canvas
 from enamel.core.progress import Progress
 from enamel.core.schedule import Coat, Schedule
@@ -117,7 +118,8 @@ def test_a_layer_whose_worker_died_before_it_was_prepared_is_prepared_by_the_nex
 
 
 def test_a_touch_up_becomes_a_layer(piece: Piece) -> None:
-    settings_of = TouchUp(box=(30, 20, 48, 40), working=128, feather=8)
+    mask = box_mask(Box(30, 20, 48, 40), piece.base.size, 8)
+    settings_of = TouchUp((Patch(mask, working=128),))
     firing = carried_out(firings.enqueue_touch_up(piece.base, settings_of))
     assert firing.state == Firing.State.DONE, firing.error
     assert firing.result is not None

@@ -8,10 +8,14 @@ from django.contrib.auth.models import User
 from django.test import Client
 from django.urls import reverse
 
+from enamel.core.fire.touchup import Patch, TouchUp
 from enamel.core.geometry import Box
+from enamel.core.masks.steps import box_mask
 from enamel.core.print.file import FileFormat
 from enamel.kiln import prints
 from enamel.kiln.firings import asking as firings
+from enamel.kiln.mending import asking as mending
+from enamel.kiln.mending import masks
 from enamel.kiln.models import Arrival, Firing, HouseSchedule, Piece
 from enamel.kiln.prints import Order
 from enamel.kiln.swatches import asking as swatches
@@ -50,11 +54,20 @@ def addresses(piece: Piece, firing: Firing) -> dict[str, str]:
     parts["print"] = {"print_id": made.pk}
     parts["sheet"] = {"sheet_id": sheet.pk}
     house = HouseSchedule.objects.create(owner=piece.owner, name="big", schedule={})
-    numbers = {"swatches": sheet.swatches.get().pk, "house": house.pk}
+    mask = box_mask(Box(20, 20, 40, 40), piece.base.size)
+    mended = mending.ask(piece.base, TouchUp((Patch(mask),)), ((0.5, 1),))
+    parts["mending"] = {"mending_id": mended.pk}
+    numbers = {
+        "swatches": sheet.swatches.get().pk,
+        "house": house.pk,
+        "candidates": mended.candidates.get().pk,
+        "masks": masks.keep(piece, "a box", mask).pk,
+    }
     extra = {
         "layer-tile": {"level": 7, "column": 0, "row": 0},
         "firing-tile": {"number": 1},
         "sheet-strip": {"form": "png"},
+        "place-before": {"place": 0},
     }
     found = {}
     for pattern in urls.urlpatterns:

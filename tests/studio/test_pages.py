@@ -21,7 +21,7 @@ from enamel.core.schedule import Coat, JoinPass, Order, Refine, Region, Schedule
 from enamel.kiln.firings import asking as firings
 from enamel.kiln.firings import running
 from enamel.kiln.models import Firing, Layer, Piece
-from enamel.studio.forms import CoatForm, TouchUpForm
+from enamel.studio.forms import CoatForm
 from enamel.studio.shown.workspace import draft_of, start_of
 from tests.schedules import coat
 
@@ -98,14 +98,6 @@ def test_a_form_shows_a_coat_and_gives_the_same_coat_back() -> None:
         form = CoatForm.showing(given, START, PRINT)
         assert form.is_valid(), form.errors
         assert form.coat() == given
-
-
-def test_a_region_outside_the_layer_is_refused() -> None:
-    starting = TouchUpForm.starting(START, [])
-    assert TouchUpForm(starting, start=START).is_valid()
-    form = TouchUpForm(starting | {"x": 700, "width": 200}, start=START)
-    assert not form.is_valid()
-    assert "inside the layer" in str(form.errors)
 
 
 def upload(name: str, content: bytes) -> SimpleUploadedFile:

@@ -375,10 +375,10 @@ def test_keys_are_changed_and_never_clash(signed_in: Client, artist: User) -> No
     assert answer.status_code == 422
     assert "is taken by" in answer.content.decode()
     assert not Preferences.objects.exists()
-    signed_in.post(address, usual | {"undo": "z", "unit": "in"})
+    signed_in.post(address, usual | {"undo": "k", "unit": "in"})
     kept = Preferences.of(artist)
-    assert (kept.keys, kept.unit) == ({"undo": "z"}, "in")
-    assert "&quot;undo&quot;: &quot;z&quot;" in signed_in.get(reverse("pieces")).content.decode()
+    assert (kept.keys, kept.unit) == ({"undo": "k"}, "in")
+    assert "&quot;undo&quot;: &quot;k&quot;" in signed_in.get(reverse("pieces")).content.decode()
     signed_in.post(address, usual | {"usual": "", "unit": "cm"})
     assert Preferences.of(artist).keys == {}
     answer = signed_in.post(address, usual | {"fit": "ab"})

@@ -2,6 +2,7 @@
 
 __all__ = [
     "cuts",
+    "detector",
     "faces",
     "likeness",
     "made",

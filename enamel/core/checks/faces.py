@@ -47,7 +47,7 @@ def check_faces(
     of_base, of_result : the faces that were found in each, in its own px.
     """
     scale = pair.result.size.width / pair.base.size.width
-    before = [_scaled(box, scale) for box in of_base]
+    before = [box.scaled(scale) for box in of_base]
     findings = []
     changed = missing = 0
     for box in before:
@@ -81,10 +81,6 @@ def check_faces(
         "faces_changed": float(changed),
     }
     return Faces(measures, tuple(findings))
-
-
-def _scaled(box: Box, scale: float) -> Box:
-    return Box(*(round(length * scale) for length in (box.x, box.y, box.width, box.height)))
 
 
 def _loss(pair: Pair, loss: FloatArray, box: Box) -> float:

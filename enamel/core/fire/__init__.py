@@ -1,3 +1,13 @@
 """Firings: schedules run coat by coat, foretold, planned, tried on sheets, and touched up."""
 
-__all__ = ["firing", "planning", "predict", "sheets", "touchup", "windows"]
+__all__ = [
+    "align",
+    "firing",
+    "inlay",
+    "join",
+    "planning",
+    "predict",
+    "sheets",
+    "touchup",
+    "windows",
+]

@@ -28,6 +28,7 @@ from enamel.core.picture.soften import WEAK_HOLD, Softened, gaussian_taps, softe
 from enamel.core.progress import Listener, StopSign, ignore, never
 from enamel.core.refine import anchor
 from enamel.core.refine.passes import Sources, reach, refine
+from enamel.core.refine.protect import Shares
 from enamel.core.refine.spread import default_executor, tasks_ahead
 from enamel.core.refine.tilestore import TileStore
 from enamel.core.refine.tilework import Runner
@@ -353,8 +354,10 @@ class Laying:
             self.report.tiles = self.runner.tasks_run
             self.report.shared = self.runner.tasks_shared
         if settings.anchor > 0:
+            protect = settings.protect
+            shares = Shares(protect, self.stage.size) if protect else None
             return anchor.Anchored(
-                refined, pictures.source, settings.anchor, settings.anchor_radius
+                refined, pictures.source, settings.anchor, settings.anchor_radius, shares
             )
         return refined
 

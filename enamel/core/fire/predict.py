@@ -64,13 +64,13 @@ class Prediction:
 
     @property
     def memory_mb(self) -> float:
-        return max(coat.memory_mb for coat in self.coats)
+        return max((coat.memory_mb for coat in self.coats), default=PROCESS_MB)
 
     @property
     def disk_mb(self) -> float:
         """Layers stay, a coat's working files only while it runs."""
         layers = sum(coat.size.megapixels * 3 * SAMPLE_BYTES for coat in self.coats)
-        return layers + max(coat.disk_mb for coat in self.coats)
+        return layers + max((coat.disk_mb for coat in self.coats), default=0.0)
 
 
 def measured_rate(denoiser: Denoiser) -> float:

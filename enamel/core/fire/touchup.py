@@ -1,98 +1,286 @@
-"""Touch-up: a masked region refined again at a size the network is good at, and set back.
+"""Touch-up: masked places refined again at a size the network is good at, and set back.
 
-The region is cut out with surrounding context, enlarged to a working size, refined with settings of
-its own, reduced again and laid over the layer through a feathered mask. Where the mask is 0 the
-layer's samples stay as they are, bit for bit.
+Each place is cut out with its surroundings, enlarged to a working size, refined with settings of its own,
+reduced again, its colour led to what lies around it, and laid over the layer through its mask. Where the
+masks are 0 the layer's samples stay as they are, bit for bit.
 """
 
 import shutil
+from collections.abc import Callable
 from concurrent.futures import Executor
-from dataclasses import dataclass
+from contextlib import ExitStack
+from dataclasses import dataclass, fields, replace
+from enum import StrEnum
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 
+from enamel.core.base.faces import Face
+from enamel.core.diffusion.noise import SEEDS
 from enamel.core.errors import require
-from enamel.core.fields import check_fields, from_json, integer, number, setting
+from enamel.core.fields import check_fields, from_json, integer, number, setting, to_json
 from enamel.core.files import whole_file
 from enamel.core.fire.firing import Fired, fire
-from enamel.core.geometry import Box, Size
-from enamel.core.picture.canvas import Canvas, FloatArray, Picture, Pixels
-from enamel.core.progress import Listener, StopSign, ignore, never
-from enamel.core.refine.tiling import ramp
+from enamel.core.fire.join import Matched
+from enamel.core.geometry import Box, Size, blocks
+from enamel.core.masks import Drawn, Mask
+from enamel.core.masks.coverage import Both, Coverage, require_covered
+from enamel.core.masks.measured import face_steps
+from enamel.core.masks.steps import Feather, box_mask
+from enamel.core.picture.canvas import (
+    WHITE,
+    Canvas,
+    Cropped,
+    FloatArray,
+    Picture,
+    Pixels,
+    SampleArray,
+)
+from enamel.core.progress import Listener, Progress, StopSign, ignore, never
 from enamel.core.schedule import Coat, Refine, Schedule
 from enamel.core.upscale import Enlarged, upscaler
+
+BLOCK = 1024
+LEAST_SIDE = 16
+"""Least side of what is cut out, in px."""
+FACTOR_TO_LIVE_WITH = 6.0
+"""Above this enlargement there is little left for the network to hold on to."""
+SHOWN_AROUND = 0.12
+"""Share of a place that is shown around it on each side."""
+FACE_AT_WORK = 224
+"""Px from brow to chin that a face is brought to while it is refined, where it is smaller."""
+STRANGE_ABOVE = 0.65
+"""Denoising strength from which faces become other people."""
+NARROW_BELOW = 0.25
+"""Surroundings, as a share of the region, below which a network can't tell what it is looking at."""
+
+
+class Origin(StrEnum):
+    """What is refined again."""
+
+    LAYER = "layer"
+    BASE = "base"
+    """The small base, enlarged anew: what earlier coats made of the place is left behind."""
+
+
+@dataclass(frozen=True, slots=True)
+class Patch:
+    """One place that is mended, with one seed."""
+
+    mask: Mask = setting(Mask(), "What is mended; it also says what is cut out.")
+    over: Mask | None = setting(None, "Where of that the result is laid; null for all of it.")
+    working: int = integer(
+        768, 128, 4096, "Longer side of the place and its surroundings while refined.", "px"
+    )
+    strength: float = number(0.45, 0, 1, "Denoising strength: 0.4 to 0.65 suits faces.")
+    seed: int = integer(0, 0, SEEDS - 1, "Which noise; the same seed gives the same picture.")
+
+    def __post_init__(self) -> None:
+        check_fields(self)
 
 
 @dataclass(frozen=True, slots=True)
 class TouchUp:
-    """What to mend and how. Lengths in px of the layer, but for ``working``."""
+    """What to mend and how. Patches are laid in their order; each is refined from the layer itself."""
 
-    box: tuple[int, int, int, int] = setting((0, 0, 64, 64), "x, y, width, height of the region.")
-    feather: int = integer(24, 0, 1024, "Width of the soft join inside the region's edge.", "px")
+    patches: tuple[Patch, ...] = setting((), "The places.")
     context: float = number(
         0.5, 0, 4, "Surroundings the network sees on each side, as a share of the region."
     )
-    working: int = integer(
-        768, 128, 4096, "Longer side of region and context while it is refined.", "px"
+    match: float = number(
+        1.0, 0, 1, "How far the colour of a patch is led to what lies around its mask."
     )
-    refine: Refine = setting(Refine(strength=0.45), "The refinement of the region.")
+    origin: Origin = setting(Origin.LAYER, "Whether the layer or the enlarged base is refined.")
+    upscaler: str = setting("lanczos", "What enlarges the base, where that is refined.")
+    refine: Refine = setting(Refine(), "The refinement; strength and seed are each patch's own.")
 
     def __post_init__(self) -> None:
         check_fields(self)
-        fits = len(self.box) == 4 and min(self.box[:2]) >= 0 and min(self.box[2:]) >= 16
-        require(fits, "box", list(self.box), "x, y, width, height with sides of 16 px or more")
+        require(len(self.patches) >= 1, "patches", [], "a list of at least one place")
 
     @classmethod
     def from_json(cls, given: Any) -> "TouchUp":
         """A touch-up from its JSON form; a `FieldRefusal` names the field that is wrong."""
         return from_json(cls, given)
 
-    @property
-    def region(self) -> Box:
-        return Box(*self.box)
-
     def within(self, layer: Size) -> None:
-        """Refuse a region that does not lie inside a layer of that size."""
-        fits = Box.whole(layer).contains(self.region)
-        require(fits, "box", list(self.box), f"inside the layer, {layer}")
+        """Refuse masks that cover nothing of a layer of that size."""
+        for patch in self.patches:
+            require_covered(Drawn(patch.mask, layer))
 
-    def schedule(self, layer: Size) -> Schedule:
-        """What is done to the region with its context."""
-        return Schedule((Coat(size=self.working_size(layer), refine=self.refine),))
-
-    def surroundings(self, layer: Size) -> Box:
-        """The region with its context, as far as the layer goes."""
-        margin = round(max(self.box[2:]) * self.context)
-        return self.region.grown(margin).intersection(Box.whole(layer))
-
-    def working_size(self, layer: Size) -> Size:
-        """Size at which region and context are refined: never smaller than they are."""
-        around = self.surroundings(layer).size
-        scale = max(1.0, self.working / max(around))
-        return Size(round(around.width * scale), round(around.height * scale))
+    def placed(self, patch: Patch, layer: Size, coverage: Coverage | None = None) -> "Placed":
+        """Where a patch lies on a layer of that size."""
+        covered = coverage or Drawn(patch.mask, layer)
+        region = covered.bounds
+        margin = round(max(region.size) * self.context)
+        short = max(0, -(-(LEAST_SIDE - min(region.size)) // 2))
+        around = region.grown(max(margin, short)).intersection(Box.whole(layer))
+        scale = max(1.0, patch.working / max(around.size))
+        refine = replace(self.refine, strength=patch.strength, seed=patch.seed)
+        over = Drawn(patch.over, layer) if patch.over else None
+        laid = Both(covered, over) if over else covered
+        return Placed(covered, laid, around, around.size.scaled(scale), refine)
 
 
-def soft_mask(region: Box, feather: int, layer: Size) -> FloatArray:
-    """(height, width, 1) float32: 1 inside the region, falling to 0 at its edge over ``feather`` px.
+@dataclass(frozen=True)
+class Placed:
+    """A patch on a certain layer."""
 
-    No softening along the edges of the picture itself, where there is nothing to join to.
+    mask: Coverage
+    laid: Coverage
+    """Where of the mask the result is laid."""
+    around: Box
+    """What is cut out: the mask's bounds with their surroundings, as far as the layer goes."""
+    working: Size
+    """What that is enlarged to."""
+    refine: Refine
+
+    @property
+    def seen(self) -> Box:
+        """What is shown of it: the mask with a little around it, so that the join can be judged."""
+        bounds = self.mask.bounds
+        return bounds.grown(round(max(bounds.size) * SHOWN_AROUND)).intersection(self.around)
+
+    @property
+    def factor(self) -> float:
+        """How much larger the place is while it is refined."""
+        return self.working.width / self.around.width
+
+    @property
+    def schedule(self) -> Schedule:
+        """What is done to the cut-out."""
+        return Schedule((Coat(size=self.working, refine=self.refine),))
+
+    def cautions(self, context: float, strength: float) -> list[str]:
+        """What may go strange at that strength with so much around, in words."""
+        found = []
+        if strength > STRANGE_ABOVE:
+            found.append(
+                f"Above {STRANGE_ABOVE:g} a face easily becomes someone else's: compare before you keep it."
+            )
+        if context < NARROW_BELOW and strength > 0.3:
+            found.append(
+                "With so little around it the network can't see what the place belongs to; "
+                f"give it {NARROW_BELOW:g} or more of context."
+            )
+        if self.factor > FACTOR_TO_LIVE_WITH:
+            found.append(
+                f"The place is enlarged {self.factor:.1f} times: there is little in it to hold on to, "
+                "so much of what comes is invented."
+            )
+        return found
+
+
+def patch_for_face(face: Face, layer: Size, margin: float, context: float, seed: int) -> Patch:
+    """A patch over a face and its hair, at the working size that suits a face of its size.
+
+    Parameters
+    ----------
+    margin : for hair and neck, as a share of the face.
+    context : as the touch-up has it.
     """
-    sides = []
-    for start, length, whole in (
-        (region.y, region.height, layer.height),
-        (region.x, region.width, layer.width),
-    ):
-        side = np.ones(length, np.float32)
-        soft = min(feather, length // 2)
-        if soft and start > 0:
-            side[:soft] = ramp(soft)
-        if soft and start + length < whole:
-            side[length - soft :] *= ramp(soft)[::-1]
-        sides.append(side)
-    mask: FloatArray = (sides[0][:, None] * sides[1])[..., None]
-    return mask
+    steps = face_steps([face], margin)
+    (head,) = steps
+    soft = min(head.across, head.down) / 3
+    mask = Mask(layer, (*steps, Feather(soft)))
+    longest = 2 * max(head.across, head.down) * (1 + 2 * context)
+    factor = max(1.0, FACE_AT_WORK / face.box.height)
+    limits = next(spec.metadata for spec in fields(Patch) if spec.name == "working")
+    working = min(limits["high"], max(limits["low"], round(longest * factor)))
+    return Patch(mask, None, working, seed=seed)
+
+
+Known = Callable[[int], SampleArray | None]
+
+
+def nothing_known(number: int) -> SampleArray | None:
+    """No patch was made before."""
+    return None
+
+
+@dataclass(frozen=True)
+class Made:
+    """A refined cut-out, back at the layer's scale, and what it took."""
+
+    samples: Picture
+    fired: Fired
+
+
+def make_patch(
+    picture: Picture,
+    placed: Placed,
+    work: Path,
+    *,
+    listener: Listener = ignore,
+    stopping: StopSign = never,
+    executor: Executor | None = None,
+) -> Made:
+    """A patch refined, at the scale of the layer; it covers ``placed.around``.
+
+    Parameters
+    ----------
+    picture : what is refined, of the layer's size: the layer, or the base enlarged to it.
+    work : folder for finished work, as for `fire`; the same call goes on from it.
+    """
+    cut = Cropped(picture, placed.around)
+    fired = fire(
+        cut, placed.schedule, work, listener=listener, stopping=stopping, executor=executor
+    )  # fmt: skip
+    return Made(Enlarged(fired.result, cut.size, upscaler("lanczos")), fired)
+
+
+def source_of(layer: Picture, base: Picture | None, settings: TouchUp) -> Picture:
+    """What is refined: the layer, or the base enlarged to the layer's size."""
+    if settings.origin is Origin.LAYER or base is None:
+        return layer
+    return Enlarged(base, layer.size, upscaler(settings.upscaler))
+
+
+def lay_patch(canvas: Canvas, layer: Picture, fresh: Picture, placed: Placed, match: float) -> None:
+    """A refined cut-out laid into ``canvas`` through its mask, its colour matched to the layer's.
+
+    The canvas has the layer's samples, and those of patches laid before.
+    """
+    before = Cropped(layer, placed.around)
+    matched = Matched(fresh, before, Shifted(placed.mask, placed.around), match)
+    within = placed.laid.bounds.intersection(placed.around)
+    for block in blocks(within, BLOCK, BLOCK):
+        covered = placed.laid.read(block)[..., None]
+        old = canvas.read(block)
+        new = matched.read(block.relative_to(placed.around))
+        old[..., :3] = _mixed(old[..., :3], new, covered)
+        canvas.write(block, old)
+
+
+def _mixed(old: SampleArray, new: FloatArray, covered: FloatArray) -> SampleArray:
+    """Samples with others laid over them by the share that is covered."""
+    mixed: SampleArray = np.clip(np.rint(old + (new - old) * covered), 0, WHITE).astype(np.uint16)
+    return mixed
+
+
+class Shifted:
+    """A mask seen from the corner of a box."""
+
+    def __init__(self, coverage: Coverage, box: Box) -> None:
+        self.coverage = coverage
+        self.box = box
+        self.size = box.size
+        self.bounds = coverage.bounds.intersection(box).relative_to(box)
+
+    def read(self, box: Box) -> FloatArray:
+        return self.coverage.read(Box(self.box.x + box.x, self.box.y + box.y, *box.size))
+
+
+def show_patch(layer: Picture, samples: SampleArray, placed: Placed, match: float) -> SampleArray:
+    """A place as it looks with the patch laid, (height, width, 3) 16-bit samples of `Placed.seen`."""
+    shown = layer.read(placed.seen)[..., :3]
+    matched = Matched(
+        Pixels(samples), Cropped(layer, placed.around), Shifted(placed.mask, placed.around), match
+    )
+    covered = placed.laid.read(placed.seen)[..., None]
+    new = matched.read(placed.seen.relative_to(placed.around))
+    return _mixed(shown, new, covered)
 
 
 def touch_up(
@@ -101,38 +289,72 @@ def touch_up(
     work: Path,
     into: Path,
     *,
+    base: Picture | None = None,
+    masks: tuple[Coverage, ...] | None = None,
+    known: Known = nothing_known,
     listener: Listener = ignore,
     stopping: StopSign = never,
     executor: Executor | None = None,
-) -> Fired:
-    """The layer with its region refined again, as a canvas at ``into``.
+) -> list[tuple[int, Fired]]:
+    """The layer with its places refined again, as a canvas at ``into``.
 
     Parameters
     ----------
     layer : picture of 3 or 4 channels.
     work : folder for finished work, as for `fire`; the same call goes on from it.
     into : file of the result, whole or not there.
+    base : the piece's base, where that is refined.
+    masks : what covers each place, in the place of its drawn mask (masks that came as files).
+    known : the samples of a patch that was made before, by its number.
+
+    Returns
+    -------
+    What each patch took that had to be made, with its number.
 
     Raises
     ------
     Refusal
-        If the region does not lie inside the layer.
+        If a mask covers nothing of the layer.
     """
-    settings.within(layer.size)
-    region = settings.region
-    around = settings.surroundings(layer.size)
-    cut = Pixels(layer.read(around))
-    schedule = settings.schedule(layer.size)
-    fired = fire(cut, schedule, work, listener=listener, stopping=stopping, executor=executor)
-    reduced = Enlarged(fired.result, cut.size, upscaler("lanczos"))
-    fresh = reduced.read(region.relative_to(around)).astype(np.float32)
-    old = layer.read(region)
-    mask = soft_mask(region, settings.feather, layer.size)
-    mended = np.rint(old + (fresh - old) * mask).astype(np.uint16)
-    mended[..., 3:] = old[..., 3:]
-    with whole_file(into) as partial, copied(layer, partial) as canvas:
-        canvas.write(region, mended)
-    return fired
+    if masks is None:
+        settings.within(layer.size)
+    source = source_of(layer, base, settings)
+    reports = []
+    with ExitStack() as stack:
+        partial = stack.enter_context(whole_file(into))
+        canvas = stack.enter_context(copied(layer, partial))
+        for number, patch in enumerate(settings.patches):
+            placed = settings.placed(patch, layer.size, masks[number] if masks else None)
+            samples = known(number)
+            if samples is None:
+
+                def hear(progress: Progress, number: int = number) -> None:
+                    listener(replace(progress, coat=number))
+
+                made = make_patch(
+                    source, placed, work, listener=hear, stopping=stopping, executor=executor
+                )
+                fresh = made.samples
+                reports.append((number, made.fired))
+            else:
+                fresh = Pixels(samples)
+            lay_patch(canvas, layer, fresh, placed, settings.match)
+    return reports
+
+
+def from_box(given: dict[str, Any], layer: Size) -> dict[str, Any]:
+    """The JSON form of a touch-up as it was once written, with a box in place of patches, in today's form."""
+    box, feather = Box(*given["box"]), given["feather"]
+    patch = Patch(
+        mask=box_mask(box, layer, feather), working=given["working"],
+        strength=given["refine"]["strength"], seed=given["refine"]["seed"],
+    )  # fmt: skip
+    return {
+        "patches": [to_json(patch)],
+        "context": given["context"],
+        "match": 0.0,
+        "refine": given["refine"],
+    }
 
 
 def copied(layer: Picture, path: Path) -> Canvas:

@@ -210,6 +210,19 @@ def filled(canvas: Canvas, block_of: Callable[[Box], NDArray[Any]], side: int) -
     return canvas
 
 
+class Cropped:
+    """A part of a picture as a picture of its own, read where it lies."""
+
+    def __init__(self, picture: Picture, box: Box) -> None:
+        self.picture = picture
+        self.box = box
+        self.size = box.size
+        self.channels = picture.channels
+
+    def read(self, box: Box) -> SampleArray:
+        return self.picture.read(Box(self.box.x + box.x, self.box.y + box.y, *box.size))
+
+
 class Mirrored:
     """A picture continued to the right and below by its mirror image, up to ``size``.
 

@@ -4,6 +4,7 @@ __all__ = [
     "anchor",
     "joint",
     "passes",
+    "protect",
     "separate",
     "spread",
     "tilestore",

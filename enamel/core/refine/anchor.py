@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 from enamel.core.geometry import Box, Size, blocks
 from enamel.core.picture.canvas import WHITE, FloatArray, Picture, SampleArray, mirrored_index
 from enamel.core.picture.soften import gaussian_taps, weighted
+from enamel.core.refine.protect import Shares
 
 Places = NDArray[Any]
 
@@ -37,11 +38,20 @@ class Anchored:
     refined, source : pictures of the same size; three channels each.
     amount : 0…1.
     radius : standard deviation of the blur in px.
+    shares : of the strength that each pixel was left; its colour is led as far.
     """
 
     channels = 3
 
-    def __init__(self, refined: Picture, source: Picture, amount: float, radius: int) -> None:
+    def __init__(
+        self,
+        refined: Picture,
+        source: Picture,
+        amount: float,
+        radius: int,
+        shares: Shares | None = None,
+    ) -> None:
+        self.shares = shares
         self.size = refined.size
         self.refined = refined
         self.source = source
@@ -57,6 +67,8 @@ class Anchored:
         rows = np.arange(box.y // cell - 1, (box.bottom - 1) // cell + 2)
         low = self._blurred(rows, columns)
         shift = self._between(low, box, rows[0], columns[0])
+        if self.shares is not None:
+            shift = shift * self.shares.read(box)
         samples = self.refined.read(box) + self.amount * shift
         return np.clip(np.rint(samples), 0, WHITE).astype(np.uint16)
 

@@ -29,6 +29,7 @@ from enamel.core.picture.canvas import (
 )
 from enamel.core.picture.colour import luma
 from enamel.core.progress import Listener, Progress, StopSign
+from enamel.core.refine.protect import Protected, Shares, starts
 from enamel.core.refine.tilestore import TileStore, key_of
 from enamel.core.refine.words import Script
 from enamel.core.schedule import Refine
@@ -116,13 +117,15 @@ class Task:
     held: Held | None
     stream: int
     """Noise stream that the pass starts from."""
+    shares: FloatArray | None = None
+    """(height, width, 1), share of the strength that each pixel is left; None where it is the whole."""
 
     def key(self) -> str:
         """Hash of everything that the outcome of a whole pass depends on."""
         plain = replace(
             self.settings, tile=PLAIN.tile, overlap=PLAIN.overlap, overlap_share=None,
             feather=PLAIN.feather, order=PLAIN.order, joins=None, prompt="", negative_prompt="",
-            regions=(), blend=PLAIN.blend, guide=PLAIN.guide, anchor=PLAIN.anchor,
+            regions=(), protect=None, blend=PLAIN.blend, guide=PLAIN.guide, anchor=PLAIN.anchor,
             anchor_radius=PLAIN.anchor_radius, hold=PLAIN.hold,
         )  # fmt: skip
         # what was left out has its part in the arrays
@@ -130,7 +133,7 @@ class Task:
         return key_of(
             ENGINE_VERSION, self.denoiser.traits.digest, plain, self.box, self.keep, self.first,
             self.last, self.stream, self.source, self.structure, self.weak, self.hints, self.against,
-            *held,
+            *held, self.shares,
         )  # fmt: skip
 
     def __call__(self) -> Outcome:
@@ -142,12 +145,18 @@ class Task:
         finished = None
         if self.held is not None:
             finished = Finished(self.held, self._signal(), self._starting_noise())
+        protected = self._protected()
+        following = [*(evaluation.sigma for evaluation in evaluation_plan), 0.0]
         seconds = 0.0
         estimate: FloatArray = state[0]
-        for evaluation in evaluation_plan[self.first : self.last]:
+        for number in range(self.first, self.last):
+            evaluation = evaluation_plan[number]
             if finished is not None:
                 held = finished.over(state[0], evaluation.sigma, evaluation.missing)
                 state = (held, *state[1:])
+            if protected is not None:
+                lower = next(s for s in following[number:] if s < evaluation.sigma)
+                state = (protected.over(state[0], evaluation.sigma, lower), *state[1:])
             began = time.perf_counter()
             estimate = self._estimate(state[0], evaluation, structure, weak)[inner]
             seconds += time.perf_counter() - began
@@ -155,7 +164,17 @@ class Task:
             state = evaluation.advance(kept, estimate, self._noise)
         if finished is not None:
             state = (finished.over(state[0], 0.0, 0.0), *state[1:])
+        if protected is not None and self.last == len(evaluation_plan):
+            state = (protected.at_last(state[0], evaluation_plan[-1].sigma, inner),)
         return Outcome(self.keep, state, to_samples(estimate), seconds)
+
+    def _protected(self) -> Protected | None:
+        """What holds pixels to the source until their strength lets them take part, if any is left less."""
+        if self.shares is None or float(self.shares.min()) == 1:
+            return None
+        assert self.source is not None
+        begun = starts(self.shares, self.settings.strength, self.denoiser.traits.strength_map)
+        return Protected(to_signed(self.source), self._starting_noise(), begun)
 
     def _signal(self) -> FloatArray:
         """What the pass starts from, before its noise."""
@@ -228,6 +247,12 @@ class Pass:
     def script(self) -> Script:
         return Script(self.settings, self.denoiser.traits.vocabulary, self.size)
 
+    @property
+    def shares(self) -> Shares | None:
+        """What share of the strength each pixel is left, where a part is protected."""
+        protect = self.settings.protect
+        return Shares(protect, self.size) if protect else None
+
     def task(
         self,
         box: Box,
@@ -252,13 +277,14 @@ class Pass:
             first,
             last,
             fields,
-            None if fields else self.source.read(box),
+            None if fields and not self.shares else self.source.read(box),
             self.structure.read(box),
             self.weak.read(box) if self.weak else None,
             self.script.at(keep),
             self.script.against(),
             held,
             self.stream,
+            self.shares.read(box) if self.shares else None,
         )
 
 

@@ -7,8 +7,9 @@ from dataclasses import dataclass
 import numpy as np
 
 from enamel.core.geometry import Box, Size
+from enamel.core.masks import Drawn
 from enamel.core.picture.canvas import FloatArray
-from enamel.core.schedule import Refine
+from enamel.core.schedule import Refine, Region
 
 Vocabulary = Sequence[tuple[str, ...]]
 
@@ -57,6 +58,32 @@ def hints(prompt: str, vocabulary: Vocabulary) -> FloatArray:
     return weights / total if total else weights
 
 
+# fmt: off
+CLOTHES_AND_BODY = frozenset({
+    "apron", "arm", "armor", "armour", "arms", "belt", "blouse", "body", "boot", "boots", "cap",
+    "cape", "cloak", "clothes", "clothing", "coat", "collar", "corset", "costume", "cuff", "cuffs",
+    "dress", "feet", "figure", "finger", "fingers", "foot", "full-body", "full-length", "gloves",
+    "gown", "hand", "hands", "hat", "helmet", "hips", "hood", "jacket", "jewellery", "jewelry",
+    "knee", "knees", "leg", "legs", "livery", "necklace", "outfit", "pose", "posing", "ring",
+    "robe", "robes", "scarf", "shirt", "shoe", "shoes", "shoulder", "shoulders", "sitting",
+    "skirt", "sleeve", "sleeves", "standing", "suit", "sweater", "tie", "torso", "trousers",
+    "tunic", "uniform", "veil", "vest", "waist", "waistcoat", "walking", "wearing",
+})
+# fmt: on
+"""Words about clothes, limbs and stance, which a network that sees only a face would paint into it."""
+
+
+def about_the_face(prompt: str) -> str:
+    """A prompt without the phrases, apart by commas, that speak of clothes or of the body."""
+    phrases = [phrase.strip() for phrase in prompt.split(",")]
+    kept = [
+        phrase
+        for phrase in phrases
+        if phrase and not CLOTHES_AND_BODY & set(re.findall(r"[\w-]+", phrase.lower()))
+    ]
+    return ", ".join(kept)
+
+
 @dataclass(frozen=True)
 class Script:
     """The words of a pass, ready to be asked for any tile.
@@ -77,10 +104,16 @@ class Script:
         total = np.zeros_like(everywhere)
         left = 1.0
         for region in self.settings.regions:
-            share = self._box(region.box).intersection(tile).area / tile.area
+            share = self._covered(region, tile)
             total += np.float32(share) * hints(region.prompt, self.vocabulary)
             left -= share
         return total + np.float32(max(0.0, left)) * everywhere
+
+    def _covered(self, region: Region, tile: Box) -> float:
+        """Share of a tile that a region covers."""
+        if region.mask is not None:
+            return float(Drawn(region.mask, self.size).read(tile).mean())
+        return self._box(region.box).intersection(tile).area / tile.area
 
     def against(self) -> FloatArray | None:
         """Hints of the negative prompt; None when the refiner knows no words."""

@@ -1,6 +1,6 @@
 """Asking for firings: frozen settings and a job, written in one transaction."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import asdict
 from functools import lru_cache
 from typing import Any
@@ -13,12 +13,15 @@ from procrastinate.contrib.django.models import ProcrastinateJob
 from enamel.core.diffusion.onnx import refiner
 from enamel.core.errors import Refusal
 from enamel.core.fields import to_json
-from enamel.core.fire.predict import Prediction, measured_rate, predict
+from enamel.core.fire.inlay import Inlay
+from enamel.core.fire.predict import CoatCost, Prediction, measured_rate, predict
 from enamel.core.fire.touchup import TouchUp
+from enamel.core.geometry import Size
 from enamel.core.networks.cards import card
-from enamel.core.schedule import Refine, Schedule
+from enamel.core.schedule import Coat, Refine, Schedule
 from enamel.kiln.firings import running
 from enamel.kiln.models import Attendance, Firing, Layer, Model, Piece
+from enamel.kiln.models.firings import Step, step_from
 from enamel.kiln.storage.layers import coat_on, let_go, piece_work, require_room
 from enamel.kiln.tasks import FIRINGS, fire
 
@@ -31,37 +34,88 @@ def predict_schedule(start: Layer, schedule: Schedule) -> Prediction:
     return predict(schedule, start.size, machine_rate(schedule), Model.objects.rates())
 
 
-def predict_touch_up(start: Layer, settings: TouchUp) -> Prediction:
-    """What a touch-up of a layer takes on this machine."""
-    settings.within(start.size)
-    schedule = settings.schedule(start.size)
-    size = settings.surroundings(start.size).size
-    return predict(schedule, size, machine_rate(schedule), Model.objects.rates())
+def predict_steps(start: Layer, steps: Sequence[Step]) -> Prediction:
+    """What steps on a layer take, one after the other; for touch-ups as if nothing were there yet."""
+    coats: list[CoatCost] = []
+    size = start.size
+    for step in steps:
+        if isinstance(step, Coat):
+            coats += _predicted(Schedule((step,)), size)
+            size = step.size_from(size)
+        elif isinstance(step, TouchUp):
+            for patch in step.patches:
+                placed = step.placed(patch, size)
+                coats += _predicted(placed.schedule, placed.around.size)
+    return Prediction(tuple(coats))
+
+
+def _predicted(schedule: Schedule, size: Size) -> tuple[CoatCost, ...]:
+    return predict(schedule, size, machine_rate(schedule), Model.objects.rates()).coats
 
 
 def enqueue_schedule(start: Layer, schedule: Schedule) -> Firing:
     """A firing of a schedule on a layer, waiting for a worker."""
-    prediction = predict_schedule(start, schedule)
     laid = len(already_laid(start, schedule))
-    frozen = schedule.to_json()
-    return _enqueue(start, Firing.Work.SCHEDULE, frozen, schedule, prediction, laid)
+    return _enqueue(
+        start, Firing.Work.SCHEDULE, schedule.to_json(), schedule.laid, laid,
+        predict_schedule(start, schedule),
+    )  # fmt: skip
 
 
-def enqueue_touch_up(start: Layer, settings: TouchUp) -> Firing:
-    """A firing of a touch-up on a layer, waiting for a worker."""
-    prediction = predict_touch_up(start, settings)
-    schedule = settings.schedule(start.size)
-    return _enqueue(start, Firing.Work.TOUCH_UP, to_json(settings), schedule, prediction)
+def enqueue_touch_up(start: Layer, settings: TouchUp, replaces: Layer | None = None) -> Firing:
+    """A firing of a touch-up on a layer, waiting for a worker; of one that takes another's place, maybe."""
+    settings.within(start.size)
+    firing = _enqueue(start, Firing.Work.TOUCH_UP, to_json(settings), [settings])
+    if replaces is not None:
+        Firing.objects.filter(pk=firing.pk).update(replaces=replaces)
+    return firing
+
+
+def enqueue_inlays(start: Layer, inlays: Sequence[Inlay]) -> Firing:
+    """A firing that sets pictures into a layer, waiting for a worker."""
+    if not inlays:
+        raise Refusal("Nothing is laid over the layer yet; choose a picture first.")
+    frozen = {"inlays": [to_json(settings) for settings in inlays]}
+    return _enqueue(start, Firing.Work.INLAY, frozen, [tuple(inlays)])
+
+
+def after(layer: Layer) -> list[Layer]:
+    """The layers that were made from a layer, one from the other; of several, those of the newest."""
+    found: list[Layer] = []
+    step = layer
+    while (following := step.children.order_by("-created").first()) is not None:
+        found.append(following)
+        step = following
+    return found
+
+
+def replaced_by(layer: Layer) -> Layer | None:
+    """The touch-up whose place a layer took: the one that its own touch-up was begun to change."""
+    earlier = layer.replaces
+    return earlier if earlier and after(earlier) else None
+
+
+def enqueue_again(start: Layer, made_before: Sequence[Layer]) -> Firing:
+    """A firing that makes layers anew on another one: the same steps, one after the other."""
+    if not made_before:
+        raise Refusal("Nothing was made after it, so there is nothing to do again.")
+    forms = [layer.step_form for layer in made_before]
+    steps = [step_from(form) for form in forms]
+    for step in steps:
+        if isinstance(step, TouchUp):
+            step.within(start.size)
+    return _enqueue(start, Firing.Work.AGAIN, {"steps": forms}, steps)
 
 
 def _enqueue(
     start: Layer,
     work: str,
     frozen: Any,
-    schedule: Schedule,
-    prediction: Prediction,
+    steps: Sequence[Step],
     laid: int = 0,
+    prediction: Prediction | None = None,
 ) -> Firing:
+    prediction = prediction or predict_steps(start, steps)
     require_room(prediction.disk_mb, piece_work(start.piece))
     with transaction.atomic():
         firing = Firing.objects.create(
@@ -69,7 +123,7 @@ def _enqueue(
             start=start,
             work=work,
             frozen=frozen,
-            models_used=model_digests(schedule),
+            models_used=model_digests(steps),
             predicted=prediction_as_json(prediction, laid),
             total=sum(coat.tasks for coat in prediction.coats),
         )
@@ -167,10 +221,15 @@ def already_laid(start: Layer, schedule: Schedule) -> list[Layer]:
     return found
 
 
-def model_digests(schedule: Schedule) -> dict[str, str]:
-    """sha256 of each refiner a schedule uses."""
-    used = [coat.refinement for coat in schedule.laid if coat.refinement]
-    return {refine.model: refiner(refine.model).traits.digest for refine in used}
+def model_digests(steps: Sequence[Step]) -> dict[str, str]:
+    """sha256 of each refiner that steps use."""
+    used = []
+    for step in steps:
+        if isinstance(step, Coat) and step.refinement:
+            used.append(step.refinement.model)
+        elif isinstance(step, TouchUp):
+            used.append(step.refine.model)
+    return {name: refiner(name).traits.digest for name in used}
 
 
 def prediction_as_json(prediction: Prediction, laid: int = 0) -> dict[str, Any]:

@@ -3,7 +3,7 @@
 import logging
 import shutil
 import time
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager, suppress
 from pathlib import Path
 from typing import Any
@@ -13,16 +13,24 @@ from django.db import InterfaceError, OperationalError, connection
 from django.utils import timezone
 
 from enamel.core import ENGINE_VERSION
+from enamel.core.diffusion.onnx import refiner
 from enamel.core.errors import Stopped
-from enamel.core.fire.firing import Fired, StageReport, fire
-from enamel.core.fire.touchup import touch_up
+from enamel.core.fields import to_json
+from enamel.core.fire.firing import Fired, StageReport, fire, materialise
+from enamel.core.fire.inlay import Inlay, inlaid
+from enamel.core.fire.touchup import TouchUp, touch_up
+from enamel.core.geometry import Box
 from enamel.core.memory import peak_memory_mb
 from enamel.core.networks.cards import card
 from enamel.core.picture.canvas import Canvas
+from enamel.core.picture.encoded import webp_of
 from enamel.core.progress import Progress
 from enamel.core.schedule import Coat, Schedule, address
 from enamel.kiln.checking import check_layer
 from enamel.kiln.faults import told
+from enamel.kiln.mending import inlays
+from enamel.kiln.mending.addresses import address_of
+from enamel.kiln.mending.running import known_patches
 from enamel.kiln.models import Firing, Layer, TilePreview
 from enamel.kiln.storage.layers import (
     add_layer,
@@ -33,7 +41,6 @@ from enamel.kiln.storage.layers import (
     prepare,
     tile_store,
 )
-from enamel.kiln.storage.pyramids import preview
 
 logger = logging.getLogger(__name__)
 
@@ -136,12 +143,16 @@ class Run:
     def run(self) -> None:
         for model, digest in self.firing.models_used.items():
             card(model, "refiner").verify(digest)
-        if self.firing.work == Firing.Work.TOUCH_UP:
-            layer = self._touch_up()
-        else:
-            layer = self.firing.start
-            for number, coat in enumerate(self.firing.schedule().laid):
-                layer = self._lay(number, coat, layer)
+        layer, place = self.firing.start, 0
+        for step in self.firing.steps():
+            if isinstance(step, Coat):
+                layer = self._lay(place, step, layer)
+                place += 1
+            elif isinstance(step, TouchUp):
+                layer = self._touch_up(place, step, layer)
+                place += len(step.patches)
+            else:
+                layer = self._inlay(step, layer)
         self.firing.result = layer
         self.firing.done = self.firing.total
         self.firing.actual = self._actual()
@@ -165,32 +176,70 @@ class Run:
         self.reports += [(self.coat, report) for report in fired.reports]
         refine = coat.refinement
         return self._keep(
-            fired, fired.result,
+            [fired], fired.result,
             kind=Layer.Kind.COAT, parent=parent, recipe=recipe, address=name,
             model=refine.model if refine else "", model_sha256=recipe["refiner"] or "",
             seed=refine.seed if refine else None, seconds=time.monotonic() - began,
         )  # fmt: skip
 
-    def _touch_up(self) -> Layer:
-        self._begin(0)
-        settings, parent = self.firing.touch_up(), self.firing.start
-        digest = self.firing.models_used.get(settings.refine.model)
-        recipe = {"engine": ENGINE_VERSION, "touch_up": self.firing.frozen, "refiner": digest}
-        name = address(parent.sha256, recipe)
+    def _touch_up(self, number: int, settings: TouchUp, parent: Layer) -> Layer:
+        """A touch-up of a layer; patches that were made as candidates are taken as they are."""
+        self._begin(number)
+        names = [address_of(parent, settings, patch) for patch in settings.patches]
+        overs = [to_json(patch.over) for patch in settings.patches]
+        name = address(parent.sha256, names, overs, settings.match)
         known = self.firing.piece.layer_at(name)
         if known:
             return self._known(known)
+        refine = settings.refine
+        digest = refiner(refine.model).traits.digest
+        placed = [settings.placed(patch, parent.size) for patch in settings.patches]
+        recipe = {
+            "engine": ENGINE_VERSION, "touch_up": to_json(settings), "refiner": digest,
+            "places": [_shares(one.laid.bounds, parent) for one in placed],
+        }  # fmt: skip
         began = time.monotonic()
         into = self.work / f"{name[:32]}.npy"
-        with canvas_of(parent) as base:
-            fired = touch_up(
-                base, settings, self.work, into, listener=self._hear, stopping=self._should_stop
-            )
-        self.reports += [(self.coat, report) for report in fired.reports]
+
+        def hear(progress: Progress) -> None:
+            at = number + progress.coat
+            if at != self.coat:
+                self._begin(at)
+            self._hear(progress, placed[progress.coat].around)
+
+        with canvas_of(parent) as layer, canvas_of(self.firing.piece.base) as base:
+            reports = touch_up(
+                layer, settings, self.work, into, base=base,
+                known=known_patches(parent, settings, names),
+                listener=hear, stopping=self._should_stop,
+            )  # fmt: skip
+        self.reports += [(number + at, report) for at, fired in reports for report in fired.reports]
         return self._keep(
-            fired, Canvas(into),
+            [fired for _, fired in reports], Canvas(into),
             kind=Layer.Kind.TOUCH_UP, parent=parent, recipe=recipe, address=name,
-            model=settings.refine.model, model_sha256=digest or "", seed=settings.refine.seed,
+            replaces=self.firing.replaces if parent == self.firing.start else None,
+            model=refine.model, model_sha256=digest, seed=settings.patches[0].seed,
+            seconds=time.monotonic() - began,
+        )  # fmt: skip
+
+    def _inlay(self, settings: tuple[Inlay, ...], parent: Layer) -> Layer:
+        """Pictures set into a layer."""
+        name = inlays.address_of(parent, settings)
+        known = self.firing.piece.layer_at(name)
+        if known:
+            return self._known(known)
+        recipe = {
+            "engine": ENGINE_VERSION, "inlays": [to_json(one) for one in settings],
+            "places": inlays.places_of(parent, settings),
+        }  # fmt: skip
+        began = time.monotonic()
+        into = self.work / f"{name[:32]}.npy"
+        into.unlink(missing_ok=True)
+        with inlays.opened(parent, settings) as (below, laid):
+            made = materialise(inlaid(below, laid), Box.whole(parent.size), into)
+        return self._keep(
+            [], made,
+            kind=Layer.Kind.INLAY, parent=parent, recipe=recipe, address=name,
             seconds=time.monotonic() - began,
         )  # fmt: skip
 
@@ -200,11 +249,12 @@ class Run:
         self._check(layer, None)
         return layer
 
-    def _keep(self, fired: Fired, canvas: Canvas, **facts: Any) -> Layer:
+    def _keep(self, fired: Sequence[Fired], canvas: Canvas, **facts: Any) -> Layer:
         layer = add_layer(self.firing.piece, canvas, **facts)
         prepare(layer)
-        self._check(layer, fired.layers[-1].enlarged)
-        for laid in fired.layers:
+        coated = fired and layer.kind == Layer.Kind.COAT
+        self._check(layer, fired[-1].layers[-1].enlarged if coated else None)
+        for laid in (laid for one in fired for laid in one.layers):
             laid.canvas.close()
             shutil.rmtree(_folder_of(laid.canvas.path, self.work), ignore_errors=True)
         return layer
@@ -228,7 +278,8 @@ class Run:
     def _done_before(self) -> int:
         return sum(coat["tasks"] for coat in self.coats[: self.coat])
 
-    def _hear(self, progress: Progress) -> None:
+    def _hear(self, progress: Progress, part: Box | None = None) -> None:
+        """News of a tile; of a touch-up's, ``part`` is what was cut out of the layer."""
         if self.first is None:
             self.first = (time.monotonic(), progress.done)
         done = self._done_before() + progress.done
@@ -237,15 +288,29 @@ class Run:
         longest = round(
             max(box.size) * min(1.0, (PREVIEW_MEGAPIXELS * 1e6 / (size[0] * size[1])) ** 0.5)
         )
+        x, y, width, height = (
+            side / whole
+            for side, whole in zip((box.x, box.y, *box.size), (*size, *size), strict=True)
+        )
+        if part:
+            across, down = (
+                (part.width, self.firing.start.width),
+                (part.height, self.firing.start.height),
+            )
+            x, width = (
+                (part.x / across[1] + x * across[0] / across[1]),
+                width * across[0] / across[1],
+            )
+            y, height = (part.y / down[1] + y * down[0] / down[1]), height * down[0] / down[1]
         TilePreview.objects.update_or_create(
             firing=self.firing,
-            x=box.x / size[0],
-            y=box.y / size[1],
+            x=x,
+            y=y,
             defaults={
                 "number": done,
-                "width": box.width / size[0],
-                "height": box.height / size[1],
-                "image": preview(progress.preview, longest),
+                "width": width,
+                "height": height,
+                "image": webp_of(progress.preview, longest),
             },
         )
         self._tell(done=done, seconds_left=self._seconds_left(progress))
@@ -289,6 +354,16 @@ class Run:
             "shared": sum(report.shared for _, report in self.reports),
             "rates": rates,
         }
+
+
+def _shares(box: Box, layer: Layer) -> list[float]:
+    """A box of a layer as shares of it: left, top, width, height."""
+    return [
+        box.x / layer.width,
+        box.y / layer.height,
+        box.width / layer.width,
+        box.height / layer.height,
+    ]
 
 
 def _folder_of(path: Path, work: Path) -> Path:

@@ -13,6 +13,7 @@ from enamel.kiln.models.library import (
     refiners_offered,
     upscalers_offered,
 )
+from enamel.kiln.models.mending import Candidate, KeptMask, Mending
 from enamel.kiln.models.people import Person
 from enamel.kiln.models.pieces import HouseSchedule, Piece, ScheduleStep
 from enamel.kiln.models.prints import PrintFile
@@ -22,9 +23,12 @@ __all__ = [
     "SUBJECTS",
     "Arrival",
     "Attendance",
+    "Candidate",
     "Firing",
     "HouseSchedule",
+    "KeptMask",
     "Layer",
+    "Mending",
     "Model",
     "Person",
     "Piece",

@@ -6,11 +6,25 @@ from typing import Any
 from django.db import models
 from django.utils import timezone
 
+from enamel.core.fire.inlay import Inlay
 from enamel.core.fire.touchup import TouchUp
 from enamel.core.geometry import Size
-from enamel.core.schedule import Schedule
+from enamel.core.schedule import Coat, Schedule
 from enamel.kiln.models.layers import Layer
 from enamel.kiln.models.people import Person
+
+Step = Coat | TouchUp | tuple[Inlay, ...]
+"""What makes one layer of another."""
+
+
+def step_from(form: dict[str, Any]) -> Step:
+    """A step from the form it is kept in: its settings under the kind of layer that it makes."""
+    ((kind, settings),) = form.items()
+    if kind == Layer.Kind.COAT:
+        return Coat.from_json(settings)
+    if kind == Layer.Kind.TOUCH_UP:
+        return TouchUp.from_json(settings)
+    return tuple(Inlay.from_json(one) for one in settings["inlays"])
 
 
 class FiringQuerySet(models.QuerySet["Firing"]):
@@ -41,6 +55,9 @@ class Firing(models.Model):
     class Work(models.TextChoices):
         SCHEDULE = "schedule", "Schedule"
         TOUCH_UP = "touch-up", "Touch-up"
+        INLAY = "inlay", "Inlay"
+        AGAIN = "again", "Done again"
+        """Layers after one that was changed, made anew on what it has become."""
 
     class State(models.TextChoices):
         QUEUED = "queued", "Waiting"
@@ -53,6 +70,10 @@ class Firing(models.Model):
     piece = models.ForeignKey("Piece", models.CASCADE, related_name="firings")
     start = models.ForeignKey(Layer, models.PROTECT, related_name="+")
     work = models.CharField(max_length=10, choices=Work.choices)
+    replaces = models.ForeignKey(
+        Layer, models.SET_NULL, null=True, blank=True, related_name="+",
+        help_text="The touch-up whose place the result takes.",
+    )  # fmt: skip
     frozen = models.JSONField(help_text="The schedule or touch-up, every setting spelt out.")
     models_used = models.JSONField(default=dict, help_text="sha256 of each model at the start.")
     state = models.CharField(max_length=10, choices=State.choices, default=State.QUEUED)
@@ -84,9 +105,23 @@ class Firing(models.Model):
     @property
     def refine(self) -> dict[str, Any] | None:
         """The settings of its last refinement, if it has one."""
-        last = self.frozen if self.work == self.Work.TOUCH_UP else self.frozen["coats"][-1]
-        refine: dict[str, Any] | None = last["refine"]
+        last = self.last_step
+        refine: dict[str, Any] | None = last.get("refine")
+        if refine and "patches" in last:
+            first = last["patches"][0]
+            return {**refine, "strength": first["strength"], "seed": first["seed"]}
         return refine
+
+    @property
+    def last_step(self) -> dict[str, Any]:
+        """The settings of the last thing it does: a coat, a touch-up or an inlay."""
+        if self.work == self.Work.SCHEDULE:
+            last: dict[str, Any] = self.frozen["coats"][-1]
+        elif self.work == self.Work.AGAIN:
+            ((_, last),) = self.frozen["steps"][-1].items()
+        else:
+            last = self.frozen
+        return last
 
     @property
     def open(self) -> bool:
@@ -95,15 +130,19 @@ class Firing(models.Model):
     def schedule(self) -> Schedule:
         return Schedule.from_json(self.frozen)
 
-    def touch_up(self) -> TouchUp:
-        return TouchUp.from_json(self.frozen)
+    def steps(self) -> list[Step]:
+        """What it does, one layer after the other."""
+        if self.work == self.Work.SCHEDULE:
+            return list(self.schedule().laid)
+        if self.work == self.Work.AGAIN:
+            return [step_from(form) for form in self.frozen["steps"]]
+        return [step_from({self.work: self.frozen})]
 
     @property
     def size(self) -> Size:
         """Size of what it makes."""
-        if self.work == self.Work.TOUCH_UP:
-            return self.start.size
-        return self.schedule().sizes(self.start.size)[-1]
+        coats = tuple(step for step in self.steps() if isinstance(step, Coat))
+        return Schedule(coats).sizes(self.start.size)[-1] if coats else self.start.size
 
 
 class TilePreview(models.Model):

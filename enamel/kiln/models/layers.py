@@ -6,8 +6,9 @@ from typing import Any
 from django.db import models
 from django.utils import timezone
 
+from enamel.core.base.faces import Face
 from enamel.core.checks.findings import VERSION
-from enamel.core.geometry import Size
+from enamel.core.geometry import Box, Size
 from enamel.kiln.models.people import Person
 
 
@@ -31,6 +32,7 @@ class Layer(models.Model):
         BASE = "base", "Base"
         COAT = "coat", "Coat"
         TOUCH_UP = "touch-up", "Touch-up"
+        INLAY = "inlay", "Inlay"
 
     id = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
     piece = models.ForeignKey("Piece", models.CASCADE, related_name="layers")
@@ -38,6 +40,10 @@ class Layer(models.Model):
         "self", models.PROTECT, null=True, blank=True, related_name="children"
     )
     kind = models.CharField(max_length=10, choices=Kind.choices)
+    replaces = models.ForeignKey(
+        "self", models.SET_NULL, null=True, blank=True, related_name="replaced_by",
+        help_text="The touch-up whose place it takes.",
+    )  # fmt: skip
     recipe = models.JSONField(default=dict, help_text="Exact settings and model hashes.")
     address = models.CharField(max_length=64, help_text="Hash of all that determines the pixels.")
     width = models.PositiveIntegerField()
@@ -51,7 +57,9 @@ class Layer(models.Model):
     created = models.DateTimeField(default=timezone.now)
     pyramid = models.FileField(upload_to="pyramids/", blank=True)
     thumbnail = models.FileField(upload_to="thumbnails/", blank=True)
-    faces = models.JSONField(null=True, blank=True, help_text="Boxes x, y, width, height in px.")
+    faces = models.JSONField(
+        null=True, blank=True, help_text="Left, top, width, height in px, and turn in degrees."
+    )
 
     checks = models.JSONField(
         null=True, blank=True, help_text="Report of the checks against the base; none for the base."
@@ -97,13 +105,47 @@ class Layer(models.Model):
 
     @property
     def mended_at(self) -> float:
-        """Middle of a touch-up's region, as a share of the width; ½ for other layers."""
-        box = self.recipe.get("touch_up", {}).get("box")
-        return (box[0] + box[2] / 2) / self.width if box else 0.5
+        """Middle of what a touch-up or inlay changed, as a share of the width; ½ for other layers."""
+        places = self.recipe.get("places")
+        if not places:
+            return 0.5
+        left, right = (
+            min(place[0] for place in places),
+            max(place[0] + place[2] for place in places),
+        )
+        return float((left + right) / 2)
+
+    @property
+    def step_form(self) -> dict[str, Any]:
+        """What made it of its parent, as firings keep it: the settings under the layer's kind."""
+        if self.kind == self.Kind.COAT:
+            return {self.kind: self.recipe["coat"]}
+        if self.kind == self.Kind.TOUCH_UP:
+            return {self.kind: self.recipe["touch_up"]}
+        return {self.kind: {"inlays": self.recipe["inlays"]}}
+
+    @property
+    def found_faces(self) -> list[Face]:
+        """The faces that were found in it, in its px."""
+        return [face_from(form) for form in self.faces or []]
 
     @property
     def refine(self) -> dict[str, Any] | None:
         """The settings of its refinement, if it had one."""
         settings_of = self.recipe.get("touch_up") or self.recipe.get("coat") or {}
         refine: dict[str, Any] | None = settings_of.get("refine")
+        patches = settings_of.get("patches")
+        if refine and patches:
+            return {**refine, "strength": patches[0]["strength"], "seed": patches[0]["seed"]}
         return refine
+
+
+def face_from(form: list[float]) -> Face:
+    """A face from the numbers it is kept as: box, and turn where one is known."""
+    left, top, width, height = (round(side) for side in form[:4])
+    return Face(Box(left, top, width, height), 0.0, form[4] if len(form) > 4 else 0.0)
+
+
+def face_as_kept(face: Face) -> list[float]:
+    """The numbers that a face is kept as."""
+    return [face.box.x, face.box.y, *face.box.size, round(face.turn, 1)]

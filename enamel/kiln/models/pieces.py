@@ -1,6 +1,7 @@
 """Pieces, the schedule and the print in hand, and house schedules."""
 
 import uuid
+from dataclasses import replace
 from datetime import timedelta
 
 from django.conf import settings
@@ -10,6 +11,7 @@ from django.urls import reverse
 from django.utils import timezone
 from django.utils.functional import cached_property
 
+from enamel.core.base.faces import Face
 from enamel.core.base.made import Made
 from enamel.core.base.subject import Subject
 from enamel.core.diffusion.noise import SEEDS
@@ -17,7 +19,7 @@ from enamel.core.print.layout import PrintPlan
 from enamel.core.print.sizing import PrintTarget
 from enamel.core.schedule import Coat, Refine, Schedule, differences
 from enamel.kiln.models.firings import Firing
-from enamel.kiln.models.layers import Layer
+from enamel.kiln.models.layers import Layer, face_from
 from enamel.kiln.models.library import SUBJECTS, Suited
 from enamel.kiln.models.people import Person
 
@@ -113,6 +115,10 @@ class Piece(models.Model):
     step = models.PositiveIntegerField(
         default=0, help_text="Which change of the schedule is in hand."
     )
+    faces_kept = models.JSONField(
+        null=True, blank=True,
+        help_text="Faces on the base as the artist put them right; none while they are as found.",
+    )  # fmt: skip
     subject = models.CharField(
         max_length=12, choices=list(SUBJECTS.items()), default=Subject.PHOTO.value
     )
@@ -233,6 +239,13 @@ class Piece(models.Model):
     def base(self) -> "Layer":
         """The layer that all others come from."""
         return self.layers.get(kind=Layer.Kind.BASE)
+
+    def faces_on(self, layer: Layer) -> list[Face]:
+        """The piece's faces, as found on the base or put right by hand, in px of a layer."""
+        kept = self.faces_kept
+        faces = self.base.found_faces if kept is None else [face_from(form) for form in kept]
+        scale = layer.width / self.base.width
+        return [replace(face, box=face.box.scaled(scale)) for face in faces]
 
     def layer_at(self, address: str) -> "Layer | None":
         """The layer of that address, if it was made already."""

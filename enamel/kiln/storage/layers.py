@@ -1,6 +1,5 @@
 """Layers in and out of storage: canvases, pyramids, thumbnails."""
 
-import dataclasses
 import re
 import shutil
 from collections.abc import Iterator
@@ -19,14 +18,18 @@ from enamel.core.base.xmp import AI_EDITED, AI_ENHANCED, AI_MADE, packet
 from enamel.core.errors import Refusal
 from enamel.core.files import whole_file
 from enamel.core.fire.firing import Stage, address_of, stages
+from enamel.core.geometry import Box
 from enamel.core.picture.canvas import Canvas
+from enamel.core.picture.encoded import webp_of
 from enamel.core.print.file import FileFormat
 from enamel.core.refine.tilestore import FolderStore
 from enamel.core.schedule import Coat, Schedule
-from enamel.kiln.models import Layer, Piece, Swatch
+from enamel.kiln.models import Candidate, Layer, Piece, Swatch
+from enamel.kiln.models.layers import face_as_kept
 from enamel.kiln.storage.passing import passing
 from enamel.kiln.storage.pyramids import build, thumbnail
 
+CROP = 480
 LONGEST_NAME = 80
 """Bytes of a title that go into a file's name; the rest of it needs room too."""
 
@@ -50,7 +53,8 @@ def coat_on(parent: Layer, coat: Coat) -> tuple[Stage, str]:
 def let_go(piece: Piece) -> None:
     """Delete the finished tiles of a piece's firings, unless a firing or swatch still needs them."""
     tried = Swatch.objects.filter(sheet__piece=piece).open()
-    if not piece.firings.open().exists() and not tried.exists():
+    mended = Candidate.objects.filter(mending__piece=piece).open()
+    if not (piece.firings.open().exists() or tried.exists() or mended.exists()):
         shutil.rmtree(piece_work(piece), ignore_errors=True)
 
 
@@ -111,8 +115,14 @@ def prepare(layer: Layer) -> None:
         build(canvas, path)
         keep_file(layer.pyramid, path, f"{layer.pk}.zip")
         layer.thumbnail.save(f"{layer.pk}.webp", ContentFile(thumbnail(canvas)), save=False)
-        layer.faces = [list(dataclasses.astuple(face.box)) for face in find_faces(canvas)]
+        layer.faces = [face_as_kept(face) for face in find_faces(canvas)]
     layer.save(update_fields=["pyramid", "thumbnail", "faces"])
+
+
+def crop_of(layer: Layer, box: Box) -> bytes:
+    """A part of a layer, as WebP, at most `CROP` px a side."""
+    with canvas_of(layer) as canvas:
+        return webp_of(canvas.read(box), CROP)
 
 
 def said_of(layer: Layer) -> bytes:

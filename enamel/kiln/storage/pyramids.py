@@ -6,12 +6,10 @@ from pathlib import Path
 from threading import Lock
 from typing import IO
 
-import cv2
 from django.core.files.storage import default_storage
 
 from enamel.core.base.pixels import vips_image
-from enamel.core.geometry import Size
-from enamel.core.picture.canvas import Canvas, SampleArray
+from enamel.core.picture.canvas import Canvas
 from enamel.core.print.file import to_eight_bits
 
 TILE = 510
@@ -74,16 +72,3 @@ class Archives:
 
 
 archives = Archives()
-
-
-def preview(samples: SampleArray, longest: int) -> bytes:
-    """A WebP of a running tile, at most ``longest`` px a side."""
-    height, width, _ = samples.shape
-    eight = cv2.convertScaleAbs(samples[..., :3], alpha=1 / 257)
-    scale = min(1.0, longest / max(height, width))
-    if scale < 1:
-        eight = cv2.resize(eight, Size(width, height).scaled(scale), interpolation=cv2.INTER_AREA)
-    done, data = cv2.imencode(".webp", eight[..., ::-1], [cv2.IMWRITE_WEBP_QUALITY, 88])
-    if not done:
-        raise ValueError(f"a tile of {width} × {height} px could not be written as WebP")
-    return data.tobytes()

@@ -6,7 +6,6 @@ from functools import partial
 from pathlib import Path
 from typing import Any
 
-import cv2
 import numpy as np
 from django.db import transaction
 
@@ -17,7 +16,7 @@ from enamel.core.fire.predict import predict_window
 from enamel.core.fire.sheets import Axis, Cell, around, cells, in_order
 from enamel.core.fire.windows import LEAST_SIDE, MOST_PIXELS, moved_to_save, suggested
 from enamel.core.geometry import Box, Size
-from enamel.core.picture.canvas import SampleArray, to_eight_bits
+from enamel.core.picture.canvas import SampleArray
 from enamel.core.print.file import FileFormat
 from enamel.core.print.strip import Labelled, write_strip
 from enamel.core.schedule import Mix, Refine, Schedule, address
@@ -146,14 +145,6 @@ def pixels_of(swatch: Swatch) -> SampleArray:
     return samples.reshape(box.height, box.width, -1)
 
 
-def png_of(samples: SampleArray) -> bytes:
-    """Samples as an 8-bit PNG, rounded as print files are."""
-    _, data = cv2.imencode(
-        ".png", to_eight_bits(samples)[..., ::-1], [cv2.IMWRITE_PNG_COMPRESSION, 1]
-    )
-    return data.tobytes()
-
-
 def stop(sheet: Sheet) -> None:
     """Stop a sheet: what runs ends after its tile, what waits is not begun."""
     sheet.stopped = True
@@ -209,7 +200,7 @@ def suggestions(
     layer: Layer, size: Size, side: int, refine: Refine | None = None
 ) -> list[dict[str, Any]]:
     """Windows worth trying on a picture of ``size`` that is made from a layer, for the page."""
-    faces = [Box(*face) for face in layer.faces or []]
+    faces = [face.box for face in layer.found_faces]
     with canvas_of(layer) as canvas:
         found = suggested(canvas, size, side, faces, refine)
     return [{"words": words, "box": [box.x, box.y, *box.size]} for words, box in found]

@@ -11,6 +11,7 @@ from enamel.core.checks.windows import measures
 from enamel.core.errors import Stopped
 from enamel.core.fire.firing import fire
 from enamel.core.picture.canvas import SampleArray
+from enamel.core.picture.encoded import webp_of
 from enamel.core.progress import Progress
 from enamel.core.refine.tilestore import key_of
 from enamel.core.schedule import Coat, Schedule
@@ -18,7 +19,6 @@ from enamel.core.upscale.enlarge import Resampled
 from enamel.kiln.faults import told
 from enamel.kiln.models import Piece, Sheet, Swatch
 from enamel.kiln.storage.layers import canvas_of, keep_file, piece_work, tile_store
-from enamel.kiln.storage.pyramids import preview
 
 ATTEMPTS = 4
 """A swatch whose worker died this often is not tried again."""
@@ -88,7 +88,7 @@ class SoFar:
         part = progress.preview[seen.relative_to(progress.box).slices]
         self.samples[seen.relative_to(self.box).slices][..., :3] = part[..., :3]
         Swatch.objects.filter(pk=self.swatch.pk).update(
-            tiles_done=F("tiles_done") + 1, so_far=preview(self.samples, max(self.box.size))
+            tiles_done=F("tiles_done") + 1, so_far=webp_of(self.samples, max(self.box.size))
         )
 
 

@@ -2,6 +2,7 @@
 
 from enamel.studio.forms.base import BaseForm
 from enamel.studio.forms.coat import CoatForm
+from enamel.studio.forms.inlay import InlayForm
 from enamel.studio.forms.library import ModelForm, SuitedForm
 from enamel.studio.forms.prints import PrintFileForm, PrintForm
 from enamel.studio.forms.sheet import SheetForm
@@ -10,6 +11,7 @@ from enamel.studio.forms.touch_up import TouchUpForm
 __all__ = [
     "BaseForm",
     "CoatForm",
+    "InlayForm",
     "ModelForm",
     "PrintFileForm",
     "PrintForm",

@@ -1,15 +1,23 @@
 """One coat of a schedule."""
 
+from collections.abc import Mapping
 from typing import Any
 
 from django import forms
 
 from enamel.core.errors import FieldRefusal
 from enamel.core.geometry import Size
+from enamel.core.masks import Mask
 from enamel.core.print.layout import PrintPlan, lay_out
 from enamel.core.print.sizing import fitted
-from enamel.core.schedule import Coat, JoinPass, Mix, Mode, Order, Refine
-from enamel.core.written import read_overlap, read_regions, written_overlap, written_regions
+from enamel.core.schedule import Coat, JoinPass, Mix, Mode, Order, Protect, Refine
+from enamel.core.written import (
+    UNKNOWN_MASK,
+    read_overlap,
+    read_regions,
+    written_overlap,
+    written_regions,
+)
 from enamel.studio.forms.settings import RefineFields, of_setting, offer, shown, side
 
 ORDERS = [
@@ -53,6 +61,8 @@ class CoatForm(RefineFields):
     anchor = of_setting(Refine, "anchor", label="Colour anchoring")
     anchor_radius = of_setting(Refine, "anchor_radius", label="Its radius")
     run_of = forms.IntegerField(min_value=2, max_value=24, label="Seeds in a run")
+    protect = forms.ChoiceField(required=False, label="Protect")
+    protect_left = of_setting(Protect, "left", required=False, label="Strength left there")
     regions = forms.CharField(
         required=False, widget=forms.Textarea(attrs={"rows": 2}), label="Words for parts"
     )
@@ -63,20 +73,48 @@ class CoatForm(RefineFields):
     )  # fmt: skip
     """Fields that are settings of `Refine` as they are, besides those of `RefineFields`."""
 
-    def __init__(self, *args: Any, print_plan: PrintPlan, **kwargs: Any) -> None:
+    def __init__(
+        self,
+        *args: Any,
+        print_plan: PrintPlan,
+        masks: Mapping[str, Mask] | None = None,
+        in_hand: Protect | None = None,
+        **kwargs: Any,
+    ) -> None:
         super().__init__(*args, **kwargs)
         self.print_plan = print_plan
+        self.masks = dict(masks or {})
+        if in_hand is not None and in_hand.mask not in self.masks.values():
+            self.masks[UNKNOWN_MASK] = in_hand.mask
+        choices = self.fields["protect"]
+        assert isinstance(choices, forms.ChoiceField)
+        choices.choices = [("", "nothing"), *((name, name) for name in self.masks)]
         offer(self, "upscaler", self.upscalers)
         offer(self, "second", ["", *self.upscalers])
 
     @classmethod
-    def showing(cls, coat: Coat, start: Size, print_plan: PrintPlan) -> "CoatForm":
-        """The form filled in with a coat that enlarges a picture of that size."""
-        return cls(cls.values(coat, start), start=start, print_plan=print_plan)
+    def showing(
+        cls,
+        coat: Coat,
+        start: Size,
+        print_plan: PrintPlan,
+        masks: Mapping[str, Mask] | None = None,
+    ) -> "CoatForm":
+        """The form filled in with a coat that enlarges a picture of that size.
+
+        ``masks`` are those that are kept with the piece, by name.
+        """
+        protect = coat.refine.protect if coat.refine else None
+        values = cls.values(coat, start, masks)
+        return cls(values, start=start, print_plan=print_plan, masks=masks, in_hand=protect)
 
     @classmethod
-    def values(cls, coat: Coat, start: Size) -> dict[str, Any]:
+    def values(
+        cls, coat: Coat, start: Size, masks: Mapping[str, Mask] | None = None
+    ) -> dict[str, Any]:
         """A coat as the form's fields show it."""
+        protect = coat.refine.protect if coat.refine else None
+        names = {mask: name for name, mask in (masks or {}).items()}
         refine = coat.refine or Refine(strength=0)
         size = coat.size_from(start)
         joins = refine.joins or JoinPass()
@@ -95,7 +133,9 @@ class CoatForm(RefineFields):
             "join_strength": joins.strength,
             "join_width": joins.width,
             "run_of": 4,
-            "regions": written_regions(refine.regions),
+            "regions": written_regions(refine.regions, masks),
+            "protect": names.get(protect.mask, UNKNOWN_MASK) if protect else "",
+            "protect_left": protect.left if protect else 0.0,
             **shown(refine, (*RefineFields.base_fields, *cls.REFINE)),
         }
 
@@ -108,12 +148,16 @@ class CoatForm(RefineFields):
         joins = None
         if given["join_pass"]:
             joins = JoinPass(given["join_strength"], given["join_width"])
+        protect = None
+        if given["protect"]:
+            protect = Protect(self.masks[given["protect"]], given["protect_left"] or 0.0)
         plain = {name: given[name] for name in self.REFINE}
         plain |= {"order": Order(given["order"]), "mode": Mode(given["mode"])}
         refine = self.refine(
             tile=(given["tile_width"], given["tile_height"]),
             joins=joins,
-            regions=read_regions(given["regions"]),
+            protect=protect,
+            regions=read_regions(given["regions"], self.masks),
             **read_overlap(given["overlap"]),
             **plain,
         )

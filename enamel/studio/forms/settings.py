@@ -128,7 +128,11 @@ class RefineFields(SettingsForm):
         offer(self, "model", refiners)
 
     def refine(self, **more: Any) -> Refine:
-        given = {name: self.cleaned_data[name] for name in RefineFields.base_fields}
+        given = {
+            name: self.cleaned_data[name]
+            for name in RefineFields.base_fields
+            if name in self.fields
+        }
         given["sampler"] = Sampler(given["sampler"])
         given["spacing"] = Spacing(given["spacing"])
         return Refine(**given, **more)

@@ -1,54 +1,117 @@
-"""A touch-up of a region."""
+"""A touch-up: what is mended, with which settings, tried how often."""
 
+import json
 from typing import Any
 
 from django import forms
 
-from enamel.core.fire.touchup import TouchUp
-from enamel.core.geometry import Size
-from enamel.core.schedule import Mode
-from enamel.studio.forms.settings import RefineFields, of_setting, shown
+from enamel.core.base.faces import Face
+from enamel.core.errors import FieldRefusal
+from enamel.core.fields import to_json
+from enamel.core.fire.touchup import Origin, Patch, TouchUp, patch_for_face
+from enamel.core.masks import Mask
+from enamel.core.schedule import Mode, Refine
+from enamel.core.written import read_strengths
+from enamel.studio.forms.settings import RefineFields, of_setting, offer, shown
+
+ORIGINS = [(Origin.LAYER, "This layer"), (Origin.BASE, "The base, enlarged anew")]
+MOST_SEEDS = 8
+USUAL_STRENGTH = "0.45"
+USUAL_HOLD = 1.0
 
 
 class TouchUpForm(RefineFields):
-    """A region of a layer, and how it is refined again."""
+    """A place of a layer, how it is refined again, and how many candidates are made."""
 
-    x = forms.IntegerField(min_value=0, label="Left")
-    y = forms.IntegerField(min_value=0, label="Top")
-    width = forms.IntegerField(min_value=16, label="Width")
-    height = forms.IntegerField(min_value=16, label="Height")
-    feather = of_setting(TouchUp, "feather", label="Feather")
+    strength = None  # type: ignore[assignment]
+    strengths = forms.CharField(max_length=60, label="Denoising strength")
+    seeds = forms.IntegerField(min_value=1, max_value=MOST_SEEDS, label="Seeds")
+    mask = forms.CharField(required=False, widget=forms.HiddenInput, label="Mask")
     context = of_setting(TouchUp, "context", label="Context")
-    working = of_setting(TouchUp, "working", label="Working size")
+    working = of_setting(Patch, "working", label="Working size")
+    match = of_setting(TouchUp, "match", label="Match colour")
+    origin = forms.ChoiceField(choices=ORIGINS, label="Refine")
+    upscaler = forms.ChoiceField(label="Enlarged by")
+    hair = forms.FloatField(min_value=0, max_value=2, label="Margin for hair")
+
+    def __init__(self, *args: Any, **kwargs: Any) -> None:
+        super().__init__(*args, **kwargs)
+        offer(self, "upscaler", self.upscalers)
 
     @classmethod
-    def starting(cls, start: Size, faces: list[list[int]]) -> dict[str, Any]:
-        """Values to begin with: the largest face, or the middle of the picture."""
-        x, y, width, height = faces[0] if faces else _middle(start)
-        plain = TouchUp()
+    def starting(cls, refiner: str, settings: TouchUp | None = None) -> dict[str, Any]:
+        """Values to begin with: the usual ones, or those of a touch-up that is to be changed."""
+        plain = settings or TouchUp((Patch(),), refine=Refine(model=refiner, hold=USUAL_HOLD))
+        patch = plain.patches[0]
+        names = [name for name in RefineFields.base_fields if name != "strength"]
         return {
-            "x": x, "y": y, "width": width, "height": height,
-            "feather": min(plain.feather * max(1, round(width / 160)), 1024),
-            "context": plain.context, "working": plain.working,
-            **shown(plain.refine, RefineFields.base_fields),
+            **shown(plain.refine, names),
+            "seed": patch.seed,
+            "strengths": " ".join(
+                dict.fromkeys(f"{one.strength:g}" for one in plain.patches)
+            ) if settings else USUAL_STRENGTH,
+            "seeds": 1 if settings else 3,
+            "mask": json.dumps(to_json(patch.mask)) if settings else "",
+            "context": plain.context, "working": patch.working, "match": plain.match,
+            "origin": plain.origin, "upscaler": plain.upscaler, "hair": 0.4,
         }  # fmt: skip
 
-    def touch_up(self) -> TouchUp:
-        """The settings. For a valid form."""
-        return self._settings
+    def for_the_mask(self) -> TouchUp:
+        """The touch-up of what is masked; a `FieldRefusal` when nothing is drawn. For a valid form."""
+        if self._mask is None or not self._mask.steps:
+            raise FieldRefusal("mask", "Draw what is to be mended: with the brush, or pick a face.")
+        given = self.cleaned_data
+        patch = Patch(self._mask, None, given["working"], self.tries[0][0], given["seed"])
+        return self._touch_up((patch,))
+
+    def for_faces(self, faces: list[Face]) -> TouchUp:
+        """The touch-up of every face, each at a working size that suits its own. For a valid form."""
+        given = self.cleaned_data
+        patches = tuple(
+            patch_for_face(face, self.start, given["hair"], given["context"], given["seed"])
+            for face in faces
+        )
+        if not patches:
+            raise FieldRefusal(
+                "mask", "This piece has no faces yet; add them by hand, or draw a mask."
+            )
+        return self._touch_up(patches)
+
+    def in_hand(self) -> TouchUp | None:
+        """What would be mended, when a mask is drawn. For a valid form."""
+        return self.for_the_mask() if self._mask and self._mask.steps else None
+
+    @property
+    def tries(self) -> list[tuple[float, int]]:
+        """Strength and seed of each candidate. For a valid form."""
+        first = self.cleaned_data["seed"]
+        return [
+            (strength, first + more)
+            for strength in self._strengths
+            for more in range(self.cleaned_data["seeds"])
+        ]
+
+    def _touch_up(self, patches: tuple[Patch, ...]) -> TouchUp:
+        given = self.cleaned_data
+        return TouchUp(
+            patches, given["context"], given["match"], Origin(given["origin"]), given["upscaler"],
+            self.refine(mode=Mode.JOINT, strength=0.0),
+        )  # fmt: skip
 
     def _read(self) -> None:
         given = self.cleaned_data
-        self._settings = TouchUp(
-            box=(given["x"], given["y"], given["width"], given["height"]),
-            feather=given["feather"],
-            context=given["context"],
-            working=given["working"],
-            refine=self.refine(mode=Mode.JOINT),
-        )
-        self._settings.within(self.start)
+        self._strengths = read_strengths(given["strengths"])
+        self._mask = mask_of(given["mask"])
+        if self._mask and self._mask.steps:
+            self.for_the_mask().within(self.start)
 
 
-def _middle(size: Size) -> tuple[int, int, int, int]:
-    width, height = max(16, size.width // 4), max(16, size.height // 4)
-    return (size.width - width) // 2, (size.height - height) // 2, width, height
+def mask_of(text: str) -> Mask | None:
+    """A mask as the page sends it; a `FieldRefusal` when it is none."""
+    if not text.strip():
+        return None
+    try:
+        form = json.loads(text)
+    except ValueError:
+        raise FieldRefusal("mask", "The mask could not be read; draw it anew.") from None
+    return Mask.from_json(form)

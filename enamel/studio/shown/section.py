@@ -79,7 +79,7 @@ class Section:
 
 def thickness(layer: Banded) -> float:
     """Height of a layer's band: grows with the square root of its pixel count, within limits."""
-    if layer.kind == "touch-up":
+    if layer.kind in ("touch-up", "inlay"):
         return TOUCH_UP
     megapixels = layer.width * layer.height / 1e6
     return min(THICKEST, max(THINNEST, 15.0 * math.sqrt(megapixels)))

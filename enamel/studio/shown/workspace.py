@@ -7,8 +7,10 @@ from typing import Any
 from django.forms import Form
 from django.http import QueryDict
 
+from enamel.core.base.subject import Subject
 from enamel.core.errors import Refusal
 from enamel.core.fire.predict import CoatCost, Prediction
+from enamel.core.fire.touchup import TouchUp
 from enamel.core.geometry import Size
 from enamel.core.networks.cards import traits_of
 from enamel.core.print.sizing import Unit
@@ -16,10 +18,20 @@ from enamel.core.refine.passes import tile_boxes, work_of
 from enamel.core.refine.words import Vocabulary, Word, understood
 from enamel.core.schedule import Coat, Mode, Refine, Schedule
 from enamel.kiln.firings import asking as firings
-from enamel.kiln.models import Firing, HouseSchedule, Layer, Piece
+from enamel.kiln.mending import masks
+from enamel.kiln.models import Firing, HouseSchedule, Layer, Piece, Suited
 from enamel.studio.asked import whole_number
-from enamel.studio.forms import BaseForm, CoatForm, PrintFileForm, PrintForm, SheetForm, TouchUpForm
+from enamel.studio.forms import (
+    BaseForm,
+    CoatForm,
+    InlayForm,
+    PrintFileForm,
+    PrintForm,
+    SheetForm,
+    TouchUpForm,
+)
 from enamel.studio.shown.draft import Draft
+from enamel.studio.shown.mending import inlay_shown, touch_up_shown
 from enamel.studio.shown.prints import file_shown, print_shown
 from enamel.studio.shown.section import section
 
@@ -27,11 +39,13 @@ TASKS = {
     "print": "Print",
     "coat": "Coats",
     "touch-up": "Touch-up",
+    "inlay": "Inlay",
     "file": "File",
     "base": "Base",
 }
 
 
+PAINTED_ON = ("touch-up", "inlay")
 WINDOW = 512
 """Side of the windows that are proposed for swatches, in px of the result."""
 MOST_TILES_DRAWN = 3000
@@ -87,7 +101,7 @@ def rows_of(piece: Piece, schedule: Schedule) -> list[Row]:
 def coat_form(piece: Piece, draft: Draft) -> CoatForm:
     """The form of the coat in hand."""
     start = start_of(draft, piece.base.size)
-    return CoatForm.showing(draft.coat, start, piece.print_plan)
+    return CoatForm.showing(draft.coat, start, piece.print_plan, masks.named(piece))
 
 
 def changed_since_fired(piece: Piece, draft: Draft) -> dict[str, str]:
@@ -97,8 +111,9 @@ def changed_since_fired(piece: Piece, draft: Draft) -> dict[str, str]:
     if draft.number >= len(before.coats):
         return {}
     start = start_of(draft, piece.base.size)
-    then = CoatForm.values(before.coats[draft.number], start)
-    now = CoatForm.values(draft.coat, start)
+    known = masks.named(piece)
+    then = CoatForm.values(before.coats[draft.number], start, known)
+    now = CoatForm.values(draft.coat, start, known)
     kept = {"width", "height"} if now["sizing"] == "factor" else {"factor"}
     return {
         name: "" if then[name] is None else str(then[name])
@@ -204,12 +219,15 @@ class Workspace:
         self, piece: Piece, picked: QueryDict, unit: Unit, form: Form | None = None
     ) -> None:
         self.piece = piece
+        self.picked = picked
         self.unit = unit
         self.layers = list(piece.layers.order_by("created"))
         self.layer = self._found(picked.get("layer")) or self.layers[-1]
-        self.against = self._found(picked.get("against")) or self.layers[0]
         task = picked.get("task", "coat")
         self.task = task if task in TASKS else "coat"
+        # what is painted on is seen whole, unless a wipe is asked for
+        usual = self.layer if self.task in PAINTED_ON else self.layers[0]
+        self.against = self._found(picked.get("against")) or usual
         self.draft = draft_of(piece, picked.get("coat"))
         self.form = form or self._form()
         self.firing = piece.firings.in_sight().select_related("start").first()
@@ -224,24 +242,41 @@ class Workspace:
         if self.task == "print":
             return PrintForm.showing(self.piece.print_plan, self.layers[0].size, self.unit)
         if self.task == "touch-up":
-            return TouchUpForm(TouchUpForm.starting(size, self.layer.faces or []), start=size)
+            return TouchUpForm(self._touch_up_values(), start=size)
+        if self.task == "inlay":
+            return InlayForm(InlayForm.starting(), under=self.layer)
         if self.task == "file":
             return PrintFileForm(PrintFileForm.starting())
         if self.task == "base":
             return BaseForm.showing(self.piece)
         return None
 
+    @property
+    def changing(self) -> Layer | None:
+        """The touch-up that is being changed, where one is."""
+        layer = self._found(self.picked.get("change"))
+        return layer if layer and layer.kind == Layer.Kind.TOUCH_UP else None
+
+    def _touch_up_values(self) -> dict[str, Any]:
+        settings = None
+        if self.changing:
+            settings = TouchUp.from_json(self.changing.recipe["touch_up"])
+        _, refiner = Suited.to(Subject(self.piece.subject))
+        return TouchUpForm.starting(refiner, settings)
+
     def _consequences(self) -> dict[str, Any]:
         """What the task in hand would make and take."""
         if self.task == "coat":
             return self._coat_shown()
-        if isinstance(self.form, TouchUpForm) and self.form.is_valid():
-            return {"cost": firings.predict_touch_up(self.layer, self.form.touch_up())}
+        if isinstance(self.form, TouchUpForm):
+            return touch_up_shown(self.piece, self.layer, self.form, self.changing)
         if isinstance(self.form, PrintForm) and self.form.is_valid():
             try:
                 return print_shown(self.piece, self.layer, self.form)
             except Refusal as refusal:
                 self.form.add_error(None, str(refusal))
+        if isinstance(self.form, InlayForm):
+            return inlay_shown(self.piece, self.layer)
         if self.task == "file":
             return file_shown(self.piece, self.layer, self.unit)
         return {}

@@ -14,6 +14,9 @@ from enamel.kiln.models import Firing, TilePreview
 from enamel.studio.asked import whole_number
 from enamel.studio.views.access import own_firing
 
+TASKS: dict[str, str] = {Firing.Work.TOUCH_UP: "touch-up", Firing.Work.INLAY: "inlay"}
+"""Where work goes on that is no coat."""
+
 
 @require_GET
 @login_required
@@ -40,7 +43,9 @@ def _result_url(firing: Firing) -> str | None:
     """Where the result is looked at, against what it was made from."""
     if firing.result_id is None:
         return None
-    return f"{firing.piece.get_absolute_url()}?layer={firing.result_id}&against={firing.start_id}"
+    task = TASKS.get(firing.work, "coat")
+    shown = f"layer={firing.result_id}&against={firing.start_id}&task={task}"
+    return f"{firing.piece.get_absolute_url()}?{shown}"
 
 
 def _news(firing: Firing, preview: TilePreview) -> dict[str, object]:

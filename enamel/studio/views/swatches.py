@@ -10,6 +10,7 @@ from django.utils.text import get_valid_filename
 from django.views.decorators.cache import cache_control
 from django.views.decorators.http import require_GET, require_POST
 
+from enamel.core.picture.encoded import png_of
 from enamel.core.print.file import FileFormat
 from enamel.core.schedule import Coat, Schedule
 from enamel.kiln.firings import asking as firings
@@ -113,7 +114,7 @@ def picture(request: HttpRequest, number: int) -> HttpResponse:
     swatch = own_swatch(request, number)
     if swatch.state != Swatch.State.DONE:
         raise Http404
-    return HttpResponse(swatches.png_of(swatches.pixels_of(swatch)), content_type="image/png")
+    return HttpResponse(png_of(swatches.pixels_of(swatch)), content_type="image/png")
 
 
 @require_GET
@@ -130,7 +131,7 @@ def so_far(request: HttpRequest, number: int) -> HttpResponse:
 def base_picture(request: HttpRequest, sheet_id: UUID) -> HttpResponse:
     """The base in the sheet's window, enlarged by Lanczos."""
     shown = own_sheet(request, sheet_id)
-    return HttpResponse(swatches.png_of(base_window(shown)), content_type="image/png")
+    return HttpResponse(png_of(base_window(shown)), content_type="image/png")
 
 
 @require_GET

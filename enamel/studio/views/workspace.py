@@ -13,9 +13,10 @@ from django.views.decorators.http import require_GET, require_POST
 from enamel.core.errors import Refusal
 from enamel.core.schedule import Schedule
 from enamel.kiln.firings import asking as firings
+from enamel.kiln.mending import masks
 from enamel.kiln.models import Layer, Piece
 from enamel.kiln.swatches import asking as swatches
-from enamel.studio.forms import CoatForm, PrintForm, SheetForm, TouchUpForm
+from enamel.studio.forms import CoatForm, PrintForm, SheetForm
 from enamel.studio.shown.draft import EDITS, Draft
 from enamel.studio.shown.prints import planned, print_shown
 from enamel.studio.shown.workspace import Workspace, draft_of, schedule_cost, start_of
@@ -41,7 +42,7 @@ def schedule(request: HttpRequest, piece_id: UUID) -> HttpResponse:
         return _to_coat(request, piece, draft_of(piece, request.POST.get("coat")))
     draft, form = _in_hand(request, piece)
     if not form.is_valid():
-        return _again(request, piece, "coat", form)
+        return again(request, piece, "coat", form)
     try:
         draft = draft.with_coat(form.coat())
         if wanted in EDITS:
@@ -54,7 +55,7 @@ def schedule(request: HttpRequest, piece_id: UUID) -> HttpResponse:
             return redirect(piece)
     except Refusal as refusal:
         form.add_error(None, str(refusal))
-        return _again(request, piece, "coat", form)
+        return again(request, piece, "coat", form)
     return _to_coat(request, piece, draft)
 
 
@@ -67,7 +68,12 @@ def _in_hand(request: HttpRequest, piece: Piece) -> tuple[Draft, CoatForm]:
     """The schedule with the coat that was sent, and the form of that coat."""
     draft = draft_of(piece, request.POST.get("coat"))
     start = start_of(draft, piece.base.size)
-    return draft, CoatForm(request.POST, start=start, print_plan=piece.print_plan)
+    protect = draft.coat.refine.protect if draft.coat.refine else None
+    form = CoatForm(
+        request.POST, start=start, print_plan=piece.print_plan, masks=masks.named(piece),
+        in_hand=protect,
+    )  # fmt: skip
+    return draft, form
 
 
 @require_POST
@@ -102,7 +108,7 @@ def _try(request: HttpRequest, piece: Piece, draft: Draft, form: CoatForm) -> Ht
     if not asked.is_valid():
         for name, errors in asked.errors.items():
             form.add_error(None, f"{asked.fields[name].label}: {' '.join(map(str, errors))}")
-        return _again(request, piece, "coat", form)
+        return again(request, piece, "coat", form)
     piece.keep_schedule(draft.schedule)
     coats = (*draft.schedule.coats[: draft.number], replace(draft.coat, on=True))
     sheet = swatches.ask(
@@ -170,45 +176,18 @@ def use_plan(request: HttpRequest, piece_id: UUID) -> HttpResponse:
     piece = own_piece(request, piece_id)
     form = PrintForm(request.POST, start=piece.base.size, unit=unit_of(request))
     if not form.is_valid():
-        return _again(request, piece, "print", form)
+        return again(request, piece, "print", form)
     try:
         coats = planned(piece, form)
     except Refusal as refusal:
         form.add_error(None, str(refusal))
-        return _again(request, piece, "print", form)
+        return again(request, piece, "print", form)
     piece.keep_print(form.plan())
     piece.keep_schedule(Schedule(tuple(stage.coat for stage in coats)))
     return redirect(f"{piece.get_absolute_url()}?task=coat")
 
 
-@require_POST
-@login_required
-def fire_touch_up(request: HttpRequest, layer_id: UUID) -> HttpResponse:
-    layer = own_layer(request, layer_id)
-    form = TouchUpForm(request.POST, start=layer.size)
-    if not form.is_valid():
-        return _again(request, layer.piece, "touch-up", form, layer)
-    try:
-        firings.enqueue_touch_up(layer, form.touch_up())
-    except Refusal as refusal:
-        form.add_error(None, str(refusal))
-        return _again(request, layer.piece, "touch-up", form, layer)
-    return redirect(layer.piece)
-
-
-@require_POST
-@login_required
-def touch_up_cost(request: HttpRequest, layer_id: UUID) -> HttpResponse:
-    """What the touch-up in hand would take, as a piece of page."""
-    layer = own_layer(request, layer_id)
-    form = TouchUpForm(request.POST, start=layer.size)
-    if not form.is_valid():
-        return render(request, "studio/shared/refused.html", {"form": form})
-    cost = firings.predict_touch_up(layer, form.touch_up())
-    return render(request, "studio/workspace/touch_up_cost.html", {"cost": cost})
-
-
-def _again(
+def again(
     request: HttpRequest, piece: Piece, task: str, form: Form, layer: Layer | None = None
 ) -> HttpResponse:
     """The workspace with a form that can't be used as it is."""

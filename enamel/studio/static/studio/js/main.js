@@ -2,11 +2,13 @@
 import * as arrival from "./pieces/arrival.js";
 import * as bench from "./workspace/bench.js";
 import * as busy from "./shared/busy.js";
+import * as candidates from "./mending/candidates.js";
 import * as choosePictures from "./compare/choose-pictures.js";
 import * as compare from "./compare/compare.js";
 import * as dialog from "./shared/dialog.js";
 import * as drop from "./pieces/drop.js";
 import * as firing from "./workspace/firing.js";
+import * as inlay from "./workspace/inlay.js";
 import * as keys from "./shared/keys.js";
 import * as pieces from "./pieces/pieces.js";
 import * as print from "./workspace/print.js";
@@ -28,11 +30,13 @@ const modules = {
   arrival,
   bench,
   busy,
+  candidates,
   "choose-pictures": choosePictures,
   compare,
   dialog,
   drop,
   firing,
+  inlay,
   keys,
   pieces,
   print,

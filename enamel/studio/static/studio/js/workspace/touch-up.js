@@ -1,31 +1,30 @@
-// touch-up.js: picks the region to mend: a found face, a box drawn on the picture, or numbers.
-import { drawBox } from "../shared/draw-box.js";
-import { showBoxes } from "../shared/boxes.js";
+// touch-up.js: what is mended: a mask painted on the picture, or faces picked and put right.
+import { Steps } from "../mask/steps.js";
+import { maskTools } from "../mask/tools.js";
 import { setAndTell } from "../shared/set-and-tell.js";
 import { whenOpen } from "../shared/viewer.js";
+import { editFaces } from "./faces.js";
 
 export function init(root) {
-  const buttons = [...root.querySelectorAll("[data-face]")];
-  const faces = buttons.map((button) => button.dataset.face.split(",").map(Number));
-  buttons.forEach((button, place) => {
-    button.addEventListener("click", () => choose(root, faces[place]));
-  });
+  root.querySelector("[data-put-words]")?.addEventListener("click", ({ target }) => setAndTell(root.elements.prompt, target.dataset.putWords));
   whenOpen((bench) => {
-    const boxes = () => {
-      const chosen = fields(root).map((field) => Number(field.value));
-      const known = faces.map((box) => ({ box, current: String(box) === String(chosen) }));
-      return known.some(({ current }) => current) ? known : [...known, { box: chosen, current: true }];
-    };
-    const draw = showBoxes(bench, boxes, (box) => choose(root, box));
-    root.addEventListener("input", draw);
-    drawBox(root.querySelector("[data-draw]"), bench, (box) => choose(root, box));
+    const field = root.elements.mask;
+    const size = [bench.layer.width, bench.layer.height];
+    const steps = new Steps(size);
+    if (field.value) {
+      const given = JSON.parse(field.value);
+      steps.take(given);
+      steps.before = [];
+    }
+    steps.listen(() => setAndTell(field, steps.steps.length ? steps.toJson() : ""));
+    maskTools(root.querySelector("[data-mask-tools]"), bench, steps);
+    editFaces(root, bench, (face) => steps.replace(withHair(face, Number(root.elements.hair.value))));
   });
 }
 
-function fields({ elements }) {
-  return [elements.x, elements.y, elements.width, elements.height];
-}
-
-function choose(root, box) {
-  fields(root).forEach((field, place) => setAndTell(field, box[place]));
+// the ellipse of a face with a margin for its hair, softly
+function withHair(face, margin) {
+  const across = face.across * (1 + margin / 2 / 0.75);
+  const down = face.down * (1 + margin / 2 / 0.85);
+  return [{ ...face, across, down }, { kind: "feather", by: Math.min(across, down) / 3 }];
 }

@@ -1,0 +1,82 @@
+"""What speaks for mending a face: how small it was, how soft it is, how far it moved from the base."""
+
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+
+from enamel.core.base.faces import Face
+from enamel.core.geometry import Box
+from enamel.core.picture.canvas import FloatArray, Picture
+from enamel.core.picture.colour import luma_of
+
+ENOUGH_PX = 96
+"""Px from brow to chin on the base from which a generator usually draws a whole face."""
+SIDE = 96
+"""Px a side that faces are compared at."""
+SOFT_TO_SHARP = (1.5, 8.0)
+"""Level of fine detail, of 255, in a face that looks soft, and in one that looks sharp."""
+CHANGED = 0.3
+"""Loss of structural similarity against the base that counts in full."""
+C1, C2 = 0.01**2, 0.03**2
+"""Constants of SSIM (Wang et al., "Image quality assessment", IEEE TIP 13, 2004) on a scale of 1."""
+
+
+@dataclass(frozen=True, slots=True)
+class FaceFacts:
+    """What is measured on a face."""
+
+    px_on_base: int
+    """From brow to chin on the base."""
+    detail: float
+    """Root mean square of fine detail at the print's scale, in levels of 255."""
+    changed: float
+    """Loss of structural similarity against the base, 0 to 1; 0 on the base itself."""
+
+    @property
+    def need(self) -> float:
+        """How much it needs mending, 0 to 3: one each for small, soft and changed."""
+        small = max(0.0, 1 - self.px_on_base / ENOUGH_PX)
+        soft, sharp = SOFT_TO_SHARP
+        softness = float(np.clip((sharp - self.detail) / (sharp - soft), 0, 1))
+        return small + softness + min(1.0, self.changed / CHANGED)
+
+
+def facts_of(face: Face, base: Picture, layer: Picture) -> FaceFacts:
+    """Measures of a face that lies on a layer, against the same place of the base.
+
+    Parameters
+    ----------
+    face : in px of the layer.
+    """
+    scale = base.size.width / layer.size.width
+    on_layer = face.box.intersection(Box.whole(layer.size))
+    on_base = face.box.scaled(scale).intersection(Box.whole(base.size))
+    if on_layer.empty or on_base.empty:
+        return FaceFacts(0, 0.0, 0.0)
+    grey = luma_of(layer.read(on_layer))
+    fine = grey - cv2.GaussianBlur(grey, (0, 0), 2.0)
+    detail = 255 * float(np.sqrt(np.mean(fine * fine)))
+    pair = [_square(picture, box) for picture, box in ((base, on_base), (layer, on_layer))]
+    return FaceFacts(on_base.height, detail, 1 - _similarity(*pair))
+
+
+def _square(picture: Picture, box: Box) -> FloatArray:
+    """Luma of a place at the side that faces are compared at."""
+    samples = picture.read(box)
+    way = cv2.INTER_AREA if min(box.size) > SIDE else cv2.INTER_CUBIC
+    square: FloatArray = cv2.resize(luma_of(samples), (SIDE, SIDE), interpolation=way)  # type: ignore[assignment]
+    return square
+
+
+def _similarity(one: FloatArray, other: FloatArray) -> float:
+    """Mean SSIM with a Gaussian window of 1.5 px (Wang et al. 2004, eq. 13)."""
+
+    def mean(values: FloatArray) -> FloatArray:
+        return cv2.GaussianBlur(values, (0, 0), 1.5)  # type: ignore[return-value]
+
+    m1, m2 = mean(one), mean(other)
+    v1, v2 = mean(one * one) - m1 * m1, mean(other * other) - m2 * m2
+    both = mean(one * other) - m1 * m2
+    similar = ((2 * m1 * m2 + C1) * (2 * both + C2)) / ((m1 * m1 + m2 * m2 + C1) * (v1 + v2 + C2))
+    return float(np.clip(similar.mean(), 0, 1))

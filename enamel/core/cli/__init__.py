@@ -1,0 +1,79 @@
+"""The command `enamel`: the same engine without the web."""
+
+import argparse
+import sys
+from collections.abc import Sequence
+from pathlib import Path
+
+from enamel.core.cli import files, firing, mending
+from enamel.core.cli.files import output_options, window
+from enamel.core.errors import Refusal, Stopped
+
+__all__ = ["files", "firing", "main", "mending", "parser"]
+
+
+def main(arguments: Sequence[str] | None = None) -> int:
+    """Run the command; 0 when it did what was asked, 2 when it refused, 130 when interrupted."""
+    chosen = parser().parse_args(arguments)
+    try:
+        chosen.run(chosen)
+    except Refusal as refusal:
+        print(f"enamel: {refusal}", file=sys.stderr)
+        return 2
+    except (KeyboardInterrupt, Stopped):
+        print("enamel: stopped. Finished tiles are kept when --work is given.", file=sys.stderr)
+        return 130
+    return 0
+
+
+def parser() -> argparse.ArgumentParser:
+    """The command's words."""
+    top = argparse.ArgumentParser(prog="enamel", description=__doc__)
+    commands = top.add_subparsers(required=True, metavar="COMMAND")
+
+    command = commands.add_parser("fire", help="run a schedule on a picture")
+    command.add_argument("input", type=Path, metavar="IN")
+    command.add_argument("output", type=Path, metavar="OUT", help=".png, .tif or .jpg")
+    command.add_argument("--schedule", type=Path, required=True, metavar="FILE.json")
+    command.add_argument("--window", type=window, metavar="X,Y,W,H", help="only this part")
+    command.add_argument("--work", type=Path, metavar="DIR", help="keep finished tiles, go on")
+    command.add_argument("--report", type=Path, metavar="FILE.json")
+    command.add_argument("--quiet", action="store_true", help="no progress on standard error")
+    output_options(command)
+    command.set_defaults(run=firing.run_fire)
+
+    command = commands.add_parser("upscale", help="enlarge only")
+    command.add_argument("input", type=Path, metavar="IN")
+    command.add_argument("output", type=Path, metavar="OUT", help=".png, .tif or .jpg")
+    command.add_argument("--upscaler", required=True, metavar="NAME")
+    command.add_argument("--factor", type=float)
+    command.add_argument("--width", type=int)
+    command.add_argument("--height", type=int)
+    output_options(command)
+    command.set_defaults(run=firing.run_upscale)
+
+    command = commands.add_parser("models", help="list upscalers and refiners, or take one in")
+    command.add_argument("--json", action="store_true")
+    command.add_argument("--take-in", type=Path, metavar="FILE.onnx", help="one of your own")
+    command.add_argument("--name", help="what to call it; the file's name when left out")
+    command.set_defaults(run=firing.run_models)
+
+    command = commands.add_parser("plan", help="propose the coats to a size")
+    command.add_argument("width", type=int)
+    command.add_argument("height", type=int)
+    command.add_argument("--to", type=int, nargs=2, required=True, metavar=("WIDTH", "HEIGHT"))
+    command.add_argument("--prompt", default="")
+    command.add_argument("--upscaler", default="lanczos", metavar="NAME")
+    command.set_defaults(run=firing.run_plan)
+
+    command = commands.add_parser("check", help="measure a result against its base")
+    command.add_argument("base", type=Path, metavar="BASE")
+    command.add_argument("result", type=Path, metavar="RESULT")
+    command.add_argument("--schedule", type=Path, metavar="FILE", help="what made it, for joins")
+    command.add_argument("--json", action="store_true", help="all measures, findings and maps")
+    command.set_defaults(run=firing.run_check)
+
+    command = commands.add_parser("schema", help="print the JSON Schema of schedule files")
+    command.set_defaults(run=firing.run_schema)
+    mending.add_commands(commands)
+    return top

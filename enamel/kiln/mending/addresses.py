@@ -1,0 +1,23 @@
+"""What candidates are known by."""
+
+from dataclasses import replace
+
+from enamel.core import ENGINE_VERSION
+from enamel.core.diffusion.onnx import refiner
+from enamel.core.fields import to_json
+from enamel.core.fire.touchup import Origin, Patch, TouchUp
+from enamel.core.schedule import address
+from enamel.core.upscale import upscaler
+from enamel.kiln.models import Layer
+
+
+def address_of(layer: Layer, settings: TouchUp, patch: Patch) -> str:
+    """Name of a patch's pixels: of what they were made from and everything done to them."""
+    refine = replace(settings.refine, strength=patch.strength, seed=patch.seed)
+    base, enlarged_by = "", ""
+    if settings.origin is Origin.BASE:
+        base, enlarged_by = layer.piece.base.sha256, upscaler(settings.upscaler).digest
+    return address(
+        layer.sha256, base, enlarged_by, ENGINE_VERSION, to_json(replace(patch, over=None)),
+        settings.context, to_json(refine), refiner(refine.model).traits.digest,
+    )  # fmt: skip

@@ -1,0 +1,144 @@
+"""Candidates at work: one place refined with one seed, and what it looks like."""
+
+import shutil
+import time
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from pathlib import Path
+
+import numpy as np
+from django.db.models import F
+
+from enamel.core.errors import Stopped
+from enamel.core.fire.touchup import Known, Placed, TouchUp, make_patch, show_patch, source_of
+from enamel.core.geometry import Box
+from enamel.core.picture.canvas import Cropped, Picture, SampleArray
+from enamel.core.picture.encoded import webp_of
+from enamel.core.picture.reduce import reduced
+from enamel.kiln.faults import told
+from enamel.kiln.models import Candidate, Layer, Mending
+from enamel.kiln.storage.layers import canvas_of, keep_file, piece_work
+
+ATTEMPTS = 4
+"""A candidate whose worker died this often is not tried again."""
+SHOWN = 900
+"""Longest side, in px, of what a candidate looks like."""
+
+
+def make(candidate_id: int, closing: Callable[[], bool]) -> bool:
+    """Make a candidate that waits. False when a closing worker left it unfinished."""
+    candidate = (
+        Candidate.objects.select_related("mending__piece", "mending__layer")
+        .filter(pk=candidate_id)
+        .first()
+    )
+    if candidate is None or not candidate.open:
+        return True
+    ended = _carry_out(candidate, closing)
+    if ended:
+        shutil.rmtree(_work(candidate), ignore_errors=True)
+    return ended
+
+
+def _carry_out(candidate: Candidate, closing: Callable[[], bool]) -> bool:
+    stopped = Mending.objects.filter(pk=candidate.mending_id, stopped=True)
+
+    def stopping() -> bool:
+        return closing() or stopped.exists()
+
+    if stopped.exists():
+        return _end(candidate, Candidate.State.STOPPED)
+    if candidate.tries >= ATTEMPTS:
+        return _end(candidate, Candidate.State.FAILED, "The kiln broke off several times at this "
+                    "candidate, most likely for lack of memory. Choose a smaller working size.")  # fmt: skip
+    Candidate.objects.filter(pk=candidate.pk).update(
+        state=Candidate.State.RUNNING, tries=F("tries") + 1
+    )
+    try:
+        _refine(candidate, stopping)
+    except Stopped:
+        if closing():
+            Candidate.objects.filter(pk=candidate.pk).update(
+                state=Candidate.State.QUEUED, tries=candidate.tries
+            )
+            return False
+        return _end(candidate, Candidate.State.STOPPED)
+    except Exception as error:
+        return _end(candidate, Candidate.State.FAILED, told(error, f"candidate {candidate.pk}"))
+    return True
+
+
+def _end(candidate: Candidate, state: str, error: str = "") -> bool:
+    Candidate.objects.filter(pk=candidate.pk).update(state=state, error=error)
+    return True
+
+
+def _work(candidate: Candidate) -> Path:
+    """Folder for a candidate while it is made."""
+    return piece_work(candidate.mending.piece) / f"candidate-{candidate.pk}"
+
+
+@contextmanager
+def refined_from(layer: Layer, settings: TouchUp) -> Iterator[tuple[Picture, Picture]]:
+    """A layer, and what its touch-up refines: the layer itself or the base enlarged to it."""
+    with canvas_of(layer) as canvas, canvas_of(layer.piece.base) as base:
+        yield canvas, source_of(canvas, base, settings)
+
+
+def _refine(candidate: Candidate, stopping: Callable[[], bool]) -> None:
+    began = time.monotonic()
+    mending = candidate.mending
+    settings = mending.as_touch_up()
+    placed = settings.placed(candidate.as_patch(), mending.layer.size)
+    with refined_from(mending.layer, settings) as (layer, source):
+        made = make_patch(source, placed, _work(candidate), stopping=stopping)
+        samples = made.samples.read(Box.whole(placed.around.size))[..., :3]
+        shown = _shown(layer, samples, placed, settings)
+    path = _work(candidate) / "candidate.npy"
+    np.save(path, samples)
+    keep_file(candidate.pixels, path, f"{candidate.pk}.npy")
+    made_fields = {
+        "pixels": candidate.pixels,
+        "shown": shown,
+        "seconds": time.monotonic() - began,
+        "model_seconds": sum(report.model_seconds for report in made.fired.reports),
+        "state": Candidate.State.DONE,
+    }
+    # only what was made: the artist may have judged, stopped or forgotten it meanwhile
+    if not Candidate.objects.filter(pk=candidate.pk).update(**made_fields):
+        candidate.pixels.delete(save=False)
+
+
+def _shown(layer: Picture, samples: SampleArray, placed: Placed, settings: TouchUp) -> bytes:
+    """The place as the layer would have it."""
+    return webp_of(show_patch(layer, samples, placed, settings.match), SHOWN)
+
+
+def before(mending: Mending, place: int) -> bytes:
+    """The place as the layer has it now, of the same size as its candidates are shown."""
+    settings = mending.as_touch_up()
+    seen = settings.placed(settings.patches[place], mending.layer.size).seen
+    with canvas_of(mending.layer) as layer:
+        part = Cropped(layer, seen)
+        scale = min(1.0, SHOWN / max(seen.size))
+        return webp_of(reduced(part, seen.size.scaled(scale)), SHOWN)
+
+
+def known_patches(layer: Layer, settings: TouchUp, addresses: list[str]) -> Known:
+    """Where candidates of these addresses were made before, their pixels, by the patch's number."""
+    made = {
+        candidate.address: candidate
+        for candidate in Candidate.objects.filter(
+            mending__piece=layer.piece, address__in=addresses, state=Candidate.State.DONE
+        )
+    }
+
+    def known(number: int) -> SampleArray | None:
+        candidate = made.get(addresses[number])
+        if candidate is None:
+            return None
+        with candidate.pixels.open("rb") as file:
+            samples: SampleArray = np.load(file)
+        return samples
+
+    return known

@@ -1,0 +1,12 @@
+// send.js: sends a form's data, or a few values with the page's token; gives the answer, or why not.
+export async function send(address, given) {
+  const body = given instanceof FormData ? given : new FormData();
+  if (body !== given) {
+    body.set("csrfmiddlewaretoken", document.querySelector("[name=csrfmiddlewaretoken]").value);
+    for (const [name, value] of Object.entries(given)) body.set(name, value);
+  }
+  const answer = await fetch(address, { method: "POST", body, headers: { Accept: "application/json" } });
+  if (answer.ok) return { answer };
+  const { words } = await answer.json().catch(() => ({}));
+  return { refused: words ?? "This could not be done." };
+}

@@ -1,0 +1,171 @@
+// inlay.js: pictures laid over the layer: their order, opacity and masks, seen live on the picture.
+import { Steps } from "../mask/steps.js";
+import { ask, maskTools } from "../mask/tools.js";
+import { send } from "../shared/send.js";
+import { toggle } from "../shared/canvas.js";
+import { whenOpen } from "../shared/viewer.js";
+
+const PAUSE_MS = 180;
+
+export function init(root) {
+  whenOpen((bench) => {
+    const size = [bench.layer.width, bench.layer.height];
+    const field = root.elements.inlays;
+    let inlays = JSON.parse(field.value || "[]").map((settings) => ({ ...settings, name: nameOf(root, settings.source) }));
+    let chosen = inlays.length ? 0 : null;
+    const steps = new Steps(size);
+    const preview = live(root, bench, () => field.value);
+    const part = root.querySelector("[data-one]");
+    const store = () => {
+      field.value = JSON.stringify(inlays.map(({ name: _name, ...settings }) => settings));
+      preview();
+    };
+    const choose = (place) => {
+      chosen = place;
+      part.hidden = place === null;
+      if (place !== null) {
+        const settings = inlays[place];
+        part.querySelector("[data-one-name]").textContent = settings.name;
+        part.querySelector("[data-opacity]").value = Math.round(settings.opacity * 100);
+        part.querySelector("[data-opacity-now]").textContent = `${Math.round(settings.opacity * 100)} %`;
+        part.querySelector("[data-mixing]").value = settings.mixing;
+        part.querySelector("[data-seamless]").checked = settings.seamless > 0;
+        steps.steps = settings.mask ? settings.mask.steps : [];
+        [steps.before, steps.undone] = [[], []];
+        steps.tell();
+      }
+      list();
+    };
+    const change = (settings) => {
+      if (chosen === null) return;
+      Object.assign(inlays[chosen], settings);
+      store();
+    };
+    const list = () => {
+      root.querySelector("[data-list]").replaceChildren(...[...inlays.entries()].reverse().map(([place, settings]) => entry(settings, place === chosen, {
+        pick: () => choose(place),
+        up: place < inlays.length - 1 && (() => swap(place, place + 1)),
+        down: place > 0 && (() => swap(place, place - 1)),
+        remove: () => {
+          inlays = inlays.filter((_, other) => other !== place);
+          choose(inlays.length ? Math.min(place, inlays.length - 1) : null);
+          store();
+        },
+      })));
+    };
+    const swap = (one, other) => {
+      [inlays[one], inlays[other]] = [inlays[other], inlays[one]];
+      choose(other);
+      store();
+    };
+    root.querySelector("[data-add]")?.addEventListener("click", () => {
+      const source = root.querySelector("[data-source]").value;
+      inlays.push({ source, mask: null, opacity: 1, mixing: "as it is", seamless: 0, homography: null, name: nameOf(root, source) });
+      choose(inlays.length - 1);
+      store();
+    });
+    part.querySelector("[data-opacity]").addEventListener("input", ({ target }) => {
+      part.querySelector("[data-opacity-now]").textContent = `${target.value} %`;
+      change({ opacity: target.value / 100 });
+    });
+    part.querySelector("[data-mixing]").addEventListener("change", ({ target }) => change({ mixing: target.value }));
+    part.querySelector("[data-seamless]").addEventListener("change", ({ target }) => change({ seamless: target.checked ? 1 : 0 }));
+    for (const button of part.querySelectorAll("[data-by]")) {
+      button.addEventListener("click", async () => {
+        const tools = root.querySelector("[data-mask-tools]");
+        const found = await ask(tools, tools.dataset.measured, { measure: button.dataset.by, over: inlays[chosen].source });
+        if (found) steps.take(found.mask);
+      });
+    }
+    maskTools(root.querySelector("[data-mask-tools]"), bench, steps);
+    steps.listen(() => {
+      const mask = steps.steps.length ? { size, steps: steps.steps } : null;
+      if (chosen !== null && JSON.stringify(inlays[chosen].mask) !== JSON.stringify(mask)) change({ mask });
+    });
+    toggle(root.querySelector("[data-show-mask]"), (on) => { document.querySelector("[data-mask]").hidden = !on; });
+    toggle(root.querySelector("[data-show-inlay]"), (on) => { document.querySelector("[data-inlay]").hidden = !on; });
+    choose(chosen);
+    store();
+  });
+}
+
+function nameOf(root, source) {
+  const option = [...(root.querySelector("[data-source]")?.options ?? [])].find(({ value }) => value === source);
+  return option?.textContent ?? "A layer that is gone";
+}
+
+function entry(settings, current, { pick, up, down, remove }) {
+  const item = document.createElement("li");
+  item.className = "flex items-center gap-1 rounded-[3px] border border-rule bg-white p-1 text-[13px]";
+  const button = (words, does, label) => {
+    const made = document.createElement("button");
+    made.type = "button";
+    made.className = "button button-small px-1.5";
+    made.textContent = words;
+    made.disabled = !does;
+    if (label) made.setAttribute("aria-label", label);
+    if (does) made.addEventListener("click", does);
+    return made;
+  };
+  const name = button(settings.name, pick);
+  name.classList.add("min-w-0", "flex-1", "truncate", "justify-start");
+  name.setAttribute("aria-current", current);
+  item.append(name, button("↑", up, "Lay it higher"), button("↓", down, "Lay it lower"), button("×", remove, "Take it out"));
+  return item;
+}
+
+// what is seen of the picture, put together by the engine, whenever the picture or the inlays rest
+function live(root, { viewer, layer }, inlays) {
+  const canvas = document.querySelector("[data-inlay]");
+  const says = root.querySelector("[data-preview-says]");
+  const item = viewer.world.getItemAt(0);
+  const ratio = window.devicePixelRatio || 1;
+  let timer = 0;
+  let asked = 0;
+  let shown = null; // { image, window }
+  const draw = () => {
+    canvas.width = canvas.clientWidth * ratio;
+    canvas.height = canvas.clientHeight * ratio;
+    if (!shown) return;
+    const [x, y, width, height] = shown.window;
+    const start = item.imageToViewerElementCoordinates(new window.OpenSeadragon.Point(x, y));
+    const end = item.imageToViewerElementCoordinates(new window.OpenSeadragon.Point(x + width, y + height));
+    const context = canvas.getContext("2d");
+    context.imageSmoothingEnabled = (end.x - start.x) * ratio < 2 * shown.image.width;
+    context.drawImage(shown.image, start.x * ratio, start.y * ratio, (end.x - start.x) * ratio, (end.y - start.y) * ratio);
+  };
+  const fetchIt = async () => {
+    const mine = ++asked;
+    if (inlays() === "[]") {
+      shown = null;
+      says.textContent = "";
+      draw();
+      return;
+    }
+    const seen = item.viewportToImageRectangle(viewer.viewport.getBounds(true));
+    const [left, top] = [Math.max(0, Math.floor(seen.x)), Math.max(0, Math.floor(seen.y))];
+    const window_ = [left, top, Math.min(layer.width, Math.ceil(seen.x + seen.width)) - left, Math.min(layer.height, Math.ceil(seen.y + seen.height)) - top];
+    if (window_[2] <= 0 || window_[3] <= 0) return;
+    const body = new FormData(root);
+    body.set("window", window_.join(" "));
+    const { answer, refused } = await send(root.dataset.preview, body);
+    if (mine !== asked) return;
+    if (!answer) {
+      says.textContent = refused;
+      return;
+    }
+    const image = await createImageBitmap(await answer.blob());
+    if (mine !== asked) return;
+    shown = { image, window: window_ };
+    says.textContent = image.width === window_[2] ? "As the layer will have it, pixel by pixel." : "Reduced; zoom in for the very pixels.";
+    draw();
+  };
+  const soon = () => {
+    clearTimeout(timer);
+    timer = setTimeout(fetchIt, PAUSE_MS);
+  };
+  viewer.addHandler("update-viewport", draw);
+  viewer.addHandler("animation-finish", soon);
+  viewer.addHandler("resize", soon);
+  return soon;
+}

@@ -1,0 +1,43 @@
+"""Inlays: previewed on the picture, then made a layer."""
+
+from uuid import UUID
+
+from django.contrib.auth.decorators import login_required
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import redirect
+from django.views.decorators.http import require_POST
+
+from enamel.core.errors import Refusal
+from enamel.kiln.firings import asking as firings
+from enamel.kiln.mending import inlays
+from enamel.studio.forms.inlay import InlayForm, WindowForm
+from enamel.studio.views.access import own_layer
+from enamel.studio.views.workspace import again
+
+
+@require_POST
+@login_required
+def preview(request: HttpRequest, layer_id: UUID) -> HttpResponse:
+    """A part of a layer with the inlays in hand laid."""
+    layer = own_layer(request, layer_id)
+    form = WindowForm(request.POST, under=layer)
+    if not form.is_valid():
+        raise Refusal(" ".join(str(error) for errors in form.errors.values() for error in errors))
+    seen = inlays.shown(layer, form.cleaned_data["inlays"], form.cleaned_data["window"])
+    return HttpResponse(seen, content_type="image/png")
+
+
+@require_POST
+@login_required
+def lay(request: HttpRequest, layer_id: UUID) -> HttpResponse:
+    """Make a layer of the inlays in hand."""
+    layer = own_layer(request, layer_id)
+    form = InlayForm(request.POST, under=layer)
+    if not form.is_valid():
+        return again(request, layer.piece, "inlay", form, layer)
+    try:
+        firings.enqueue_inlays(layer, form.cleaned_data["inlays"])
+    except Refusal as refusal:
+        form.add_error(None, str(refusal))
+        return again(request, layer.piece, "inlay", form, layer)
+    return redirect(layer.piece)
