@@ -82,6 +82,7 @@ urlpatterns = [
     path("layers/<uuid:layer_id>/faces/", mending.put_faces_right, name="put-faces-right"),
     path("layers/<uuid:layer_id>/again/", mending.do_again, name="do-again"),
     path("layers/<uuid:layer_id>/inlay/", inlays.lay, name="lay-inlays"),
+    path("layers/<uuid:layer_id>/inlay/file/", inlays.take_file, name="lay-file"),
     path("layers/<uuid:layer_id>/inlay/preview/", inlays.preview, name="inlay-preview"),
     path("pieces/<uuid:piece_id>/masks/", mending.keep_mask, name="keep-mask"),
     path("masks/<int:number>/", mending.kept_mask, name="kept-mask"),

@@ -10,7 +10,7 @@ from selenium.webdriver.common.keys import Keys
 from enamel.core.refine.tilestore import key_of
 from enamel.kiln.models import Layer, Piece, Sheet, Swatch
 from enamel.kiln.storage.layers import canvas_of
-from enamel.kiln.swatches.asking import pixels_of
+from enamel.kiln.storage.swatches import pixels_of
 from tests.browser.conftest import Browser
 from tests.pictures import assert_same_pixels
 

@@ -2,8 +2,12 @@
 
 from pathlib import Path
 
+import cv2
 import numpy as np
+import PIL.Image
 import pytest
+from django.contrib.auth.models import User
+from django.core.files import File
 
 from enamel.core.base.faces import Face
 from enamel.core.errors import Refusal
@@ -20,9 +24,13 @@ from enamel.kiln.mending import asking as mending
 from enamel.kiln.mending import faces, inlays, masks
 from enamel.kiln.mending import running as candidates
 from enamel.kiln.models import Candidate, Firing, KeptMask, Layer, Mending, Piece
+from enamel.kiln.pieces import bringing
 from enamel.kiln.storage.layers import canvas_of, piece_work
+from enamel.kiln.storage.swatches import pixels_of as pixels_of_swatch
+from enamel.kiln.swatches import asking as swatches
+from enamel.kiln.swatches import running as swatching
 from tests.layers import enlarged, layer_of
-from tests.pictures import assert_same_pixels
+from tests.pictures import STATIONMASTER, assert_same_pixels
 
 pytestmark = pytest.mark.django_db
 FACE = Face(Box(40, 22, 30, 36), 90, 5)
@@ -294,8 +302,6 @@ def test_inlays_become_a_layer_whose_pixels_were_previewed(piece: Piece, tmp_pat
     assert result.kind == Layer.Kind.INLAY
     assert result.parent == layer
     assert shown[:4] == b"\x89PNG"
-    import cv2
-
     seen = cv2.imdecode(np.frombuffer(shown, np.uint8), cv2.IMREAD_COLOR)[..., ::-1]
     expected = np.rint(pixels_of(result)[window.slices] / 257).astype(np.uint8)
     np.testing.assert_array_equal(seen, expected)
@@ -311,8 +317,6 @@ def test_a_large_part_is_previewed_reduced(
     layer = layer_of(piece, enlarged(pixels_of(piece.base)), tmp_path)
     monkeypatch.setattr(inlays, "MOST_SHOWN", 5000)
     shown = inlays.shown(layer, [over(piece.base, layer)], Box.whole(layer.size))
-    import cv2
-
     height, width, _ = cv2.imdecode(np.frombuffer(shown, np.uint8), cv2.IMREAD_COLOR).shape
     assert width * height == pytest.approx(5000, rel=0.1)
 
@@ -320,7 +324,68 @@ def test_a_large_part_is_previewed_reduced(
 def test_inlays_without_a_source_are_refused(piece: Piece) -> None:
     with pytest.raises(Refusal, match="choose a picture first"):
         firings.enqueue_inlays(piece.base, [])
-    with pytest.raises(Refusal, match="no longer among the piece's layers"):
+    with pytest.raises(Refusal, match="no longer among the piece's layers and files"):
         inlays.shown(piece.base, [Inlay("gone")], Box(0, 0, 20, 20))
     with pytest.raises(Refusal, match="outside the layer"):
         inlays.shown(piece.base, [], Box(900, 0, 20, 20))
+
+
+def as_file(samples: np.ndarray, path: Path) -> File:  # type: ignore[type-arg]
+    PIL.Image.fromarray((samples // 257).astype(np.uint8)).save(path)
+    return File(path.open("rb"))
+
+
+def test_a_file_is_laid_where_it_belongs_and_kept_once(artist: User, tmp_path: Path) -> None:
+    with STATIONMASTER.open("rb") as file:
+        piece = bringing.bring_in(artist, File(file), "stationmaster.png")
+    part = pixels_of(piece.base)[300:800, 150:650][::2, ::2] // 2
+    source, found = inlays.take_file(piece.base, as_file(part, tmp_path / "a.png"), "darker.png")
+    assert found is not None
+    assert found.residual < 2
+    settings = Inlay(source.sha256, homography=source.homography)
+    result = pixels_of(carried_out(firings.enqueue_inlays(piece.base, [settings])))
+    before = pixels_of(piece.base)
+    ratio = result[400:700, 250:550].mean() / before[400:700, 250:550].mean()
+    assert ratio == pytest.approx(0.5, abs=0.03)
+    assert_same_pixels(result[:280], before[:280])
+    assert_same_pixels(result[:, :140], before[:, :140])
+    inlays.take_file(piece.base, as_file(part, tmp_path / "b.png"), "again.png")
+    assert piece.laid_files.count() == 1
+    assert "File · darker.png" in [one.words for one in inlays.sources_of(piece, piece.base)]
+
+
+def test_a_file_that_shows_something_else_is_laid_edge_to_edge_or_refused(
+    piece: Piece, tmp_path: Path
+) -> None:
+    grey = np.full((176, 224, 3), 30000, np.uint16)
+    source, found = inlays.take_file(piece.base, as_file(grey, tmp_path / "a.png"), "grey.png")
+    assert found is None
+    with pytest.raises(Refusal, match="shows too little of what the layer shows"):
+        inlays.take_file(piece.base, as_file(grey[:80], tmp_path / "b.png"), "flat.png")
+    words = tmp_path / "words.png"
+    words.write_text("no picture")
+    with pytest.raises(Refusal, match="not a picture"):
+        inlays.take_file(piece.base, File(words.open("rb")), "words.png")
+    assert [file.name for file in piece.laid_files.all()] == ["grey.png"]
+    shown = inlays.shown(
+        piece.base, [Inlay(source.sha256, homography=source.homography)], Box(0, 0, 112, 88)
+    )
+    assert shown[:4] == b"\x89PNG"
+
+
+def test_a_swatch_is_laid_in_its_window(piece: Piece) -> None:
+    window = Box(60, 40, 70, 50)
+    coat = Coat(factor=2.0, refine=Refine(strength=0.8, steps=2, tile=(96, 96), overlap=16))
+    sheet = swatches.ask(piece, Schedule((coat,)), 0, window, [])
+    swatching.make(sheet.swatches.get().pk, lambda: False)
+    layer = carried_out(firings.enqueue_schedule(piece.base, Schedule((Coat(factor=2.0),))))
+    source = next(one for one in inlays.sources_of(piece, layer) if one.words.startswith("Swatch"))
+    settings = Inlay(source.sha256, homography=source.homography)
+    result, before = (
+        pixels_of(one) for one in (carried_out(firings.enqueue_inlays(layer, [settings])), layer)
+    )
+    changed = (result != before).any(axis=2)
+    inside = np.zeros_like(changed)
+    inside[window.slices] = True
+    assert not changed[~inside].any()
+    assert_same_pixels(result[window.slices], pixels_of_swatch(sheet.swatches.get()))

@@ -4,6 +4,7 @@ import json
 from typing import Any
 
 import pytest
+from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import Client
 from django.urls import reverse
 
@@ -278,3 +279,19 @@ def test_words_about_clothes_are_left_out_of_a_face() -> None:
     words = "an old stationmaster, brass buttons on a blue coat, kind eyes, standing, white beard"
     assert about_the_face(words) == "an old stationmaster, kind eyes, white beard"
     assert about_the_face("") == ""
+
+
+def test_a_file_that_can_t_be_laid_is_refused_in_words(signed_in: Client, piece: Piece) -> None:
+    address = reverse("lay-file", args=[piece.base.pk])
+    headers = {"HTTP_ACCEPT": "application/json"}
+    assert "Choose a picture" in signed_in.post(address, **headers).json()["words"]  # type: ignore[arg-type]
+    text = SimpleUploadedFile("words.png", b"no picture")
+    answer = signed_in.post(address, {"file": text}, **headers)  # type: ignore[arg-type]
+    assert answer.status_code == 422
+    assert "not a picture" in answer.json()["words"]
+    with piece.base_file.open("rb") as file:
+        same = SimpleUploadedFile("same.png", file.read())
+    laid = signed_in.post(address, {"file": same}, **headers).json()  # type: ignore[arg-type]
+    assert "Blink it before you keep it" in laid["words"]
+    page = signed_in.get(piece.get_absolute_url(), {"task": "inlay"}).content.decode()
+    assert "File · same.png" in page

@@ -2,30 +2,133 @@
 
 from collections.abc import Iterator, Sequence
 from contextlib import ExitStack, contextmanager
+from dataclasses import dataclass
+from pathlib import Path
 
 import numpy as np
+from django.conf import settings
+from django.core.files import File
 
+from enamel.core.base.pixels import examine, read_canvas
 from enamel.core.errors import Refusal
 from enamel.core.fields import to_json
-from enamel.core.fire.align import Aligned, align
+from enamel.core.fire.align import Aligned, Homography, align, edge_to_edge
 from enamel.core.fire.inlay import Inlay, inlaid
 from enamel.core.geometry import Box, Size
 from enamel.core.masks import Drawn
-from enamel.core.picture.canvas import Picture, SampleArray
+from enamel.core.picture.canvas import Canvas, Picture, Pixels, SampleArray
 from enamel.core.picture.encoded import png_of
 from enamel.core.picture.reduce import reduced
 from enamel.core.schedule import address
 from enamel.core.upscale import Enlarged, upscaler
-from enamel.kiln.models import Layer, Piece
-from enamel.kiln.storage.layers import canvas_of
+from enamel.kiln.models import LaidFile, Layer, Piece, Swatch
+from enamel.kiln.storage.layers import canvas_in, canvas_of, keep_file
+from enamel.kiln.storage.passing import passing, stored
+from enamel.kiln.storage.swatches import pixels_of
 
+MOST_MEGAPIXELS = 24.0
+"""Largest file that is laid over: it is read while the browser waits."""
+SWATCHES = 12
+"""How many swatches are offered, the newest."""
+SAME_SHAPE = 0.01
+"""Share by which the proportions of a file may differ that is laid edge to edge."""
 MOST_SHOWN = 2_500_000
 """Pixels of a preview; a larger part is shown reduced."""
 
 
-def sources_of(piece: Piece, under: Layer) -> list[Layer]:
-    """What can be laid over a layer: every other layer of its piece, the newest first."""
-    return [layer for layer in piece.layers.order_by("-created") if layer.pk != under.pk]
+@dataclass(frozen=True, slots=True)
+class Source:
+    """Something that can be laid over a layer."""
+
+    sha256: str
+    """Name of its pixels."""
+    words: str
+    homography: Homography | None = None
+    """Where it lies on the layer; None for a layer, which lies by coordinates."""
+
+
+def sources_of(piece: Piece, under: Layer) -> list[Source]:
+    """What can be laid over a layer: other layers, the newest first; swatches; files laid before."""
+    layers = [
+        Source(layer.sha256, _of_layer(layer))
+        for layer in piece.layers.order_by("-created")
+        if layer.pk != under.pk
+    ]
+    done = Swatch.objects.filter(sheet__piece=piece, state=Swatch.State.DONE)
+    swatches = [
+        Source(
+            swatch.sha256,
+            f"Swatch · {swatch.label or swatch.sheet.box}",
+            _of_window(swatch, under),
+        )
+        for swatch in done.select_related("sheet__start").defer("so_far").order_by("-pk")[:SWATCHES]
+    ]
+    files = [
+        Source(
+            file.sha256,
+            f"File · {file.name}",
+            edge_to_edge(Size(file.width, file.height), under.size),
+        )
+        for file in piece.laid_files.all()
+    ]
+    return layers + swatches + files
+
+
+def _of_layer(layer: Layer) -> str:
+    seed = "" if layer.seed is None else f" · seed {layer.seed}"
+    return f"{layer.get_kind_display()} · {layer.width} × {layer.height}{seed}"
+
+
+def _of_window(swatch: Swatch, under: Layer) -> Homography:
+    """Where a swatch's window lies on a layer."""
+    size, box = swatch.sheet.size, swatch.sheet.box
+    across, down = under.width / size.width, under.height / size.height
+    return (across, 0.0, box.x * across, 0.0, down, box.y * down, 0.0, 0.0, 1.0)
+
+
+def take_file(under: Layer, upload: File, name: str) -> tuple[Source, Aligned | None]:  # type: ignore[type-arg]
+    """Keep a picture from elsewhere with the piece, and find where it lies on a layer.
+
+    Returns
+    -------
+    The source, and how well it lies there; None where too little agrees but it has the layer's
+    proportions, so that it is laid edge to edge.
+
+    Raises
+    ------
+    Refusal
+        When the file can't be used, or does not belong to this picture; nothing is kept then.
+    """
+    piece = under.piece
+    with passing("laid") as folder:
+        path = stored(upload, folder / "original")
+        facts = examine(path, settings.IMPORT_LIMITS)
+        if facts.size.megapixels > MOST_MEGAPIXELS:
+            raise Refusal(
+                f"This picture has {facts.size.megapixels:.0f} megapixels; files of up to "
+                f"{MOST_MEGAPIXELS:.0f} can be laid over. Reduce it, or bring it in as a piece."
+            )
+        with read_canvas(path, facts, folder / "laid.npy") as over, canvas_of(under) as below:
+            size, digest = over.size, over.digest()
+            found, homography = _lying(over, below)
+        known = piece.laid_files.filter(sha256=digest).first()
+        if known is None:
+            known = LaidFile(piece=piece, name=Path(name).name[:255], sha256=digest)
+            known.width, known.height = size
+            keep_file(known.pixels, folder / "laid.npy", f"{digest[:32]}.npy")
+            known.save()
+    return Source(digest, f"File · {known.name}", homography), found
+
+
+def _lying(over: Canvas, below: Canvas) -> tuple[Aligned | None, Homography]:
+    try:
+        found = align(over, below)
+    except Refusal:
+        shape, other = (one.size.width / one.size.height for one in (over, below))
+        if abs(shape / other - 1) > SAME_SHAPE:
+            raise
+        return None, edge_to_edge(over.size, below.size)
+    return found, found.homography
 
 
 @contextmanager
@@ -39,16 +142,23 @@ def opened(
     Refusal
         When a source is no longer there.
     """
-    known = {layer.sha256: layer for layer in under.piece.layers.all()}
     with ExitStack() as stack:
         below = stack.enter_context(canvas_of(under))
-        laid: list[tuple[Picture, Inlay]] = []
-        for settings in inlays:
-            source = known.get(settings.source)
-            if source is None:
-                raise Refusal("A picture that is laid over is no longer among the piece's layers.")
-            laid.append((stack.enter_context(canvas_of(source)), settings))
-        yield below, laid
+        yield below, [(_source(stack, under.piece, one.source), one) for one in inlays]
+
+
+def _source(stack: ExitStack, piece: Piece, sha256: str) -> Picture:
+    """The pixels of that name: a layer's, a laid file's or a swatch's."""
+    layer = piece.layers.filter(sha256=sha256).first()
+    known = layer or piece.laid_files.filter(sha256=sha256).first()
+    if known is not None:
+        return stack.enter_context(canvas_in(known.pixels))
+    swatch = Swatch.objects.filter(sheet__piece=piece, sha256=sha256).first()
+    if swatch is None or not swatch.pixels:
+        raise Refusal(
+            "A picture that is laid over is no longer among the piece's layers and files."
+        )
+    return Pixels(pixels_of(swatch))
 
 
 def address_of(under: Layer, inlays: Sequence[Inlay]) -> str:
@@ -115,9 +225,3 @@ def places_of(under: Layer, inlays: Sequence[Inlay]) -> list[list[float]]:
         ]
         for box in boxes
     ]
-
-
-def aligned(over: Layer, under: Layer) -> Aligned:
-    """How a file that was brought in lies on a layer."""
-    with canvas_of(over) as above, canvas_of(under) as below:
-        return align(above, below)

@@ -13,7 +13,7 @@ from enamel.kiln.models.library import (
     refiners_offered,
     upscalers_offered,
 )
-from enamel.kiln.models.mending import Candidate, KeptMask, Mending
+from enamel.kiln.models.mending import Candidate, KeptMask, LaidFile, Mending
 from enamel.kiln.models.people import Person
 from enamel.kiln.models.pieces import HouseSchedule, Piece, ScheduleStep
 from enamel.kiln.models.prints import PrintFile
@@ -27,6 +27,7 @@ __all__ = [
     "Firing",
     "HouseSchedule",
     "KeptMask",
+    "LaidFile",
     "Layer",
     "Mending",
     "Model",

@@ -33,6 +33,27 @@ class KeptMask(models.Model):
         return Mask.from_json(self.mask)
 
 
+class LaidFile(models.Model):
+    """A picture from elsewhere that is laid over layers of a piece."""
+
+    piece = models.ForeignKey("Piece", models.CASCADE, related_name="laid_files")
+    name = models.CharField(max_length=255)
+    width = models.PositiveIntegerField()
+    height = models.PositiveIntegerField()
+    pixels = models.FileField(upload_to="laid/", help_text="16-bit sRGB canvas.")
+    sha256 = models.CharField(max_length=64)
+    created = models.DateTimeField(default=timezone.now)
+
+    class Meta:
+        ordering = ["-created"]
+        constraints = [
+            models.UniqueConstraint(fields=["piece", "sha256"], name="one_laid_file_per_picture")
+        ]
+
+    def __str__(self) -> str:
+        return self.name
+
+
 class MendingQuerySet(models.QuerySet["Mending"]):
     def of(self, person: Person) -> "MendingQuerySet":
         """Touch-ups of the person's own pieces."""

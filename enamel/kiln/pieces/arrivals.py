@@ -18,7 +18,7 @@ from enamel.kiln.models import Arrival, Piece
 from enamel.kiln.networks import library
 from enamel.kiln.pieces import bringing
 from enamel.kiln.storage.layers import prepare
-from enamel.kiln.storage.passing import passing
+from enamel.kiln.storage.passing import passing, stored
 
 AT_ONCE_MEGAPIXELS = 24.0
 """Pictures up to this are read while the browser waits: it takes a second or two."""
@@ -42,7 +42,7 @@ def receive_picture(owner: AbstractBaseUser, upload: File, name: str) -> Piece |
         When the file can't be used; nothing is kept then.
     """
     with passing("import") as folder:
-        path = bringing.stored(upload, folder / "original")
+        path = stored(upload, folder / "original")
         facts = examine(path, settings.IMPORT_LIMITS)
         if facts.size.megapixels <= AT_ONCE_MEGAPIXELS:
             return bringing.from_file(owner.pk, path, name, facts=facts)
@@ -71,7 +71,7 @@ def receive_network(
         if isinstance(upload, Path):
             words["waiting"] = str(upload)
             return _keep(owner, None, Arrival.Kind.NETWORK, file_name, words)
-        path = bringing.stored(upload, folder / "network.onnx")
+        path = stored(upload, folder / "network.onnx")
         return _keep(owner, path, Arrival.Kind.NETWORK, file_name, words)
 
 

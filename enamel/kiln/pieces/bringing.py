@@ -26,7 +26,7 @@ from enamel.core.print.file import FileFormat, export
 from enamel.core.schedule import address
 from enamel.kiln.models import Layer, Piece, PrintFile, Swatch
 from enamel.kiln.storage.layers import add_layer, canvas_of, keep_file, piece_work
-from enamel.kiln.storage.passing import passing
+from enamel.kiln.storage.passing import passing, stored
 
 SPLIT_FORMAT = FileFormat.PNG
 
@@ -41,14 +41,6 @@ def bring_in(owner: AbstractBaseUser, upload: File, name: str) -> Piece:  # type
     """
     with passing("import") as folder:
         return from_file(owner.pk, stored(upload, folder / "original"), name)
-
-
-def stored(upload: File, path: Path) -> Path:  # type: ignore[type-arg]
-    """The upload as a file at that path."""
-    with path.open("wb") as file:
-        for chunk in upload.chunks():
-            file.write(chunk)
-    return path
 
 
 def from_file(

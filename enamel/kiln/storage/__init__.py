@@ -1,3 +1,3 @@
-"""Storage: layers in and out, their pyramids, files that only pass."""
+"""Storage: layers and swatches in and out, pyramids, files that only pass."""
 
-__all__ = ["layers", "passing", "pyramids"]
+__all__ = ["layers", "passing", "pyramids", "swatches"]

@@ -3,7 +3,7 @@
 import re
 import shutil
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import AbstractContextManager, contextmanager
 from pathlib import Path
 from typing import Any
 
@@ -58,15 +58,20 @@ def let_go(piece: Piece) -> None:
         shutil.rmtree(piece_work(piece), ignore_errors=True)
 
 
+def canvas_of(layer: Layer) -> AbstractContextManager[Canvas]:
+    """A layer's pixels, see `canvas_in`."""
+    return canvas_in(layer.pixels)
+
+
 @contextmanager
-def canvas_of(layer: Layer) -> Iterator[Canvas]:
-    """A layer's pixels. Storage without local files is copied to a file for as long as needed."""
+def canvas_in(field: FieldFile) -> Iterator[Canvas]:
+    """A stored canvas. Storage without local files is copied to a file for as long as needed."""
     try:
-        path = Path(layer.pixels.path)
+        path = Path(field.path)
     except NotImplementedError:
         with passing("layer") as folder:
             path = folder / "pixels.npy"
-            with layer.pixels.open("rb") as stored, path.open("wb") as local:
+            with field.open("rb") as stored, path.open("wb") as local:
                 shutil.copyfileobj(stored, local)
             with Canvas(path) as canvas:
                 yield canvas

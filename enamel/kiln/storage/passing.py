@@ -8,6 +8,7 @@ from pathlib import Path
 from tempfile import TemporaryDirectory
 
 from django.conf import settings
+from django.core.files import File
 
 LEFT_SECONDS = 24 * 3600
 """What is older was left by a process that was killed; nothing works on one thing for a day."""
@@ -33,3 +34,11 @@ def sweep() -> None:
         with suppress(FileNotFoundError):
             if time.time() - folder.stat().st_mtime > LEFT_SECONDS:
                 shutil.rmtree(folder, ignore_errors=True)
+
+
+def stored(upload: File, path: Path) -> Path:  # type: ignore[type-arg]
+    """The upload as a file at that path."""
+    with path.open("wb") as file:
+        for chunk in upload.chunks():
+            file.write(chunk)
+    return path

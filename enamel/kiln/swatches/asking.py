@@ -6,7 +6,6 @@ from functools import partial
 from pathlib import Path
 from typing import Any
 
-import numpy as np
 from django.db import transaction
 
 from enamel.core.errors import Refusal
@@ -16,13 +15,13 @@ from enamel.core.fire.predict import predict_window
 from enamel.core.fire.sheets import Axis, Cell, around, cells, in_order
 from enamel.core.fire.windows import LEAST_SIDE, MOST_PIXELS, moved_to_save, suggested
 from enamel.core.geometry import Box, Size
-from enamel.core.picture.canvas import SampleArray
 from enamel.core.print.file import FileFormat
 from enamel.core.print.strip import Labelled, write_strip
 from enamel.core.schedule import Mix, Refine, Schedule, address
 from enamel.kiln.firings.asking import already_laid, rate_of, refiner_of
 from enamel.kiln.models import Layer, Model, Piece, Sheet, Swatch
 from enamel.kiln.storage.layers import canvas_of
+from enamel.kiln.storage.swatches import pixels_of
 from enamel.kiln.swatches.running import base_window
 from enamel.kiln.tasks import make_swatch
 
@@ -135,14 +134,6 @@ def _address(sheet: Sheet, schedule: Schedule) -> str:
     for stage in stages(schedule, sheet.start.size):
         name = address_of(stage, name, base)
     return address(name, str(sheet.box))
-
-
-def pixels_of(swatch: Swatch) -> SampleArray:
-    """A finished swatch's samples."""
-    box = swatch.sheet.box
-    with swatch.pixels.open("rb") as file:
-        samples: SampleArray = np.load(file)
-    return samples.reshape(box.height, box.width, -1)
 
 
 def stop(sheet: Sheet) -> None:

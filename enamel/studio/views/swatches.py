@@ -16,6 +16,7 @@ from enamel.core.schedule import Coat, Schedule
 from enamel.kiln.firings import asking as firings
 from enamel.kiln.models import Sheet, Swatch
 from enamel.kiln.storage.passing import passing
+from enamel.kiln.storage.swatches import pixels_of
 from enamel.kiln.swatches import asking as swatches
 from enamel.kiln.swatches.running import base_window
 from enamel.studio.sending import send
@@ -114,7 +115,7 @@ def picture(request: HttpRequest, number: int) -> HttpResponse:
     swatch = own_swatch(request, number)
     if swatch.state != Swatch.State.DONE:
         raise Http404
-    return HttpResponse(png_of(swatches.pixels_of(swatch)), content_type="image/png")
+    return HttpResponse(png_of(pixels_of(swatch)), content_type="image/png")
 
 
 @require_GET

@@ -54,6 +54,7 @@ export function maskTools(root, { viewer, layer }, steps) {
   undoing(root, steps);
   taken(root, steps);
   keeping(root, steps);
+  renaming(root);
   const says = root.querySelector("[data-mask-says]");
   const tell = () => { says.textContent = steps.steps.length ? `${steps.steps.length} step${steps.steps.length > 1 ? "s" : ""}` : "Nothing drawn"; };
   steps.listen(tell);
@@ -162,6 +163,23 @@ function taken(root, steps) {
     from.value = "";
     if (found) steps.take(found.mask);
   });
+}
+
+function renaming(root) {
+  const from = root.querySelector("[data-mask-from]");
+  for (const entry of root.querySelectorAll("[data-kept-mask]")) {
+    const field = entry.querySelector("input");
+    const option = [...from.options].find(({ textContent }) => textContent === field.value);
+    entry.querySelector("[data-rename]").addEventListener("click", async () => {
+      const found = await ask(root, entry.dataset.keptMask, { name: field.value });
+      if (found) option.textContent = field.value = found.name;
+    });
+    entry.querySelector("[data-let-go]").addEventListener("click", async () => {
+      if (!(await ask(root, entry.dataset.keptMask, { "let-go": "" }))) return;
+      option.remove();
+      entry.remove();
+    });
+  }
 }
 
 function keeping(root, steps) {

@@ -58,12 +58,17 @@ export function init(root) {
       choose(other);
       store();
     };
-    root.querySelector("[data-add]")?.addEventListener("click", () => {
-      const source = root.querySelector("[data-source]").value;
-      inlays.push({ source, mask: null, opacity: 1, mixing: "as it is", seamless: 0, homography: null, name: nameOf(root, source) });
+    const add = (source, name, homography) => {
+      inlays.push({ source, mask: null, opacity: 1, mixing: "as it is", seamless: 0, homography, name });
       choose(inlays.length - 1);
       store();
+    };
+    root.querySelector("[data-add]")?.addEventListener("click", () => {
+      const [option] = root.querySelector("[data-source]").selectedOptions;
+      add(option.value, option.textContent, JSON.parse(option.dataset.homography));
     });
+    layFile(root, add);
+    blink(root.querySelector("[data-blink]"));
     part.querySelector("[data-opacity]").addEventListener("input", ({ target }) => {
       part.querySelector("[data-opacity-now]").textContent = `${target.value} %`;
       change({ opacity: target.value / 100 });
@@ -86,6 +91,37 @@ export function init(root) {
     toggle(root.querySelector("[data-show-inlay]"), (on) => { document.querySelector("[data-inlay]").hidden = !on; });
     choose(chosen);
     store();
+  });
+}
+
+// a file is aligned by the kiln, which says how well; nothing is laid before it was looked at
+function layFile(root, add) {
+  const field = root.querySelector("[data-file]");
+  const says = root.querySelector("[data-file-says]");
+  field.addEventListener("change", async () => {
+    if (!field.files.length) return;
+    says.hidden = false;
+    says.textContent = "Looking where it lies …";
+    const { answer, refused } = await send(field.dataset.file, { file: field.files[0] });
+    field.value = "";
+    if (!answer) {
+      says.textContent = refused;
+      return;
+    }
+    const { source, name, homography, words } = await answer.json();
+    says.textContent = words;
+    add(source, name, homography);
+  });
+}
+
+// at most three times a second, because faster flashes can harm
+function blink(button) {
+  const canvas = document.querySelector("[data-inlay]");
+  let timer = 0;
+  toggle(button, (on) => {
+    clearInterval(timer);
+    canvas.style.visibility = "";
+    if (on) timer = setInterval(() => { canvas.style.visibility = canvas.style.visibility ? "" : "hidden"; }, 500);
   });
 }
 
