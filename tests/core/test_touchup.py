@@ -22,7 +22,7 @@ from enamel.core.fire.touchup import (
 from enamel.core.geometry import Box, Size
 from enamel.core.masks import Drawn, Mask
 from enamel.core.masks.coverage import Everything, FromPicture
-from enamel.core.masks.steps import Ellipse, Feather, Rectangle, Stroke, box_mask
+from enamel.core.masks.steps import Ellipse, Feather, Fill, Rectangle, Stroke, box_mask
 from enamel.core.picture.canvas import Canvas, Pixels
 from tests.pictures import assert_same_pixels, portrait, whole
 from tests.schedules import quick
@@ -148,6 +148,16 @@ def test_a_mask_that_covers_nothing_is_refused(tmp_path: Path, mask: Mask) -> No
     with pytest.raises(Refusal, match="covers nothing of this picture"):
         touch_up(portrait(), settings(Patch(mask)), tmp_path / "work", tmp_path / "x.npy")
     assert not (tmp_path / "x.npy").exists()
+
+
+def test_a_mask_larger_than_is_mended_at_once_is_refused() -> None:
+    large = Size(9000, 6000)
+    everything = Patch(Mask(large, (Fill(),)))
+    with pytest.raises(
+        Refusal, match=r"mends up to 24 megapixels at once\. Mask less, or fire a coat"
+    ):
+        settings(everything).within(large)
+    settings(everything).within(Size(4500, 3000))
 
 
 def test_settings_are_read_back_as_written() -> None:

@@ -138,9 +138,9 @@ class Warped:
             samples = np.concatenate([samples, opaque], 2)
         # centres of pixels: px of the file that each px of the box lies on
         x, y = np.meshgrid(np.arange(box.x, box.right) + 0.5, np.arange(box.y, box.bottom) + 0.5)
-        on = cv2.perspectiveTransform(np.stack([x, y], -1), back)
+        lying = cv2.perspectiveTransform(np.stack([x, y], -1), back)
         # on the grid that the interpolation rounds to, so that a window has the whole's samples
-        placed = np.rint((on - 0.5) * GRID) / GRID
+        placed = np.rint((lying - 0.5) * GRID) / GRID
         across = (placed[..., 0] - known.x).astype(np.float32)
         down = (placed[..., 1] - known.y).astype(np.float32)
         colour = cv2.remap(
@@ -151,8 +151,5 @@ class Warped:
             samples[..., 3], across, down, cv2.INTER_LINEAR,
             borderMode=cv2.BORDER_CONSTANT if outside else cv2.BORDER_REPLICATE,
         )  # fmt: skip
-        width, height = self.picture.size
-        inside = (
-            (on[..., 0] >= 0) & (on[..., 1] >= 0) & (on[..., 0] <= width) & (on[..., 1] <= height)
-        )
+        inside = ((lying >= 0) & (lying <= self.picture.size)).all(axis=-1)
         return np.concatenate([colour, (alpha * inside)[..., None].astype(np.uint16)], 2)

@@ -18,7 +18,7 @@ import numpy as np
 
 from enamel.core.base.faces import Face
 from enamel.core.diffusion.noise import SEEDS
-from enamel.core.errors import require
+from enamel.core.errors import Refusal, require
 from enamel.core.fields import check_fields, from_json, integer, number, setting, to_json
 from enamel.core.files import whole_file
 from enamel.core.fire.firing import Fired, fire
@@ -44,6 +44,8 @@ from enamel.core.upscale import Enlarged, upscaler
 BLOCK = 1024
 LEAST_SIDE = 16
 """Least side of what is cut out, in px."""
+MOST_MEGAPIXELS = 24.0
+"""Of a place with its surroundings; candidates hold that much in memory."""
 FACTOR_TO_LIVE_WITH = 6.0
 """Above this enlargement there is little left for the network to hold on to."""
 SHOWN_AROUND = 0.12
@@ -105,9 +107,16 @@ class TouchUp:
         return from_json(cls, given)
 
     def within(self, layer: Size) -> None:
-        """Refuse masks that cover nothing of a layer of that size."""
+        """Refuse masks that cover nothing of a layer of that size, or more than is mended at once."""
         for patch in self.patches:
             require_covered(Drawn(patch.mask, layer))
+            around = self.placed(patch, layer).around
+            if around.size.megapixels > MOST_MEGAPIXELS:
+                raise Refusal(
+                    f"What is masked, with its surroundings, is {around.size}; a touch-up mends up to "
+                    f"{MOST_MEGAPIXELS:g} megapixels at once. Mask less, or fire a coat and protect "
+                    "what is to stay."
+                )
 
     def placed(self, patch: Patch, layer: Size, coverage: Coverage | None = None) -> "Placed":
         """Where a patch lies on a layer of that size."""
