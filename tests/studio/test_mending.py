@@ -9,14 +9,17 @@ from django.test import Client
 from django.urls import reverse
 
 from enamel.core.fields import to_json
+from enamel.core.fire.inlay import Inlay
 from enamel.core.fire.touchup import TouchUp
 from enamel.core.masks import Mask
 from enamel.core.masks.steps import Ellipse, Rectangle
 from enamel.core.refine.words import about_the_face
+from enamel.kiln.firings import asking as firings
+from enamel.kiln.firings import running
 from enamel.kiln.mending import asking as mending
 from enamel.kiln.mending import faces
 from enamel.kiln.mending import running as candidates
-from enamel.kiln.models import Candidate, Firing, KeptMask, Mending, Piece
+from enamel.kiln.models import Candidate, Firing, KeptMask, Layer, Mending, Piece
 from enamel.studio.forms import TouchUpForm
 
 pytestmark = pytest.mark.django_db
@@ -35,6 +38,13 @@ def fields(piece: Piece, **changes: object) -> dict[str, object]:
         "steps": 2,
     }
     return {name: value for name, value in (values | changes).items() if value is not None}
+
+
+def carried_out(firing: Firing) -> Layer:
+    assert running.run(firing.pk, lambda: False)
+    firing.refresh_from_db()
+    assert firing.result is not None, firing.error
+    return firing.result
 
 
 def send(client: Client, address: str, /, *args: Any, **given: object) -> Any:
@@ -254,25 +264,34 @@ def test_inlays_are_previewed_refused_and_fired(signed_in: Client, piece: Piece)
 
 
 def test_an_earlier_touch_up_is_opened_to_be_changed(signed_in: Client, piece: Piece) -> None:
-    from enamel.kiln.firings import running
-
     signed_in.post(reverse("mend", args=[piece.base.pk]), fields(piece, seeds=1, seed=5))
     shown = Mending.objects.get()
     candidate = shown.candidates.get()
     candidates.make(candidate.pk, lambda: False)
     mending.judge(candidate, "accepted")
-    firing = mending.lay(shown)
-    running.run(firing.pk, lambda: False)
-    firing.refresh_from_db()
-    layer = firing.result
-    assert layer is not None, firing.error
+    layer = carried_out(mending.lay(shown))
     picked = {"task": "touch-up", "layer": str(piece.base.pk), "change": str(layer.pk)}
     page = signed_in.get(piece.get_absolute_url(), picked)
     assert page.context["form"]["seed"].value() == 5
     assert json.loads(page.context["form"]["mask"].value()) == json.loads(mask_of(piece))
     given = fields(piece, seeds=1, seed=6, change=str(layer.pk))
     signed_in.post(reverse("mend", args=[piece.base.pk]), given)
-    assert Mending.objects.order_by("-created")[0].replaces == layer
+    changed = Mending.objects.order_by("-created")[0]
+    assert changed.replaces == layer
+
+    # what was made after it is offered to be done again
+    inlaid = Inlay(piece.base.sha256, opacity=0.5)
+    carried_out(firings.enqueue_inlays(layer, [inlaid]))
+    candidate = changed.candidates.get()
+    candidates.make(candidate.pk, lambda: False)
+    mending.judge(candidate, "accepted")
+    fresh = carried_out(mending.lay(changed))
+    picked = {"task": "touch-up", "layer": str(fresh.pk)}
+    page = " ".join(signed_in.get(piece.get_absolute_url(), picked).content.decode().split())
+    assert "after which 1 layer was made" in page
+    assert send(signed_in, "do-again", fresh.pk).url == piece.get_absolute_url()
+    again = carried_out(Firing.objects.order_by("-created")[0])
+    assert (again.kind, again.parent) == ("inlay", fresh)
 
 
 def test_words_about_clothes_are_left_out_of_a_face() -> None:

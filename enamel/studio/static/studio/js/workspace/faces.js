@@ -16,7 +16,7 @@ export function editFaces(root, bench, mask) {
       form: JSON.parse(entry.dataset.face),
     }));
   };
-  const boxes = () => known.map(({ box }, place) => ({ box, current: place === editing }));
+  const boxes = () => known.map(({ box, turn }, place) => ({ box, turn, current: place === editing }));
   const pick = (box) => {
     const place = known.findIndex((face) => face.box === box);
     if (place >= 0) mask(known[place].form);
