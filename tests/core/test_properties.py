@@ -5,18 +5,19 @@ from concurrent.futures import Executor
 from pathlib import Path
 from typing import Any
 
-import numpy as np
-from hypothesis import HealthCheck, given, settings
+from hypothesis import HealthCheck, assume, given, settings
 from hypothesis import strategies as st
 
 from enamel.core.diffusion.samplers import Sampler
 from enamel.core.errors import Stopped
 from enamel.core.fire.firing import fire
-from enamel.core.fire.touchup import TouchUp, touch_up
+from enamel.core.fire.touchup import Patch, TouchUp, touch_up
 from enamel.core.geometry import Box
+from enamel.core.masks import Drawn, Mask
 from enamel.core.picture.canvas import Canvas, SampleArray
-from enamel.core.schedule import JoinPass, Mode, Order, Refine, Schedule
+from enamel.core.schedule import JoinPass, Mode, Order, Schedule
 from enamel.core.upscale import Enlarged, upscaler
+from tests.core.test_masks import masks
 from tests.core.test_promises import StopAfter
 from tests.pictures import assert_same_pixels, portrait, whole
 from tests.schedules import coat, quick
@@ -116,23 +117,19 @@ def test_6_joint_mode_whatever_the_tiles(refine: dict[str, Any], tile: tuple[int
 
 
 @few
-@given(
-    x=st.integers(0, 50), y=st.integers(0, 35), width=st.integers(16, 22),
-    height=st.integers(16, 21), feather=st.integers(0, 12), context=st.floats(0, 2),
-)  # fmt: skip
+@given(mask=masks, context=st.floats(0, 2), match=st.sampled_from([0.0, 1.0]))
 def test_7_a_touch_up_anywhere_changes_nothing_outside(
-    x: int, y: int, width: int, height: int, feather: int, context: float
+    mask: Mask, context: float, match: float
 ) -> None:
-    refine: Refine = quick(steps=1)
-    mend = TouchUp((x, y, width, height), feather, context, working=128, refine=refine)
+    covered = Drawn(mask, BASE.size).read(Box.whole(BASE.size))
+    assume(covered.any())
+    mend = TouchUp((Patch(mask, working=128),), context, match, refine=quick(steps=1))
     with tempfile.TemporaryDirectory() as folder:
         into = Path(folder) / "mended.npy"
         touch_up(BASE, mend, Path(folder) / "work", into)
         with Canvas(into) as canvas:
             after = whole(canvas)
-    outside = np.ones(after.shape[:2], bool)
-    outside[Box(x, y, width, height).slices] = False
-    assert_same_pixels(after[outside], whole(BASE)[outside])
+    assert_same_pixels(after[covered == 0], whole(BASE)[covered == 0])
 
 
 def test_an_executor_of_ones_own_is_used(pool: Executor, tmp_path: Path) -> None:
