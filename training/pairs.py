@@ -28,6 +28,10 @@ REDUCERS = (
 a blur and a plain bicubic one, which leaves what cameras and generators leave."""
 
 
+WAVE = 3.0
+"""Size, in px of the small picture, of the parts that are pushed about together."""
+
+
 @dataclass(frozen=True)
 class Faults:
     """How a sharp patch becomes a small one."""
@@ -41,6 +45,9 @@ class Faults:
     """Range of JPEG quality, or None."""
     share: float = 1.0
     """Share of the patches that get blur, noise and compression; the rest are just reduced."""
+    melted: float = 0.0
+    """Farthest that parts are pushed about, in px of the small picture, as a generator leaves small faces:
+    eyes that do not match, edges that run into each other."""
 
 
 def reduced(sharp: np.ndarray, faults: Faults, rng: np.random.Generator) -> np.ndarray:
@@ -58,6 +65,8 @@ def reduced(sharp: np.ndarray, faults: Faults, rng: np.random.Generator) -> np.n
         small = cv2.resize(picture, (width, height), interpolation=cv2.INTER_CUBIC)
     else:
         small = np.asarray(PIL.Image.fromarray(picture).resize((width, height), how))
+    if ruined and faults.melted:
+        small = melted(small, rng.uniform(0, faults.melted), rng)
     if ruined and faults.noise:
         level = rng.uniform(0, faults.noise)
         small = np.clip(small + rng.normal(0, level, small.shape), 0, 255).astype(np.uint8)
@@ -66,6 +75,21 @@ def reduced(sharp: np.ndarray, faults: Faults, rng: np.random.Generator) -> np.n
         _, coded = cv2.imencode(".jpg", small, [cv2.IMWRITE_JPEG_QUALITY, quality])
         small = cv2.imdecode(coded, cv2.IMREAD_COLOR)
     return small
+
+
+def melted(picture: np.ndarray, farthest: float, rng: np.random.Generator) -> np.ndarray:
+    """A picture whose parts are pushed about by up to some px, and smeared in one place."""
+    height, width = picture.shape[:2]
+    y, x = np.mgrid[:height, :width].astype(np.float32)
+    pushed = []
+    for place in (x, y):
+        rough = cv2.GaussianBlur(rng.normal(size=(height, width)).astype(np.float32), (0, 0), WAVE)
+        pushed.append(place + rough * (farthest / max(float(np.abs(rough).max()), 1e-6)))
+    made = cv2.remap(picture, *pushed, cv2.INTER_CUBIC, borderMode=cv2.BORDER_REFLECT)
+    spot = np.hypot(x - rng.uniform(0, width), y - rng.uniform(0, height)) / rng.uniform(4, 12)
+    share = np.clip(1.5 - spot, 0, 1)[..., None]
+    smeared = cv2.GaussianBlur(made, (0, 0), rng.uniform(0.4, 1.4))
+    return np.rint(made + (smeared.astype(np.float32) - made) * share).astype(np.uint8)
 
 
 class Pictures:

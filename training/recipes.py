@@ -42,6 +42,13 @@ ENLARGED = (
     Faults(2.8, 0.3, 1.0, (80, 98), 0.3),
 )
 """What those of a refiner's sources have been through that plain interpolation enlarges again."""
+FACES = (
+    Faults(2, 0.5, 2.0, (60, 95), 0.7, 0.8),
+    Faults(4, 0.4, 1.0, (70, 95), 0.6, 0.6),
+    Faults(7, 0.3, 0.0, None, 0.4, 0.5),
+    Faults(1.4, 0.5, 1.0, (80, 98), 0.5, 0.6),
+)
+"""What the faces of crowds have been through: small, soft, melted and compressed."""
 
 RECIPES = {
     recipe.name: recipe
@@ -140,6 +147,22 @@ RECIPES = {
             steps=30000,
             lag=0.72,
             seed=8,
+            starts_from="grisaille",
+        ),
+        Recipe(
+            "miniature",
+            "Refines faces and small figures: eyes, mouths, hair. Knows no one's likeness and no mood.",
+            REFINER,
+            kind="refiner",
+            faults=FACES,
+            shares={"face": 0.8, "painting": 0.15, "photo": 0.05},
+            patch=64,
+            batch=16,
+            rate=3e-4,
+            rollouts=0.8,
+            steps=30000,
+            lag=0.66,
+            seed=9,
             starts_from="grisaille",
         ),
     )
