@@ -2,6 +2,7 @@
 
 import ast
 import importlib
+import importlib.util
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -11,6 +12,11 @@ import enamel
 
 HOUSE = Path(enamel.__file__).parent
 FLOORS = ["core", "kiln", "studio"]
+SCRIPTS = sorted(
+    path
+    for path in (HOUSE.parent / "bin").iterdir()
+    if path.read_text().startswith("#!/usr/bin/env python3")
+)
 ROOMS = sorted(
     path.parent
     for floor in FLOORS
@@ -49,3 +55,13 @@ def test_a_room_says_in_a_sentence_what_it_is_and_lists_what_is_in_it(room: Path
     modules = named & inside
     assert modules in (set(), inside), f"{name} forgets {inside - modules}"
     assert all(hasattr(package, one) for one in named - inside)
+
+
+@pytest.mark.parametrize("script", SCRIPTS, ids=lambda path: path.name)
+def test_what_the_commands_import_is_there(script: Path) -> None:
+    for node in ast.walk(ast.parse(script.read_text())):
+        if isinstance(node, ast.ImportFrom) and (node.module or "").startswith("enamel"):
+            module = importlib.import_module(str(node.module))
+            for name in node.names:
+                there = hasattr(module, name.name)
+                assert there or importlib.util.find_spec(f"{node.module}.{name.name}"), name.name

@@ -19,7 +19,7 @@ from enamel.core.fields import to_json
 from enamel.core.fire.firing import Fired, StageReport, fire, materialise
 from enamel.core.fire.inlay import Inlay, inlaid
 from enamel.core.fire.touchup import TouchUp, touch_up
-from enamel.core.geometry import Box
+from enamel.core.geometry import Box, Size
 from enamel.core.memory import peak_memory_mb
 from enamel.core.networks.cards import card
 from enamel.core.picture.canvas import Canvas
@@ -46,6 +46,9 @@ logger = logging.getLogger(__name__)
 
 PREVIEW_MEGAPIXELS = 12.0
 """All previews of a picture together: larger pictures get coarser ones."""
+Shares = tuple[float, float, float, float]
+"""Left, top, width and height of a place, as shares of a layer."""
+WHOLE: Shares = (0.0, 0.0, 1.0, 1.0)
 ATTEMPTS = 8
 """A firing whose worker died this often is not tried again by itself."""
 
@@ -205,7 +208,7 @@ class Run:
             at = number + progress.coat
             if at != self.coat:
                 self._begin(at)
-            self._hear(progress, placed[progress.coat].around)
+            self._hear(progress, _shares(placed[progress.coat].around, parent))
 
         with canvas_of(parent) as layer, canvas_of(self.firing.piece.base) as base:
             reports = touch_up(
@@ -278,38 +281,23 @@ class Run:
     def _done_before(self) -> int:
         return sum(coat["tasks"] for coat in self.coats[: self.coat])
 
-    def _hear(self, progress: Progress, part: Box | None = None) -> None:
-        """News of a tile; of a touch-up's, ``part`` is what was cut out of the layer."""
+    def _hear(self, progress: Progress, within: Shares = WHOLE) -> None:
+        """News of a tile; ``within`` is where what is worked on lies on the layer."""
         if self.first is None:
             self.first = (time.monotonic(), progress.done)
         done = self._done_before() + progress.done
-        size = self.coats[self.coat]["size"]
+        size = Size(*self.coats[self.coat]["size"])
         box = progress.box
-        longest = round(
-            max(box.size) * min(1.0, (PREVIEW_MEGAPIXELS * 1e6 / (size[0] * size[1])) ** 0.5)
-        )
-        x, y, width, height = (
-            side / whole
-            for side, whole in zip((box.x, box.y, *box.size), (*size, *size), strict=True)
-        )
-        if part:
-            across, down = (
-                (part.width, self.firing.start.width),
-                (part.height, self.firing.start.height),
-            )
-            x, width = (
-                (part.x / across[1] + x * across[0] / across[1]),
-                width * across[0] / across[1],
-            )
-            y, height = (part.y / down[1] + y * down[0] / down[1]), height * down[0] / down[1]
+        longest = round(max(box.size) * min(1.0, (PREVIEW_MEGAPIXELS / size.megapixels) ** 0.5))
+        left, top, across, down = within
         TilePreview.objects.update_or_create(
             firing=self.firing,
-            x=x,
-            y=y,
+            x=left + across * box.x / size.width,
+            y=top + down * box.y / size.height,
             defaults={
                 "number": done,
-                "width": width,
-                "height": height,
+                "width": across * box.width / size.width,
+                "height": down * box.height / size.height,
                 "image": webp_of(progress.preview, longest),
             },
         )
@@ -356,14 +344,10 @@ class Run:
         }
 
 
-def _shares(box: Box, layer: Layer) -> list[float]:
-    """A box of a layer as shares of it: left, top, width, height."""
-    return [
-        box.x / layer.width,
-        box.y / layer.height,
-        box.width / layer.width,
-        box.height / layer.height,
-    ]
+def _shares(box: Box, layer: Layer) -> Shares:
+    """A box of a layer as shares of it."""
+    width, height = layer.size
+    return box.x / width, box.y / height, box.width / width, box.height / height
 
 
 def _folder_of(path: Path, work: Path) -> Path:

@@ -1,6 +1,6 @@
 // overlay.js: the mask in hand over the picture. While the picture moves, what was painted moves with it;
 // once it rests the mask is painted sharp for what is seen.
-import { paint, shape } from "./paint.js";
+import { onlyAdds, paint, shape } from "./paint.js";
 
 const REST_MS = 90;
 const TINT = "#3e7d6e";
@@ -11,6 +11,7 @@ export function overlay(canvas, steps, { view, moved }) {
   const ratio = window.devicePixelRatio || 1;
   const kept = document.createElement("canvas");
   let keptView = null;
+  let painted = [];
   let stroke = null;
   let frame = 0;
   let timer = 0;
@@ -27,8 +28,11 @@ export function overlay(canvas, steps, { view, moved }) {
     return { scale: scale * ratio, left: left * ratio, top: top * ratio };
   };
   const sharpen = () => {
-    keptView = now();
-    paint(kept.getContext("2d"), steps.steps, keptView);
+    const view = now();
+    const still = keptView && ["scale", "left", "top"].every((name) => view[name] === keptView[name]);
+    if (still && onlyAdds(painted, steps.steps)) shape(kept.getContext("2d"), steps.steps.at(-1), PLAIN, view);
+    else paint(kept.getContext("2d"), steps.steps, view);
+    [keptView, painted] = [view, steps.steps];
     draw();
   };
   const draw = () => {
@@ -58,7 +62,7 @@ export function overlay(canvas, steps, { view, moved }) {
     timer = setTimeout(sharpen, REST_MS);
   });
   steps.listen(() => { stroke = null; sharpen(); });
-  new ResizeObserver(() => { size(); sharpen(); }).observe(canvas);
+  new ResizeObserver(() => { size(); keptView = null; sharpen(); }).observe(canvas);
   size();
   sharpen();
   return (step) => { stroke = step; draw(); };

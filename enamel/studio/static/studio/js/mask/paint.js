@@ -1,6 +1,9 @@
 // paint.js: a mask's steps painted on a canvas, as the engine reads them: the same edges, softly.
 
 const SHAPES = ["stroke", "outline", "ellipse", "rectangle"];
+const LEAST_BLUR = 0.3; // px of the canvas; less is not seen
+const SMALL_BLUR = 2;
+const scratches = [document.createElement("canvas"), document.createElement("canvas")];
 
 // what later steps do to each step's edge: moved outwards, widened; in px of the mask
 function edges(steps) {
@@ -13,6 +16,11 @@ function edges(steps) {
     found.push({ grown: step.erase ? -grown : grown, soft });
   }
   return found.reverse();
+}
+
+// whether adding the last step leaves what was painted before as it is
+export function onlyAdds(before, after) {
+  return after.length === before.length + 1 && before.every((step, place) => step === after[place]) && SHAPES.includes(after.at(-1).kind);
 }
 
 // paints white where the mask covers; `view` is { scale, left, top }, from px of the mask to the canvas
@@ -36,25 +44,82 @@ export function paint(context, steps, view) {
   context.restore();
 }
 
+// one shape, softly. Blurring is what costs time, so only the part of the canvas that the shape covers is
+// blurred, and at a scale at which the blur is small.
 export function shape(context, step, edge, view) {
-  context.save();
-  context.setTransform(view.scale, 0, 0, view.scale, view.left, view.top);
-  context.globalCompositeOperation = step.erase ? "destination-out" : "source-over";
-  context.fillStyle = context.strokeStyle = "#fff";
-  context.lineCap = context.lineJoin = "round";
   const softness = edge.soft + (step.kind === "stroke" ? step.radius * (1 - step.hardness) : 0);
   const blur = (softness * view.scale) / 4; // a Gaussian of a quarter of the edge looks as wide
-  if (blur > 0.3) context.filter = `blur(${blur.toFixed(2)}px)`;
-  if (step.kind === "stroke") stroke(context, step, edge.grown);
+  context.save();
+  context.setTransform(1, 0, 0, 1, 0, 0);
+  context.globalCompositeOperation = step.erase ? "destination-out" : "source-over";
+  if (blur <= LEAST_BLUR) draw(context, step, edge, view);
   else {
-    const path = outlineOf(step, edge.grown);
-    context.fill(path, "evenodd");
-    if (step.kind === "outline" && edge.grown > 0) {
-      context.lineWidth = 2 * edge.grown;
-      context.stroke(path);
+    const box = covered(step, edge.grown, view, 3 * blur, context.canvas);
+    if (box) {
+      const by = Math.min(1, SMALL_BLUR / blur);
+      const hard = sized(scratches[0], box, by);
+      draw(hard, step, edge, { scale: view.scale * by, left: (view.left - box.left) * by, top: (view.top - box.top) * by });
+      const soft = sized(scratches[1], box, by);
+      soft.filter = `blur(${(blur * by).toFixed(2)}px)`;
+      soft.drawImage(scratches[0], 0, 0);
+      context.drawImage(scratches[1], box.left, box.top, scratches[1].width / by, scratches[1].height / by);
     }
   }
   context.restore();
+}
+
+function sized(canvas, { width, height }, by) {
+  canvas.width = Math.ceil(width * by);
+  canvas.height = Math.ceil(height * by);
+  return canvas.getContext("2d");
+}
+
+// the part of the canvas that a shape can reach, or null when that is none
+function covered(step, grown, view, margin, { width, height }) {
+  const [left, top, right, bottom] = extent(step);
+  const reach = Math.max(0, grown);
+  const box = {
+    left: Math.max(0, Math.floor((left - reach) * view.scale + view.left - margin)),
+    top: Math.max(0, Math.floor((top - reach) * view.scale + view.top - margin)),
+  };
+  box.width = Math.min(width, Math.ceil((right + reach) * view.scale + view.left + margin)) - box.left;
+  box.height = Math.min(height, Math.ceil((bottom + reach) * view.scale + view.top + margin)) - box.top;
+  return box.width > 0 && box.height > 0 ? box : null;
+}
+
+// left, top, right and bottom in px of the mask, before anything moves the edge
+function extent(step) {
+  if (step.kind === "rectangle") return [step.x, step.y, step.x + step.width, step.y + step.height];
+  if (step.kind === "ellipse") {
+    const half = Math.max(step.across, step.down);
+    return [step.x - half, step.y - half, step.x + half, step.y + half];
+  }
+  const each = step.kind === "stroke" ? 3 : 2;
+  const half = step.radius ?? 0;
+  let [left, top, right, bottom] = [Infinity, Infinity, -Infinity, -Infinity];
+  for (let place = 0; place < step.points.length; place += each) {
+    left = Math.min(left, step.points[place] - half);
+    right = Math.max(right, step.points[place] + half);
+    top = Math.min(top, step.points[place + 1] - half);
+    bottom = Math.max(bottom, step.points[place + 1] + half);
+  }
+  return [left, top, right, bottom];
+}
+
+function draw(context, step, edge, view) {
+  context.setTransform(view.scale, 0, 0, view.scale, view.left, view.top);
+  context.fillStyle = context.strokeStyle = "#fff";
+  context.lineCap = context.lineJoin = "round";
+  if (step.kind === "stroke") {
+    stroke(context, step, edge.grown);
+    return;
+  }
+  const path = outlineOf(step, edge.grown);
+  context.fill(path, "evenodd");
+  if (step.kind === "outline" && edge.grown > 0) {
+    context.lineWidth = 2 * edge.grown;
+    context.stroke(path);
+  }
 }
 
 function outlineOf(step, grown) {
