@@ -8,8 +8,10 @@ from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 
+from enamel.core.fire.inlay import Inlay
 from enamel.core.geometry import Box
 from enamel.core.masks import Drawn, Mask
+from enamel.kiln.firings import asking as firings
 from enamel.kiln.models import Candidate, Firing, KeptMask, Layer, Mending, Piece
 from enamel.kiln.storage.layers import canvas_of
 from tests.browser.conftest import Browser
@@ -173,14 +175,32 @@ def test_candidates_are_blinked_accepted_painted_and_laid(opened: Browser) -> No
     assert [patch["over"] is None for patch in patches] == [True, False]
     browser.wait(lambda _: str(layer.pk) in browser.driver.current_url)
 
-    # changed, it is begun again on what it was made from
+    # changed, it is begun again on what it was made from, and what came after is done again
+    later = Inlay(Piece.objects.get().base.sha256, opacity=0.3)
+    asked = firings.enqueue_inlays(layer, [later])
+    browser.wait(lambda _: Firing.objects.get(pk=asked.pk).state == Firing.State.DONE)
+    browser.open(f"/pieces/{layer.piece_id}/?layer={layer.pk}&task=touch-up")
     browser.link("Change this touch-up").click()
     browser.find("[data-module~='bench'][data-open]")
     browser.wait(lambda _: [step["kind"] for step in steps(browser)] == ["ellipse", "feather"])
     browser.fill("seed", 40)
+    browser.fill("seeds", 1)
     browser.button("Make candidates").click()
     browser.find("[data-after]")
     assert Mending.objects.order_by("-created")[0].replaces == layer
+    browser.driver.switch_to.active_element.send_keys("y")
+    browser.wait(lambda _: browser.find("[data-lay]").is_enabled())
+    browser.find("[data-lay]").click()
+    browser.wait(
+        lambda _: (
+            "after which 1 layer was made" in browser.driver.find_element(By.TAG_NAME, "main").text
+        )
+    )
+    browser.button("Do it again").click()
+    browser.wait(lambda _: Layer.objects.filter(kind="inlay").count() == 2)
+    again = Layer.objects.filter(kind="inlay").order_by("-created")[0]
+    assert again.parent is not None
+    assert again.parent.replaces == layer
     assert browser.complaints() == []
 
 

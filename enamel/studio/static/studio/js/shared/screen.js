@@ -4,7 +4,7 @@ import { svg } from "./svg.js";
 const KEPT = "enamel.screen.px-per-mm";
 const CARD_MM = 85.6; // ID-1 card, ISO/IEC 7810
 export const MM_PER_INCH = 25.4;
-const USUAL = 96 / MM_PER_INCH;
+export const USUAL_PX_PER_MM = 96 / MM_PER_INCH;
 
 export function pxPerMm() {
   return Number(localStorage.getItem(KEPT)) || null;
@@ -19,7 +19,7 @@ export function calibrate(dialog, done) {
     bar.setAttribute("width", slider.value);
     scale.replaceChildren(...ticks(slider.value / CARD_MM));
   };
-  slider.value = (pxPerMm() ?? USUAL) * CARD_MM;
+  slider.value = (pxPerMm() ?? USUAL_PX_PER_MM) * CARD_MM;
   slider.oninput = show;
   dialog.querySelector("[data-close]").onclick = () => dialog.close();
   dialog.querySelector("[data-keep]").onclick = () => {

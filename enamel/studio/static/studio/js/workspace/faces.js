@@ -1,6 +1,7 @@
 // faces.js: the piece's faces: shown on the picture, picked, added, moved, turned, sized and removed.
 import { showBoxes } from "../shared/boxes.js";
 import { drawBox } from "../shared/draw-box.js";
+import { USUAL_PX_PER_MM, pxPerMm } from "../shared/screen.js";
 import { send } from "../shared/send.js";
 
 const STEP = 0.04; // of the face, for each press
@@ -59,6 +60,7 @@ export function editFaces(root, bench, mask) {
     draw();
   };
   const listen = () => {
+    showAtPrintSize(list());
     [...list().querySelectorAll("[data-face]")].forEach((entry, place) => {
       entry.querySelector("[data-mask-face]").addEventListener("click", () => mask(known[place].form));
       entry.querySelector("[data-edit-face]").addEventListener("click", () => edit(editing === place ? null : place));
@@ -84,6 +86,12 @@ export function editFaces(root, bench, mask) {
   };
   listen();
   dragged(bench, () => known[editing], draw);
+}
+
+// as large as on paper on a screen that was calibrated, or on the usual one; larger ones as large as fits
+function showAtPrintSize(list) {
+  const perMm = pxPerMm() ?? USUAL_PX_PER_MM;
+  for (const image of list.querySelectorAll("[data-print-mm]")) image.style.height = `${Math.round(image.dataset.printMm * perMm)}px`;
 }
 
 // the face that is put right is dragged on the picture
