@@ -12,14 +12,24 @@ from django.test import Client
 from django.urls import reverse
 
 from enamel.core.checks.measures import MEASURES
+from enamel.core.fields import to_json
 from enamel.core.geometry import Box
+from enamel.core.masks import Mask
+from enamel.core.masks.steps import Rectangle
 from enamel.core.schedule import Schedule
 from enamel.kiln.models import Layer, Piece
 from enamel.kiln.pieces import bringing
 from enamel.kiln.storage import layers as store
 from enamel.kiln.swatches import asking as swatches
 from enamel.kiln.swatches import running as swatching
-from enamel.studio.shown.compare import MOST, Compared, Comparison, middle_of, settings_apart
+from enamel.studio.shown.compare import (
+    MOST,
+    Compared,
+    Comparison,
+    middle_of,
+    settings_apart,
+    without_masks,
+)
 from tests.layers import enlarged, layer_of
 from tests.pictures import whole
 from tests.schedules import coat
@@ -144,3 +154,10 @@ def test_the_verdict_stands_in_the_section(
 ) -> None:
     page = signed_in.get(piece.get_absolute_url(), {"layer": str(two[1].pk)}).content.decode()
     assert page.count(two[1].verdict) >= 2, "beside the drawing, and on its band"
+
+
+def test_masks_are_told_by_the_place_they_cover() -> None:
+    drawn = Mask((200, 100), (Rectangle(20.0, 30.0, 40.0, 50.0),))
+    form = {"patches": [{"mask": to_json(drawn), "seed": 3}], "context": 0.5}
+    told = without_masks(form)
+    assert told == {"patches": [{"mask": "42 × 52 px at 19, 29", "seed": 3}], "context": 0.5}

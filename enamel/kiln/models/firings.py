@@ -10,7 +10,7 @@ from enamel.core.fire.inlay import Inlay
 from enamel.core.fire.touchup import TouchUp
 from enamel.core.geometry import Size
 from enamel.core.schedule import Coat, Schedule
-from enamel.kiln.models.layers import Layer
+from enamel.kiln.models.layers import Layer, refine_of
 from enamel.kiln.models.people import Person
 
 Step = Coat | TouchUp | tuple[Inlay, ...]
@@ -105,12 +105,7 @@ class Firing(models.Model):
     @property
     def refine(self) -> dict[str, Any] | None:
         """The settings of its last refinement, if it has one."""
-        last = self.last_step
-        refine: dict[str, Any] | None = last.get("refine")
-        if refine and "patches" in last:
-            first = last["patches"][0]
-            return {**refine, "strength": first["strength"], "seed": first["seed"]}
-        return refine
+        return refine_of(self.last_step)
 
     @property
     def last_step(self) -> dict[str, Any]:

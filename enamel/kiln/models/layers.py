@@ -133,11 +133,17 @@ class Layer(models.Model):
     def refine(self) -> dict[str, Any] | None:
         """The settings of its refinement, if it had one."""
         settings_of = self.recipe.get("touch_up") or self.recipe.get("coat") or {}
-        refine: dict[str, Any] | None = settings_of.get("refine")
-        patches = settings_of.get("patches")
-        if refine and patches:
-            return {**refine, "strength": patches[0]["strength"], "seed": patches[0]["seed"]}
-        return refine
+        return refine_of(settings_of)
+
+
+def refine_of(settings: dict[str, Any]) -> dict[str, Any] | None:
+    """The refinement in a coat's or touch-up's settings; a touch-up's has its first patch's strength and
+    seed."""
+    refine: dict[str, Any] | None = settings.get("refine")
+    if refine and settings.get("patches"):
+        first = settings["patches"][0]
+        return {**refine, "strength": first["strength"], "seed": first["seed"]}
+    return refine
 
 
 def face_from(form: list[float]) -> Face:

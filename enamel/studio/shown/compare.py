@@ -15,8 +15,10 @@ from django.urls import reverse
 from enamel.core.checks.measures import MEASURES, best_of
 from enamel.core.fields import to_json
 from enamel.core.geometry import Box, Size
+from enamel.core.masks import Drawn, Mask
 from enamel.core.schedule import Coat, Refine, differences
 from enamel.kiln.models import Layer, Piece, Sheet, Swatch
+from enamel.kiln.models.layers import refine_of
 from enamel.studio.templatetags.enamel import made_with, picture_source
 
 LETTERS = "ABCDEF"
@@ -141,11 +143,24 @@ def _chain(layer: Layer) -> list[dict[str, Any]]:
     steps: list[dict[str, Any]] = []
     step: Layer | None = layer
     while step is not None:
-        made = step.recipe.get("coat") or step.recipe.get("touch_up")
+        recipe = step.recipe
+        inlays = {"inlays": recipe["inlays"]} if "inlays" in recipe else None
+        made = recipe.get("coat") or recipe.get("touch_up") or inlays
         if made:
-            steps.insert(0, made)
+            refine = {"refine": refine_of(made)} if "refine" in made else {}
+            steps.insert(0, without_masks(made | refine))
         step = step.parent
     return steps
+
+
+def without_masks(form: Any) -> Any:
+    """Settings in which each mask is told by the place it covers, not by its thousands of points."""
+    if isinstance(form, dict):
+        if set(form) == {"size", "steps"}:
+            mask = Mask.from_json(form)
+            return str(Drawn(mask, Size(*mask.size)).bounds)
+        return {name: without_masks(value) for name, value in form.items()}
+    return [without_masks(value) for value in form] if isinstance(form, list) else form
 
 
 def settings_apart(one: Compared, other: Compared) -> str:
@@ -189,7 +204,7 @@ def _said(value: Any) -> str:
 
 def _summed(made: dict[str, Any]) -> str:
     refine = made.get("refine")
-    words = str(made.get("upscaler", "touch-up")).capitalize()
+    words = str(made.get("upscaler", "inlay" if "inlays" in made else "touch-up")).capitalize()
     if refine:
         words += f" with strength {refine['strength']:g}, seed {refine['seed']}"
     return words
