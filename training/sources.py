@@ -20,7 +20,7 @@ import pyvips
 
 CACHE = Path(__file__).parent / "cache"
 TEST_SHARE = 0.12
-BUNDLES = {".pk3", ".zip"}
+BUNDLES = {".pk3", ".wz", ".zip"}
 """Archives inside packages that hold pictures."""
 GROUND = 128
 """Grey that cut-out figures are laid on; a white one would teach their outlines."""
@@ -63,6 +63,14 @@ PACKAGES = (
     Package("ufoai-textures", "texture", r"\.(jpg|jpeg|png|tga|webp)$", False),
     Package("colobot-common-textures", "texture", r"\.(jpg|jpeg|png)$", False),
     Package("torcs-data", "texture", r"tracks/.*\.(jpg|jpeg|png)$", False),
+    Package("megaglest-data", "texture", r"(tilesets|textures)/.*\.(jpg|png|tga|bmp)$", False),
+    Package("warzone2100-data", "texture", r"texpages/.*\.png$", False),
+    Package("redeclipse-data", "texture",
+            r"data/(?!maps|vanities|crosshairs|weapons|particles|projectiles|actors|props|misc|fonts|skyboxes|"
+            r"textures|caustics)[a-z0-9]+/.*(?<![ns])(?<!_[gz])(?<!_n2)(?<!_add)\.(jpg|png)$", False),
+    Package("trigger-rally-data", "texture", r"textures/(?!CodriverSigns).*\.(jpg|png)$", False),
+    Package("extremetuxracer-data", "texture", r"(terrains|env|textures)/.*\.(jpg|png)$", False),
+    Package("lugaru-data", "texture", r"Textures/.*\.(jpg|png)$", False),
     Package("openclipart-svg", "drawing", r"\.svg$", False),
     Package("gcompris-qt-data", "drawing", r"\.svg$", False),
     Package("papirus-icon-theme", "drawing",
@@ -71,7 +79,7 @@ PACKAGES = (
 SKIPPED = re.compile(
     r"(norm|_nm|gloss|_bump|_height|specular|_local|screenshot|thumb|preview)", re.I
 )
-DRAWINGS = 1200
+DRAWINGS = 1900
 """Drawings taken of a package at most, every so-many-th of the collection."""
 DRAWN_SIDE = 768
 
