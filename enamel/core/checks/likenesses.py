@@ -6,6 +6,7 @@ import cv2
 import numpy as np
 
 from enamel.core.base.faces import Face
+from enamel.core.checks.structure import similarity
 from enamel.core.geometry import Box
 from enamel.core.picture.canvas import FloatArray, Picture
 from enamel.core.picture.colour import luma_of
@@ -18,8 +19,6 @@ SOFT_TO_SHARP = (1.5, 8.0)
 """Level of fine detail, of 255, in a face that looks soft, and in one that looks sharp."""
 CHANGED = 0.3
 """Loss of structural similarity against the base that counts in full."""
-C1, C2 = 0.01**2, 0.03**2
-"""Constants of SSIM (Wang et al., "Image quality assessment", IEEE TIP 13, 2004) on a scale of 1."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -58,7 +57,8 @@ def facts_of(face: Face, base: Picture, layer: Picture) -> FaceFacts:
     fine = grey - cv2.GaussianBlur(grey, (0, 0), 2.0)
     detail = 255 * float(np.sqrt(np.mean(fine * fine)))
     pair = [_square(picture, box) for picture, box in ((base, on_base), (layer, on_layer))]
-    return FaceFacts(on_base.height, detail, 1 - _similarity(*pair))
+    alike = float(np.clip(similarity(*pair).mean(), 0, 1))
+    return FaceFacts(on_base.height, detail, 1 - alike)
 
 
 def _square(picture: Picture, box: Box) -> FloatArray:
@@ -67,16 +67,3 @@ def _square(picture: Picture, box: Box) -> FloatArray:
     way = cv2.INTER_AREA if min(box.size) > SIDE else cv2.INTER_CUBIC
     square: FloatArray = cv2.resize(luma_of(samples), (SIDE, SIDE), interpolation=way)  # type: ignore[assignment]
     return square
-
-
-def _similarity(one: FloatArray, other: FloatArray) -> float:
-    """Mean SSIM with a Gaussian window of 1.5 px (Wang et al. 2004, eq. 13)."""
-
-    def mean(values: FloatArray) -> FloatArray:
-        return cv2.GaussianBlur(values, (0, 0), 1.5)  # type: ignore[return-value]
-
-    m1, m2 = mean(one), mean(other)
-    v1, v2 = mean(one * one) - m1 * m1, mean(other * other) - m2 * m2
-    both = mean(one * other) - m1 * m2
-    similar = ((2 * m1 * m2 + C1) * (2 * both + C2)) / ((m1 * m1 + m2 * m2 + C1) * (v1 + v2 + C2))
-    return float(np.clip(similar.mean(), 0, 1))

@@ -66,12 +66,7 @@ def differs(layer: Picture, base: Picture) -> Mask:
     ----------
     base : enlarged to the layer's size.
     """
-
-    def measure(box: Box) -> FloatArray:
-        apart = luma_of(layer.read(box)) - luma_of(base.read(box))
-        return apart * apart
-
-    return outlined(np.sqrt(by_cells(layer.size, measure)) > SEEN, layer.size)
+    return outlined(np.sqrt(by_cells(layer.size, _apart(layer, base))) > SEEN, layer.size)
 
 
 def sharper(over: Picture, under: Picture) -> Mask:
@@ -82,15 +77,21 @@ def sharper(over: Picture, under: Picture) -> Mask:
 
 def nearer(over: Picture, under: Picture, base: Picture) -> Mask:
     """Where one picture is nearer to the base than another; all three of one size."""
+    found = [
+        cv2.GaussianBlur(by_cells(one.size, _apart(one, base)), (0, 0), 1.0)
+        for one in (over, under)
+    ]
+    return outlined(found[0] < found[1], over.size)
 
-    def apart(picture: Picture) -> FloatArray:
-        def measure(box: Box) -> FloatArray:
-            difference = luma_of(picture.read(box)) - luma_of(base.read(box))
-            return difference * difference
 
-        return cv2.GaussianBlur(by_cells(picture.size, measure), (0, 0), 1.0)  # type: ignore[return-value]
+def _apart(one: Picture, other: Picture) -> Callable[[Box], FloatArray]:
+    """Squared difference of luma at each pixel."""
 
-    return outlined(apart(over) < apart(under), over.size)
+    def measure(box: Box) -> FloatArray:
+        difference = luma_of(one.read(box)) - luma_of(other.read(box))
+        return difference * difference
+
+    return measure
 
 
 def _fine(picture: Picture) -> Callable[[Box], FloatArray]:

@@ -9,7 +9,7 @@ from collections import deque
 from collections.abc import Iterable, Iterator
 from concurrent.futures import Executor, Future
 from dataclasses import dataclass, field, replace
-from functools import lru_cache
+from functools import cached_property, lru_cache
 
 import numpy as np
 
@@ -247,7 +247,7 @@ class Pass:
     def script(self) -> Script:
         return Script(self.settings, self.denoiser.traits.vocabulary, self.size)
 
-    @property
+    @cached_property
     def shares(self) -> Shares | None:
         """What share of the strength each pixel is left, where a part is protected."""
         protect = self.settings.protect

@@ -65,10 +65,9 @@ def enqueue_schedule(start: Layer, schedule: Schedule) -> Firing:
 def enqueue_touch_up(start: Layer, settings: TouchUp, replaces: Layer | None = None) -> Firing:
     """A firing of a touch-up on a layer, waiting for a worker; of one that takes another's place, maybe."""
     settings.within(start.size)
-    firing = _enqueue(start, Firing.Work.TOUCH_UP, to_json(settings), [settings])
-    if replaces is not None:
-        Firing.objects.filter(pk=firing.pk).update(replaces=replaces)
-    return firing
+    return _enqueue(
+        start, Firing.Work.TOUCH_UP, to_json(settings), [settings], replaces=replaces
+    )  # fmt: skip
 
 
 def enqueue_inlays(start: Layer, inlays: Sequence[Inlay]) -> Firing:
@@ -114,6 +113,7 @@ def _enqueue(
     steps: Sequence[Step],
     laid: int = 0,
     prediction: Prediction | None = None,
+    replaces: Layer | None = None,
 ) -> Firing:
     prediction = prediction or predict_steps(start, steps)
     require_room(prediction.disk_mb, piece_work(start.piece))
@@ -122,6 +122,7 @@ def _enqueue(
             piece=start.piece,
             start=start,
             work=work,
+            replaces=replaces,
             frozen=frozen,
             models_used=model_digests(steps),
             predicted=prediction_as_json(prediction, laid),

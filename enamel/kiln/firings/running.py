@@ -213,7 +213,7 @@ class Run:
         with canvas_of(parent) as layer, canvas_of(self.firing.piece.base) as base:
             reports = touch_up(
                 layer, settings, self.work, into, base=base,
-                known=known_patches(parent, settings, names),
+                known=known_patches(parent, names),
                 listener=hear, stopping=self._should_stop,
             )  # fmt: skip
         self.reports += [(number + at, report) for at, fired in reports for report in fired.reports]

@@ -5,7 +5,6 @@ from contextlib import ExitStack, contextmanager
 from dataclasses import dataclass
 from pathlib import Path
 
-import numpy as np
 from django.conf import settings
 from django.core.files import File
 
@@ -186,27 +185,19 @@ def shown(under: Layer, inlays: Sequence[Inlay], window: Box) -> bytes:
 def _reduced(below: Picture, laid: list[tuple[Picture, Inlay]], window: Box) -> SampleArray:
     scale = (MOST_SHOWN / window.area) ** 0.5
     size = below.size.scaled(scale)
-    small = _Small(below, size)
+    small = _small(below, size)
     over: list[tuple[Picture, Inlay]] = [
-        (_Small(picture, size), settings) for picture, settings in laid
+        (_small(picture, size), settings) for picture, settings in laid
     ]
     part = window.scaled(scale).intersection(Box.whole(size))
     return inlaid(small, over).read(part)
 
 
-class _Small:
+def _small(picture: Picture, size: Size) -> Picture:
     """A picture reduced, or enlarged where it is smaller, and held."""
-
-    def __init__(self, picture: Picture, size: Size) -> None:
-        self.size, self.channels = size, picture.channels
-        if picture.size.width >= size.width:
-            self.samples = reduced(picture, size)
-        else:
-            lazy = Enlarged(picture, size, upscaler("lanczos"))
-            self.samples = np.asarray(lazy.read(Box.whole(size)))
-
-    def read(self, box: Box) -> SampleArray:
-        return self.samples[box.slices]
+    if picture.size.width >= size.width:
+        return Pixels(reduced(picture, size))
+    return Pixels(Enlarged(picture, size, upscaler("lanczos")).read(Box.whole(size)))
 
 
 def places_of(under: Layer, inlays: Sequence[Inlay]) -> list[list[float]]:

@@ -2,17 +2,16 @@
 
 import shutil
 import time
-from collections.abc import Callable, Iterator
-from contextlib import contextmanager
+from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
 from django.db.models import F
 
 from enamel.core.errors import Stopped
-from enamel.core.fire.touchup import Known, Placed, TouchUp, make_patch, show_patch, source_of
+from enamel.core.fire.touchup import Known, make_patch, show_patch, source_of
 from enamel.core.geometry import Box
-from enamel.core.picture.canvas import Cropped, Picture, SampleArray
+from enamel.core.picture.canvas import Cropped, SampleArray
 from enamel.core.picture.encoded import webp_of
 from enamel.core.picture.reduce import reduced
 from enamel.kiln.faults import told
@@ -78,22 +77,16 @@ def _work(candidate: Candidate) -> Path:
     return piece_work(candidate.mending.piece) / f"candidate-{candidate.pk}"
 
 
-@contextmanager
-def refined_from(layer: Layer, settings: TouchUp) -> Iterator[tuple[Picture, Picture]]:
-    """A layer, and what its touch-up refines: the layer itself or the base enlarged to it."""
-    with canvas_of(layer) as canvas, canvas_of(layer.piece.base) as base:
-        yield canvas, source_of(canvas, base, settings)
-
-
 def _refine(candidate: Candidate, stopping: Callable[[], bool]) -> None:
     began = time.monotonic()
     mending = candidate.mending
     settings = mending.as_touch_up()
     placed = settings.placed(candidate.as_patch(), mending.layer.size)
-    with refined_from(mending.layer, settings) as (layer, source):
+    with canvas_of(mending.layer) as layer, canvas_of(mending.piece.base) as base:
+        source = source_of(layer, base, settings)
         made = make_patch(source, placed, _work(candidate), stopping=stopping)
         samples = made.samples.read(Box.whole(placed.around.size))[..., :3]
-        shown = _shown(layer, samples, placed, settings)
+        shown = webp_of(show_patch(layer, samples, placed, settings.match), SHOWN)
     path = _work(candidate) / "candidate.npy"
     np.save(path, samples)
     keep_file(candidate.pixels, path, f"{candidate.pk}.npy")
@@ -109,11 +102,6 @@ def _refine(candidate: Candidate, stopping: Callable[[], bool]) -> None:
         candidate.pixels.delete(save=False)
 
 
-def _shown(layer: Picture, samples: SampleArray, placed: Placed, settings: TouchUp) -> bytes:
-    """The place as the layer would have it."""
-    return webp_of(show_patch(layer, samples, placed, settings.match), SHOWN)
-
-
 def before(mending: Mending, place: int) -> bytes:
     """The place as the layer has it now, of the same size as its candidates are shown."""
     settings = mending.as_touch_up()
@@ -124,7 +112,7 @@ def before(mending: Mending, place: int) -> bytes:
         return webp_of(reduced(part, seen.size.scaled(scale)), SHOWN)
 
 
-def known_patches(layer: Layer, settings: TouchUp, addresses: list[str]) -> Known:
+def known_patches(layer: Layer, addresses: list[str]) -> Known:
     """Where candidates of these addresses were made before, their pixels, by the patch's number."""
     made = {
         candidate.address: candidate

@@ -73,19 +73,16 @@ def touch_up_cost(layer: Layer, form: TouchUpForm) -> dict[str, Any] | None:
         return None
     prediction = firings.predict_steps(layer, [settings])
     placed = settings.placed(settings.patches[0], layer.size)
-    cautions: list[str] = []
-    for strength, _ in form.tries:
-        for words in placed.cautions(settings.context, strength):
-            if words not in cautions:
-                cautions.append(words)
+    cautions = dict.fromkeys(
+        words for strength, _ in form.tries for words in placed.cautions(settings.context, strength)
+    )
     return {
         "count": len(form.tries),
         "seconds": prediction.seconds * len(form.tries),
         "first": prediction.seconds,
-        "around": placed.around.size,
         "working": placed.working,
         "factor": placed.factor,
-        "cautions": cautions,
+        "cautions": list(cautions),
     }
 
 

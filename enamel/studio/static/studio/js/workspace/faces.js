@@ -20,7 +20,7 @@ export function editFaces(root, bench, mask) {
   const boxes = () => known.map(({ box, turn }, place) => ({ box, turn, current: place === editing }));
   const pick = (box) => {
     const place = known.findIndex((face) => face.box === box);
-    if (place >= 0) mask(known[place].form);
+    if (place >= 0) mask(known[place]);
   };
   read();
   const draw = showBoxes(bench, boxes, pick);
@@ -29,7 +29,6 @@ export function editFaces(root, bench, mask) {
     editing = place;
     const editor = list().querySelector("[data-face-editor]");
     editor.hidden = place === null;
-    editor.classList.toggle("hidden", place === null);
     for (const [number, button] of [...list().querySelectorAll("[data-edit-face]")].entries()) button.setAttribute("aria-pressed", number === place);
     draw();
   };
@@ -62,7 +61,7 @@ export function editFaces(root, bench, mask) {
   const listen = () => {
     showAtPrintSize(list());
     [...list().querySelectorAll("[data-face]")].forEach((entry, place) => {
-      entry.querySelector("[data-mask-face]").addEventListener("click", () => mask(known[place].form));
+      entry.querySelector("[data-mask-face]").addEventListener("click", () => mask(known[place]));
       entry.querySelector("[data-edit-face]").addEventListener("click", () => edit(editing === place ? null : place));
     });
     for (const button of list().querySelectorAll("[data-face-by]")) {

@@ -23,8 +23,8 @@ export function init(root) {
 }
 
 // the ellipse of a face with a margin for its hair, softly
-function withHair(face, margin) {
-  const across = face.across * (1 + margin / 2 / 0.75);
-  const down = face.down * (1 + margin / 2 / 0.85);
-  return [{ ...face, across, down }, { kind: "feather", by: Math.min(across, down) / 3 }];
+function withHair({ form, box }, margin) {
+  const across = form.across + (box[2] * margin) / 2;
+  const down = form.down + (box[3] * margin) / 2;
+  return [{ ...form, across, down }, { kind: "feather", by: Math.min(across, down) / 3 }];
 }
