@@ -5,11 +5,11 @@ import sys
 from collections.abc import Sequence
 from pathlib import Path
 
-from enamel.core.cli import files, firing, mending
+from enamel.core.cli import files, finishing, firing, mending
 from enamel.core.cli.files import output_options, window
 from enamel.core.errors import Refusal, Stopped
 
-__all__ = ["files", "firing", "main", "mending", "parser"]
+__all__ = ["files", "finishing", "firing", "main", "mending", "parser"]
 
 
 def main(arguments: Sequence[str] | None = None) -> int:
@@ -76,4 +76,5 @@ def parser() -> argparse.ArgumentParser:
     command = commands.add_parser("schema", help="print the JSON Schema of schedule files")
     command.set_defaults(run=firing.run_schema)
     mending.add_commands(commands)
+    finishing.add_commands(commands)
     return top

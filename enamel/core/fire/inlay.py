@@ -16,7 +16,8 @@ from enamel.core.fire.join import Matched
 from enamel.core.geometry import Box, Size
 from enamel.core.masks import Drawn, Mask
 from enamel.core.masks.coverage import Coverage, Everything, require_covered
-from enamel.core.picture.canvas import WHITE, FloatArray, Picture, SampleArray
+from enamel.core.picture.canvas import WHITE, Picture, SampleArray
+from enamel.core.picture.colour import from_light, to_light
 from enamel.core.upscale import Enlarged, upscaler
 
 
@@ -100,23 +101,6 @@ class Inlaid:
             np.uint16
         )
         return mixed
-
-
-def to_light(samples: FloatArray) -> FloatArray:
-    """16-bit sRGB values as linear light, 0…1 (IEC 61966-2-1)."""
-    encoded = samples / np.float32(WHITE)
-    light: FloatArray = np.where(
-        encoded <= 0.04045, encoded / 12.92, ((encoded + 0.055) / 1.055) ** 2.4
-    ).astype(np.float32)
-    return light
-
-
-def from_light(light: FloatArray) -> FloatArray:
-    """Linear light 0…1 as 16-bit sRGB values, not yet rounded (IEC 61966-2-1)."""
-    held = np.clip(light, 0, 1)
-    encoded = np.where(held <= 0.0031308, held * 12.92, 1.055 * held ** (1 / 2.4) - 0.055)
-    samples: FloatArray = (encoded * WHITE).astype(np.float32)
-    return samples
 
 
 def inlaid(under: Picture, layers: list[tuple[Picture, Inlay]]) -> Picture:

@@ -34,6 +34,23 @@ def luma_of(samples: SampleArray) -> FloatArray:
     return luma(samples[..., :3].astype(np.float32) / np.float32(WHITE))
 
 
+def to_light(samples: FloatArray) -> FloatArray:
+    """16-bit sRGB values as linear light, 0…1 (IEC 61966-2-1)."""
+    encoded = samples / np.float32(WHITE)
+    light: FloatArray = np.where(
+        encoded <= 0.04045, encoded / 12.92, ((encoded + 0.055) / 1.055) ** 2.4
+    ).astype(np.float32)
+    return light
+
+
+def from_light(light: FloatArray) -> FloatArray:
+    """Linear light 0…1 as 16-bit sRGB values, not yet rounded (IEC 61966-2-1)."""
+    held = np.clip(light, 0, 1)
+    encoded = np.where(held <= 0.0031308, held * 12.92, 1.055 * held ** (1 / 2.4) - 0.055)
+    samples: FloatArray = (encoded * WHITE).astype(np.float32)
+    return samples
+
+
 def lab_of(samples: SampleArray) -> Lab:
     """16-bit sRGB samples (…, 3) as L* 0…100, a*, b*, D65, 2° observer (CIE 15:2004)."""
     encoded = samples[..., :3].astype(np.float64) / WHITE

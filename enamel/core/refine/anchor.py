@@ -6,17 +6,14 @@ any radius, and the same bits in any window.
 """
 
 import math
-from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
-from enamel.core.geometry import Box, Size, blocks
+from enamel.core.geometry import Box
 from enamel.core.picture.canvas import WHITE, FloatArray, Picture, SampleArray, mirrored_index
+from enamel.core.picture.cells import Places, between_cells, cell_means, cells_of
 from enamel.core.picture.soften import gaussian_taps, weighted
 from enamel.core.refine.protect import Shares
-
-Places = NDArray[Any]
 
 
 def cell_of(radius: int) -> int:
@@ -58,7 +55,7 @@ class Anchored:
         self.amount = np.float32(amount)
         self.cell = cell_of(radius)
         self.taps = gaussian_taps(radius / self.cell)
-        self.cells = Size(-(-self.size.width // self.cell), -(-self.size.height // self.cell))
+        self.cells = cells_of(self.size, self.cell)
 
     def read(self, box: Box) -> SampleArray:
         cell = self.cell
@@ -66,7 +63,7 @@ class Anchored:
         columns = np.arange(box.x // cell - 1, (box.right - 1) // cell + 2)
         rows = np.arange(box.y // cell - 1, (box.bottom - 1) // cell + 2)
         low = self._blurred(rows, columns)
-        shift = self._between(low, box, rows[0], columns[0])
+        shift = between_cells(low, box, cell, rows[0], columns[0])
         if self.shares is not None:
             shift = shift * self.shares.read(box)
         samples = self.refined.read(box) + self.amount * shift
@@ -79,33 +76,8 @@ class Anchored:
         across = mirrored_index(columns[0] - reach, columns[-1] + reach + 1, self.cells.width)
         top, left = int(down.min()), int(across.min())
         known = Box.between(left, top, int(across.max()) + 1, int(down.max()) + 1)
-        difference = self._means(self.source, known) - self._means(self.refined, known)
+        difference = cell_means(self.source, self.cell, known)
+        difference -= cell_means(self.refined, self.cell, known)
         tall = weighted(difference[down - top], self.taps)
         wide = weighted(tall[:, across - left].swapaxes(0, 1), self.taps)
         return wide.swapaxes(0, 1)
-
-    def _means(self, picture: Picture, cells: Box) -> FloatArray:
-        """Mean of each cell, exact: sums of whole numbers."""
-        cell = self.cell
-        region = Box(cells.x * cell, cells.y * cell, cells.width * cell, cells.height * cell)
-        region = region.intersection(Box.whole(self.size))
-        at_columns = np.arange(0, region.width, cell)
-        widths = np.diff([*at_columns, region.width])[:, None]
-        means = np.empty((cells.height, len(at_columns), picture.channels), np.float32)
-        for number, row in enumerate(blocks(region, region.width, cell)):
-            samples = picture.read(row)  # a row of cells at a time: a large radius reads far around
-            sums = np.add.reduceat(samples.sum(axis=0, dtype=np.int64), at_columns, axis=0)
-            means[number] = sums / (row.height * widths)
-        return means
-
-    def _between(self, low: FloatArray, box: Box, first_row: int, first_column: int) -> FloatArray:
-        """Linear interpolation between the cells' centres, at the box's pixels."""
-        low = _interpolated(low, (np.arange(box.y, box.bottom) + 0.5) / self.cell - 0.5 - first_row)
-        across = (np.arange(box.x, box.right) + 0.5) / self.cell - 0.5 - first_column
-        return _interpolated(low.swapaxes(0, 1), across).swapaxes(0, 1)
-
-
-def _interpolated(values: FloatArray, places: Places) -> FloatArray:
-    below = np.floor(places).astype(np.intp)
-    share = (places - below).astype(np.float32)[:, None, None]
-    return values[below] * (1 - share) + values[below + 1] * share

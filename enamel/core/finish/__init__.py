@@ -1,0 +1,14 @@
+"""The finish: what is done to a layer after its coats. Windows have the whole's pixels bit for bit."""
+
+__all__ = [
+    "automatic",
+    "detail",
+    "facts",
+    "finished",
+    "kernels",
+    "overview",
+    "planes",
+    "recipe",
+    "repair",
+    "tone",
+]
