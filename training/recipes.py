@@ -113,7 +113,7 @@ RECIPES = {
             batch=16,
             rate=4e-4,
             rollouts=0.7,
-            steps=51000,
+            steps=50000,
             lag=0.66,
             seed=6,
         ),

@@ -13,7 +13,8 @@ from enamel.core.print.file import FileFormat, Placed, export, require_writable
 from enamel.core.print.layout import PrintPlan, native
 from enamel.kiln.faults import told
 from enamel.kiln.models import Layer, PrintFile
-from enamel.kiln.storage.layers import canvas_of, file_name, keep_file, require_room, said_of
+from enamel.kiln.storage.files import keep_file
+from enamel.kiln.storage.layers import canvas_of, file_name, require_room, said_of
 from enamel.kiln.storage.passing import passing
 
 ATTEMPTS = 3

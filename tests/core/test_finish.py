@@ -74,7 +74,7 @@ def finished(layer: Pixels, step: Step, reference: Pixels | None = None) -> Samp
         for spec in dataclasses.fields(Finish)
         if isinstance(getattr(ALL, spec.name), type(step))
     )
-    recipe = dataclasses.replace(Finish(), **{name: dataclasses.replace(step, on=True)})  # type: ignore[arg-type]
+    recipe = Finish().with_step(name, dataclasses.replace(step, on=True))
     return whole(made(layer, recipe, reference))
 
 
@@ -370,7 +370,7 @@ def test_each_step_says_in_figures_what_it_decided() -> None:
     assert f"{facts.black:.1%}" in reasons["tone"]
     assert Facts.from_json(json.loads(json.dumps(facts.to_json()))) == facts
     # against itself there is nothing to be matched
-    result = whole(made(layer, dataclasses.replace(Finish(), match=recipe.match), layer))
+    result = whole(made(layer, Finish(match=recipe.match), layer))
     assert off(result, whole(layer)) < 0.1
 
 

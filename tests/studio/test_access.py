@@ -16,7 +16,7 @@ from enamel.kiln import prints
 from enamel.kiln.firings import asking as firings
 from enamel.kiln.mending import asking as mending
 from enamel.kiln.mending import masks
-from enamel.kiln.models import Arrival, Firing, HouseSchedule, Piece
+from enamel.kiln.models import Arrival, Firing, HouseFinish, HouseSchedule, Piece
 from enamel.kiln.prints import Order
 from enamel.kiln.swatches import asking as swatches
 from enamel.studio import urls
@@ -36,8 +36,9 @@ WITHOUT_OWNER: dict[str, dict[str, Any]] = {
     "change-password": {},
     "throw-away": {},
     "thrown-away": {},
+    "keep-finish": {},
 }
-"""What everybody in the workshop shares."""
+"""What everybody in the workshop shares, or only makes."""
 
 
 def addresses(piece: Piece, firing: Firing) -> dict[str, str]:
@@ -60,6 +61,7 @@ def addresses(piece: Piece, firing: Firing) -> dict[str, str]:
     numbers = {
         "swatches": sheet.swatches.get().pk,
         "house": house.pk,
+        "finishes": HouseFinish.objects.create(owner=piece.owner, name="soft", recipe={}).pk,
         "candidates": mended.candidates.get().pk,
         "masks": masks.keep(piece, "a box", mask).pk,
     }

@@ -1,6 +1,5 @@
 """Settings that a step proposes by itself, from what was measured, with its reasons in figures."""
 
-import dataclasses
 import math
 from dataclasses import dataclass
 
@@ -226,5 +225,5 @@ def automatic(
     """A recipe whose steps are all as they propose themselves, and their reasons by name."""
     made = {name: proposed(name, facts, own, reference) for name in _RULES}
     for name, proposal in made.items():
-        recipe = dataclasses.replace(recipe, **{name: proposal.step})  # type: ignore[arg-type]
+        recipe = recipe.with_step(name, proposal.step)
     return recipe, {name: proposal.reason for name, proposal in made.items()}

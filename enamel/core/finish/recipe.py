@@ -196,6 +196,10 @@ Step = CleanUp | Noise | Fringes | Deblur | Tone | Match | Colour | LocalContras
 class Finish:
     """A recipe. Its fields stand in the order in which they are done."""
 
+    NAMES: ClassVar[tuple[str, ...]] = (
+        "clean_up", "noise", "fringes", "deblur", "tone", "match", "colour", "local_contrast",
+        "sharpen", "grain",
+    )  # fmt: skip
     clean_up: CleanUp = setting(CleanUp(), str(CleanUp.__doc__))
     noise: Noise = setting(Noise(), str(Noise.__doc__))
     fringes: Fringes = setting(Fringes(), str(Fringes.__doc__))
@@ -219,10 +223,31 @@ class Finish:
         names = [step.NAME for step in self.steps.values()]
         return ", ".join([names[0], *(name.lower() for name in names[1:])]) if names else "Nothing"
 
+    def with_step(self, name: str, step: Step) -> "Finish":
+        """The same recipe with another step under a name."""
+        return dataclasses.replace(self, **{name: step})  # type: ignore[arg-type]
+
     def without(self, name: str) -> "Finish":
         """The same recipe with one step off."""
-        step = dataclasses.replace(getattr(self, name), on=False)
-        return dataclasses.replace(self, **{name: step})
+        return self.with_step(name, dataclasses.replace(getattr(self, name), on=False))
+
+    def at_scale(self, scale: float) -> "Finish":
+        """The recipe for the picture reduced by a scale below 1, as nearly as px allow: for previews.
+
+        Steps whose reach falls below a px there do nothing that could be seen, and are off.
+        """
+        made = self
+        for name, step in self.steps.items():
+            changes: dict[str, Any] = {}
+            for spec in dataclasses.fields(step):
+                if spec.metadata.get("unit") == "px":
+                    now, least = getattr(step, spec.name), spec.metadata["low"]
+                    length = now * scale
+                    changes[spec.name] = type(now)(max(least, length))
+                    seen = length >= least / 2 or isinstance(step, Match | LocalContrast)
+                    changes["on"] = changes.get("on", True) and seen
+            made = made.with_step(name, dataclasses.replace(step, **changes))
+        return made
 
     @classmethod
     def from_json(cls, given: Any) -> "Finish":

@@ -13,12 +13,14 @@ from procrastinate.contrib.django.models import ProcrastinateJob
 from enamel.core.diffusion.onnx import refiner
 from enamel.core.errors import Refusal
 from enamel.core.fields import to_json
+from enamel.core.finish.recipe import Finish
 from enamel.core.fire.inlay import Inlay
 from enamel.core.fire.predict import CoatCost, Prediction, measured_rate, predict
 from enamel.core.fire.touchup import TouchUp
 from enamel.core.geometry import Size
 from enamel.core.networks.cards import card
 from enamel.core.schedule import Coat, Refine, Schedule
+from enamel.kiln import finishing
 from enamel.kiln.firings import running
 from enamel.kiln.models import Attendance, Firing, Layer, Model, Piece
 from enamel.kiln.models.firings import Step, step_from
@@ -78,6 +80,14 @@ def enqueue_inlays(start: Layer, inlays: Sequence[Inlay]) -> Firing:
     return _enqueue(start, Firing.Work.INLAY, frozen, [tuple(inlays)])
 
 
+def enqueue_finish(start: Layer, recipe: Finish, replaces: Layer | None = None) -> Firing:
+    """A firing that finishes a layer, waiting for a worker; it takes another finish's place, maybe."""
+    if not recipe.steps:
+        raise Refusal("No step is on, so nothing would change; switch one on first.")
+    finishing.reference_of(start, recipe)
+    return _enqueue(start, Firing.Work.FINISH, recipe.to_json(), [recipe], replaces=replaces)
+
+
 def after(layer: Layer) -> list[Layer]:
     """The layers that were made from a layer, one from the other; of several, those of the newest."""
     found: list[Layer] = []
@@ -89,7 +99,7 @@ def after(layer: Layer) -> list[Layer]:
 
 
 def replaced_by(layer: Layer) -> Layer | None:
-    """The touch-up whose place a layer took: the one that its own touch-up was begun to change."""
+    """The layer whose place another took: the one that its touch-up or finish was begun to change."""
     earlier = layer.replaces
     return earlier if earlier and after(earlier) else None
 

@@ -16,6 +16,7 @@ from enamel.core import ENGINE_VERSION
 from enamel.core.diffusion.onnx import refiner
 from enamel.core.errors import Stopped
 from enamel.core.fields import to_json
+from enamel.core.finish.recipe import Finish
 from enamel.core.fire.firing import Fired, StageReport, fire, materialise
 from enamel.core.fire.inlay import Inlay, inlaid
 from enamel.core.fire.touchup import TouchUp, touch_up
@@ -26,6 +27,7 @@ from enamel.core.picture.canvas import Canvas
 from enamel.core.picture.encoded import webp_of
 from enamel.core.progress import Progress
 from enamel.core.schedule import Coat, Schedule, address
+from enamel.kiln import finishing
 from enamel.kiln.checking import check_layer
 from enamel.kiln.faults import told
 from enamel.kiln.mending import inlays
@@ -154,6 +156,8 @@ class Run:
             elif isinstance(step, TouchUp):
                 layer = self._touch_up(place, step, layer)
                 place += len(step.patches)
+            elif isinstance(step, Finish):
+                layer = self._finish(step, layer)
             else:
                 layer = self._inlay(step, layer)
         self.firing.result = layer
@@ -243,6 +247,25 @@ class Run:
         return self._keep(
             [], made,
             kind=Layer.Kind.INLAY, parent=parent, recipe=recipe, address=name,
+            seconds=time.monotonic() - began,
+        )  # fmt: skip
+
+    def _finish(self, recipe: Finish, parent: Layer) -> Layer:
+        """A layer finished by a recipe."""
+        name = finishing.address_of(parent, recipe)
+        known = self.firing.piece.layer_at(name)
+        if known:
+            return self._known(known)
+        began = time.monotonic()
+        into = self.work / f"{name[:32]}.npy"
+        into.unlink(missing_ok=True)
+        with finishing.opened(parent, recipe) as made:
+            canvas = materialise(made, made.whole, into)
+        return self._keep(
+            [], canvas,
+            kind=Layer.Kind.FINISH, parent=parent, address=name,
+            recipe={"engine": ENGINE_VERSION, "finish": recipe.to_json()},
+            replaces=self.firing.replaces if parent == self.firing.start else None,
             seconds=time.monotonic() - began,
         )  # fmt: skip
 

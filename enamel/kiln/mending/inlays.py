@@ -21,7 +21,8 @@ from enamel.core.picture.reduce import reduced
 from enamel.core.schedule import address
 from enamel.core.upscale import Enlarged, upscaler
 from enamel.kiln.models import LaidFile, Layer, Piece, Swatch
-from enamel.kiln.storage.layers import canvas_in, canvas_of, keep_file
+from enamel.kiln.storage.files import keep_file
+from enamel.kiln.storage.layers import canvas_in, canvas_of
 from enamel.kiln.storage.passing import passing, stored
 from enamel.kiln.storage.swatches import pixels_of
 

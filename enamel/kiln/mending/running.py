@@ -16,7 +16,8 @@ from enamel.core.picture.encoded import webp_of
 from enamel.core.picture.reduce import reduced
 from enamel.kiln.faults import told
 from enamel.kiln.models import Candidate, Layer, Mending
-from enamel.kiln.storage.layers import canvas_of, keep_file, piece_work
+from enamel.kiln.storage.files import keep_file
+from enamel.kiln.storage.layers import canvas_of, piece_work
 
 ATTEMPTS = 4
 """A candidate whose worker died this often is not tried again."""

@@ -2,6 +2,7 @@
 
 from enamel.kiln.models.arrivals import Arrival
 from enamel.kiln.models.attendance import Attendance
+from enamel.kiln.models.finishes import HouseFinish
 from enamel.kiln.models.firings import Firing, TilePreview
 from enamel.kiln.models.layers import Layer
 from enamel.kiln.models.library import (
@@ -25,6 +26,7 @@ __all__ = [
     "Attendance",
     "Candidate",
     "Firing",
+    "HouseFinish",
     "HouseSchedule",
     "KeptMask",
     "LaidFile",

@@ -6,6 +6,7 @@ from typing import Any
 from django.db import models
 from django.utils import timezone
 
+from enamel.core.finish.recipe import Finish
 from enamel.core.fire.inlay import Inlay
 from enamel.core.fire.touchup import TouchUp
 from enamel.core.geometry import Size
@@ -13,7 +14,7 @@ from enamel.core.schedule import Coat, Schedule
 from enamel.kiln.models.layers import Layer, refine_of
 from enamel.kiln.models.people import Person
 
-Step = Coat | TouchUp | tuple[Inlay, ...]
+Step = Coat | TouchUp | tuple[Inlay, ...] | Finish
 """What makes one layer of another."""
 
 
@@ -24,6 +25,8 @@ def step_from(form: dict[str, Any]) -> Step:
         return Coat.from_json(settings)
     if kind == Layer.Kind.TOUCH_UP:
         return TouchUp.from_json(settings)
+    if kind == Layer.Kind.FINISH:
+        return Finish.from_json(settings)
     return tuple(Inlay.from_json(one) for one in settings["inlays"])
 
 
@@ -56,6 +59,7 @@ class Firing(models.Model):
         SCHEDULE = "schedule", "Schedule"
         TOUCH_UP = "touch-up", "Touch-up"
         INLAY = "inlay", "Inlay"
+        FINISH = "finish", "Finish"
         AGAIN = "again", "Done again"
         """Layers after one that was changed, made anew on what it has become."""
 
@@ -72,7 +76,7 @@ class Firing(models.Model):
     work = models.CharField(max_length=10, choices=Work.choices)
     replaces = models.ForeignKey(
         Layer, models.SET_NULL, null=True, blank=True, related_name="+",
-        help_text="The touch-up whose place the result takes.",
+        help_text="The touch-up or finish whose place the result takes.",
     )  # fmt: skip
     frozen = models.JSONField(help_text="The schedule or touch-up, every setting spelt out.")
     models_used = models.JSONField(default=dict, help_text="sha256 of each model at the start.")
@@ -109,7 +113,7 @@ class Firing(models.Model):
 
     @property
     def last_step(self) -> dict[str, Any]:
-        """The settings of the last thing it does: a coat, a touch-up or an inlay."""
+        """The settings of the last thing it does: a coat, a touch-up, an inlay or a finish."""
         if self.work == self.Work.SCHEDULE:
             last: dict[str, Any] = self.frozen["coats"][-1]
         elif self.work == self.Work.AGAIN:

@@ -33,6 +33,7 @@ class Layer(models.Model):
         COAT = "coat", "Coat"
         TOUCH_UP = "touch-up", "Touch-up"
         INLAY = "inlay", "Inlay"
+        FINISH = "finish", "Finish"
 
     id = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
     piece = models.ForeignKey("Piece", models.CASCADE, related_name="layers")
@@ -42,7 +43,7 @@ class Layer(models.Model):
     kind = models.CharField(max_length=10, choices=Kind.choices)
     replaces = models.ForeignKey(
         "self", models.SET_NULL, null=True, blank=True, related_name="replaced_by",
-        help_text="The touch-up whose place it takes.",
+        help_text="The touch-up or finish whose place it takes.",
     )  # fmt: skip
     recipe = models.JSONField(default=dict, help_text="Exact settings and model hashes.")
     address = models.CharField(max_length=64, help_text="Hash of all that determines the pixels.")
@@ -59,6 +60,13 @@ class Layer(models.Model):
     thumbnail = models.FileField(upload_to="thumbnails/", blank=True)
     faces = models.JSONField(
         null=True, blank=True, help_text="Left, top, width, height in px, and turn in degrees."
+    )
+
+    overview = models.FileField(
+        upload_to="overviews/", blank=True, help_text="Means of its cells, for finishing."
+    )
+    measured = models.JSONField(
+        null=True, blank=True, help_text="Noise, blur, tones and the like, for finishing."
     )
 
     checks = models.JSONField(
@@ -94,6 +102,11 @@ class Layer(models.Model):
         return bool(self.pyramid)
 
     @property
+    def surveyed(self) -> bool:
+        """Whether it was measured for finishing."""
+        return bool(self.overview)
+
+    @property
     def checked(self) -> bool:
         """Whether it has a report in the present form."""
         return self.checked_by == VERSION
@@ -122,6 +135,8 @@ class Layer(models.Model):
             return {self.kind: self.recipe["coat"]}
         if self.kind == self.Kind.TOUCH_UP:
             return {self.kind: self.recipe["touch_up"]}
+        if self.kind == self.Kind.FINISH:
+            return {self.kind: self.recipe["finish"]}
         return {self.kind: {"inlays": self.recipe["inlays"]}}
 
     @property

@@ -25,7 +25,8 @@ from enamel.core.picture.canvas import Canvas
 from enamel.core.print.file import FileFormat, export
 from enamel.core.schedule import address
 from enamel.kiln.models import Layer, Piece, PrintFile, Swatch
-from enamel.kiln.storage.layers import add_layer, canvas_of, keep_file, piece_work
+from enamel.kiln.storage.files import keep_file
+from enamel.kiln.storage.layers import add_layer, canvas_of, piece_work
 from enamel.kiln.storage.passing import passing, stored
 
 SPLIT_FORMAT = FileFormat.PNG
@@ -205,7 +206,7 @@ def delete_for_good() -> int:
     for piece in gone:
         files = [piece.base_file]
         for layer in piece.layers.all():
-            files += [layer.pixels, layer.pyramid, layer.thumbnail]
+            files += [layer.pixels, layer.pyramid, layer.thumbnail, layer.overview]
             files += [written.file for written in PrintFile.objects.filter(layer=layer)]
         swatches = Swatch.objects.filter(sheet__piece=piece)
         files += [swatch.pixels for swatch in swatches]

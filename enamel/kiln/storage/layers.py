@@ -8,7 +8,6 @@ from pathlib import Path
 from typing import Any
 
 from django.conf import settings
-from django.core.files import File
 from django.core.files.base import ContentFile
 from django.db.models.fields.files import FieldFile
 from django.utils import timezone
@@ -16,7 +15,6 @@ from django.utils import timezone
 from enamel.core.base.faces import find_faces
 from enamel.core.base.xmp import AI_EDITED, AI_ENHANCED, AI_MADE, packet
 from enamel.core.errors import Refusal
-from enamel.core.files import whole_file
 from enamel.core.fire.firing import Stage, address_of, stages
 from enamel.core.geometry import Box
 from enamel.core.picture.canvas import Canvas
@@ -26,6 +24,8 @@ from enamel.core.refine.tilestore import FolderStore
 from enamel.core.schedule import Coat, Schedule
 from enamel.kiln.models import Candidate, Layer, Piece, Swatch
 from enamel.kiln.models.layers import face_as_kept
+from enamel.kiln.storage.files import keep_file
+from enamel.kiln.storage.overviews import survey
 from enamel.kiln.storage.passing import passing
 from enamel.kiln.storage.pyramids import build, thumbnail
 
@@ -80,21 +80,6 @@ def canvas_in(field: FieldFile) -> Iterator[Canvas]:
             yield canvas
 
 
-def keep_file(field: FieldFile, path: Path, name: str) -> None:
-    """Put a finished local file into storage: moved where storage is local, else copied."""
-    storage = field.storage
-    target = field.field.generate_filename(field.instance, name)
-    try:
-        local = Path(storage.path(target))
-    except NotImplementedError:
-        with path.open("rb") as file:
-            field.save(name, File(file), save=False)
-        return
-    with whole_file(local) as partial:
-        shutil.move(path, partial)
-    field.name = target
-
-
 def add_layer(piece: Piece, canvas: Canvas, **facts: Any) -> Layer:
     """Store a finished canvas as a layer of the piece; the canvas's file moves into storage."""
     layer = Layer(
@@ -112,9 +97,17 @@ def add_layer(piece: Piece, canvas: Canvas, **facts: Any) -> Layer:
 
 
 def prepare(layer: Layer) -> None:
-    """Make a stored layer ready to be looked at: pyramid, thumbnail, faces. Safe to repeat."""
-    if layer.ready:
-        return
+    """Make a stored layer ready to be looked at and to be finished. Safe to repeat."""
+    if not layer.ready:
+        _prepare_views(layer)
+    if not layer.surveyed:
+        with canvas_of(layer) as canvas:
+            survey(layer, canvas)
+        layer.save(update_fields=["overview", "measured"])
+
+
+def _prepare_views(layer: Layer) -> None:
+    """Pyramid, thumbnail, faces."""
     with passing("pyramid") as folder, canvas_of(layer) as canvas:
         path = folder / "pyramid.zip"
         build(canvas, path)

@@ -18,7 +18,8 @@ from enamel.core.schedule import Coat, Schedule
 from enamel.core.upscale.enlarge import Resampled
 from enamel.kiln.faults import told
 from enamel.kiln.models import Piece, Sheet, Swatch
-from enamel.kiln.storage.layers import canvas_of, keep_file, piece_work, tile_store
+from enamel.kiln.storage.files import keep_file
+from enamel.kiln.storage.layers import canvas_of, piece_work, tile_store
 
 ATTEMPTS = 4
 """A swatch whose worker died this often is not tried again."""

@@ -2,6 +2,7 @@
 
 from enamel.studio.forms.base import BaseForm
 from enamel.studio.forms.coat import CoatForm
+from enamel.studio.forms.finish import FinishForm
 from enamel.studio.forms.inlay import InlayForm
 from enamel.studio.forms.library import ModelForm, SuitedForm
 from enamel.studio.forms.prints import PrintFileForm, PrintForm
@@ -11,6 +12,7 @@ from enamel.studio.forms.touch_up import TouchUpForm
 __all__ = [
     "BaseForm",
     "CoatForm",
+    "FinishForm",
     "InlayForm",
     "ModelForm",
     "PrintFileForm",

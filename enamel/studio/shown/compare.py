@@ -14,6 +14,7 @@ from django.urls import reverse
 
 from enamel.core.checks.measures import MEASURES, best_of
 from enamel.core.fields import to_json
+from enamel.core.finish.recipe import Finish
 from enamel.core.geometry import Box, Size
 from enamel.core.masks import Drawn, Mask
 from enamel.core.schedule import Coat, Refine, differences
@@ -144,8 +145,12 @@ def _chain(layer: Layer) -> list[dict[str, Any]]:
     step: Layer | None = layer
     while step is not None:
         recipe = step.recipe
-        inlays = {"inlays": recipe["inlays"]} if "inlays" in recipe else None
-        made = recipe.get("coat") or recipe.get("touch_up") or inlays
+        made = recipe.get("coat") or recipe.get("touch_up")
+        if "inlays" in recipe:
+            made = {"inlays": recipe["inlays"]}
+        elif "finish" in recipe:
+            on = Finish.from_json(recipe["finish"]).steps
+            made = {"finish": {name: to_json(settings) for name, settings in on.items()}}
         if made:
             refine = {"refine": refine_of(made)} if "refine" in made else {}
             steps.insert(0, without_masks(made | refine))
@@ -204,7 +209,9 @@ def _said(value: Any) -> str:
 
 def _summed(made: dict[str, Any]) -> str:
     refine = made.get("refine")
-    words = str(made.get("upscaler", "inlay" if "inlays" in made else "touch-up")).capitalize()
+    others = {"inlays": "inlay", "finish": "finish"}
+    kind = next((words for name, words in others.items() if name in made), "touch-up")
+    words = str(made.get("upscaler", kind)).capitalize()
     if refine:
         words += f" with strength {refine['strength']:g}, seed {refine['seed']}"
     return words

@@ -2,7 +2,7 @@
 
 The base is the copper ground, each layer a band upon its parent, as thick as its pixels are many.
 Where a layer was fired more than once the plate splits, each branch having its share of the width.
-A touch-up is drawn as an inclusion in a thin band.
+Touch-ups and inlays are drawn as inclusions in a thin band, a finish as a thin glaze.
 """
 
 import math
@@ -79,7 +79,7 @@ class Section:
 
 def thickness(layer: Banded) -> float:
     """Height of a layer's band: grows with the square root of its pixel count, within limits."""
-    if layer.kind in ("touch-up", "inlay"):
+    if layer.kind in ("touch-up", "inlay", "finish"):
         return TOUCH_UP
     megapixels = layer.width * layer.height / 1e6
     return min(THICKEST, max(THINNEST, 15.0 * math.sqrt(megapixels)))

@@ -9,6 +9,7 @@ from django.http import QueryDict
 
 from enamel.core.base.subject import Subject
 from enamel.core.errors import Refusal
+from enamel.core.finish.recipe import Finish
 from enamel.core.fire.predict import CoatCost, Prediction
 from enamel.core.fire.touchup import TouchUp
 from enamel.core.geometry import Size
@@ -24,6 +25,7 @@ from enamel.studio.asked import whole_number
 from enamel.studio.forms import (
     BaseForm,
     CoatForm,
+    FinishForm,
     InlayForm,
     PrintFileForm,
     PrintForm,
@@ -31,6 +33,7 @@ from enamel.studio.forms import (
     TouchUpForm,
 )
 from enamel.studio.shown.draft import Draft
+from enamel.studio.shown.finishing import finish_shown
 from enamel.studio.shown.mending import inlay_shown, touch_up_shown
 from enamel.studio.shown.prints import file_shown, print_shown
 from enamel.studio.shown.section import section
@@ -40,12 +43,13 @@ TASKS = {
     "coat": "Coats",
     "touch-up": "Touch-up",
     "inlay": "Inlay",
+    "finish": "Finish",
     "file": "File",
     "base": "Base",
 }
 
 
-PAINTED_ON = ("touch-up", "inlay")
+LIVE = ("touch-up", "inlay", "finish")
 WINDOW = 512
 """Side of the windows that are proposed for swatches, in px of the result."""
 MOST_TILES_DRAWN = 3000
@@ -225,8 +229,8 @@ class Workspace:
         self.layer = self._found(picked.get("layer")) or self.layers[-1]
         task = picked.get("task", "coat")
         self.task = task if task in TASKS else "coat"
-        # what is painted on is seen whole, unless a wipe is asked for
-        usual = self.layer if self.task in PAINTED_ON else self.layers[0]
+        # what is worked on live is seen whole, unless a wipe is asked for
+        usual = self.layer if self.task in LIVE else self.layers[0]
         self.against = self._found(picked.get("against")) or usual
         self.draft = draft_of(piece, picked.get("coat"))
         self.form = form or self._form()
@@ -245,6 +249,8 @@ class Workspace:
             return TouchUpForm(self._touch_up_values(), start=size)
         if self.task == "inlay":
             return InlayForm(InlayForm.starting(), under=self.layer)
+        if self.task == "finish":
+            return FinishForm.showing(self._recipe())
         if self.task == "file":
             return PrintFileForm(PrintFileForm.starting())
         if self.task == "base":
@@ -253,9 +259,13 @@ class Workspace:
 
     @property
     def changing(self) -> Layer | None:
-        """The touch-up that is being changed, where one is."""
+        """The touch-up or finish that is being changed, where one is."""
         layer = self._found(self.picked.get("change"))
-        return layer if layer and layer.kind == Layer.Kind.TOUCH_UP else None
+        return layer if layer and layer.kind == self.task else None
+
+    def _recipe(self) -> Finish:
+        """The finish that is being changed, else one with nothing on."""
+        return Finish.from_json(self.changing.recipe["finish"]) if self.changing else Finish()
 
     def _touch_up_values(self) -> dict[str, Any]:
         settings = None
@@ -277,6 +287,8 @@ class Workspace:
                 self.form.add_error(None, str(refusal))
         if isinstance(self.form, InlayForm):
             return inlay_shown(self.piece, self.layer)
+        if self.task == "finish":
+            return finish_shown(self.piece, self.layer, self.changing)
         if self.task == "file":
             return file_shown(self.piece, self.layer, self.unit)
         return {}

@@ -6,6 +6,7 @@ from django import template
 from django.forms import BoundField, Form
 from django.urls import reverse
 
+from enamel.core.finish.recipe import Finish
 from enamel.core.geometry import Size
 from enamel.core.print.papers import PAPERS
 from enamel.core.print.sizing import PRINT_PPI, Unit, mm_of
@@ -107,6 +108,8 @@ def made_with(layer: Layer) -> str:
         parts.append(f"strength {refine['strength']:g}")
         parts.append(f"{refine['steps']} steps")
         parts.append(f"seed {refine['seed']}")
+    if layer.kind == Layer.Kind.FINISH:
+        parts.append(Finish.from_json(layer.recipe["finish"]).words)
     return ", ".join(parts) or "as it was brought in"
 
 

@@ -14,7 +14,11 @@ from enamel.kiln.models import Firing, TilePreview
 from enamel.studio.asked import whole_number
 from enamel.studio.views.access import own_firing
 
-TASKS: dict[str, str] = {Firing.Work.TOUCH_UP: "touch-up", Firing.Work.INLAY: "inlay"}
+TASKS: dict[str, str] = {
+    Firing.Work.TOUCH_UP: "touch-up",
+    Firing.Work.INLAY: "inlay",
+    Firing.Work.FINISH: "finish",
+}
 """Where work goes on that is no coat."""
 
 

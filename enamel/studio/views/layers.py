@@ -38,5 +38,7 @@ def thumbnail(request: HttpRequest, layer_id: UUID) -> FileResponse:
 @require_GET
 @login_required
 def state(request: HttpRequest, layer_id: UUID) -> JsonResponse:
-    """Whether a layer can be looked at yet."""
-    return JsonResponse({"ready": own_layer(request, layer_id).ready})
+    """Whether a layer can be looked at yet; with ``for=finish``, whether it can be finished."""
+    layer = own_layer(request, layer_id)
+    finishing = request.GET.get("for") == "finish"
+    return JsonResponse({"ready": layer.surveyed if finishing else layer.ready})

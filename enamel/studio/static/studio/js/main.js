@@ -7,6 +7,7 @@ import * as choosePictures from "./compare/choose-pictures.js";
 import * as compare from "./compare/compare.js";
 import * as dialog from "./shared/dialog.js";
 import * as drop from "./pieces/drop.js";
+import * as finish from "./workspace/finish.js";
 import * as firing from "./workspace/firing.js";
 import * as inlay from "./workspace/inlay.js";
 import * as keys from "./shared/keys.js";
@@ -35,6 +36,7 @@ const modules = {
   compare,
   dialog,
   drop,
+  finish,
   firing,
   inlay,
   keys,

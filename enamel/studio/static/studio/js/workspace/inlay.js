@@ -1,11 +1,10 @@
 // inlay.js: pictures laid over the layer: their order, opacity and masks, seen live on the picture.
 import { Steps } from "../mask/steps.js";
 import { ask, maskTools } from "../mask/tools.js";
+import { live } from "./live.js";
 import { send } from "../shared/send.js";
 import { toggle } from "../shared/canvas.js";
 import { whenOpen } from "../shared/viewer.js";
-
-const PAUSE_MS = 180;
 
 export function init(root) {
   whenOpen((bench) => {
@@ -14,7 +13,12 @@ export function init(root) {
     let inlays = JSON.parse(field.value || "[]").map((settings) => ({ ...settings, name: nameOf(root, settings.source) }));
     let chosen = inlays.length ? 0 : null;
     const steps = new Steps(size);
-    const preview = live(root, bench, () => field.value);
+    const preview = live(bench, {
+      canvas: document.querySelector("[data-made]"),
+      says: root.querySelector("[data-preview-says]"),
+      address: root.dataset.preview,
+      form: () => (field.value === "[]" ? null : new FormData(root)),
+    });
     const part = root.querySelector("[data-one]");
     const store = () => {
       field.value = JSON.stringify(inlays.map(({ name: _name, ...settings }) => settings));
@@ -88,7 +92,7 @@ export function init(root) {
       if (chosen !== null && JSON.stringify(inlays[chosen].mask) !== JSON.stringify(mask)) change({ mask });
     });
     toggle(root.querySelector("[data-show-mask]"), (on) => { document.querySelector("[data-mask]").hidden = !on; });
-    toggle(root.querySelector("[data-show-inlay]"), (on) => { document.querySelector("[data-inlay]").hidden = !on; });
+    toggle(root.querySelector("[data-show-inlay]"), (on) => { document.querySelector("[data-made]").hidden = !on; });
     choose(chosen);
     store();
   });
@@ -116,7 +120,7 @@ function layFile(root, add) {
 
 // at most three times a second, because faster flashes can harm
 function blink(button) {
-  const canvas = document.querySelector("[data-inlay]");
+  const canvas = document.querySelector("[data-made]");
   let timer = 0;
   toggle(button, (on) => {
     clearInterval(timer);
@@ -148,60 +152,4 @@ function entry(settings, current, { pick, up, down, remove }) {
   name.setAttribute("aria-current", current);
   item.append(name, button("↑", up, "Lay it higher"), button("↓", down, "Lay it lower"), button("×", remove, "Take it out"));
   return item;
-}
-
-// what is seen of the picture, put together by the engine, whenever the picture or the inlays rest
-function live(root, { viewer, layer }, inlays) {
-  const canvas = document.querySelector("[data-inlay]");
-  const says = root.querySelector("[data-preview-says]");
-  const item = viewer.world.getItemAt(0);
-  const ratio = window.devicePixelRatio || 1;
-  let timer = 0;
-  let asked = 0;
-  let shown = null; // { image, window }
-  const draw = () => {
-    canvas.width = canvas.clientWidth * ratio;
-    canvas.height = canvas.clientHeight * ratio;
-    if (!shown) return;
-    const [x, y, width, height] = shown.window;
-    const start = item.imageToViewerElementCoordinates(new window.OpenSeadragon.Point(x, y));
-    const end = item.imageToViewerElementCoordinates(new window.OpenSeadragon.Point(x + width, y + height));
-    const context = canvas.getContext("2d");
-    context.imageSmoothingEnabled = (end.x - start.x) * ratio < 2 * shown.image.width;
-    context.drawImage(shown.image, start.x * ratio, start.y * ratio, (end.x - start.x) * ratio, (end.y - start.y) * ratio);
-  };
-  const fetchIt = async () => {
-    const mine = ++asked;
-    if (inlays() === "[]") {
-      shown = null;
-      says.textContent = "";
-      draw();
-      return;
-    }
-    const seen = item.viewportToImageRectangle(viewer.viewport.getBounds(true));
-    const [left, top] = [Math.max(0, Math.floor(seen.x)), Math.max(0, Math.floor(seen.y))];
-    const window_ = [left, top, Math.min(layer.width, Math.ceil(seen.x + seen.width)) - left, Math.min(layer.height, Math.ceil(seen.y + seen.height)) - top];
-    if (window_[2] <= 0 || window_[3] <= 0) return;
-    const body = new FormData(root);
-    body.set("window", window_.join(" "));
-    const { answer, refused } = await send(root.dataset.preview, body);
-    if (mine !== asked) return;
-    if (!answer) {
-      says.textContent = refused;
-      return;
-    }
-    const image = await createImageBitmap(await answer.blob());
-    if (mine !== asked) return;
-    shown = { image, window: window_ };
-    says.textContent = image.width === window_[2] ? "As the layer will have it, pixel by pixel." : "Reduced; zoom in for the very pixels.";
-    draw();
-  };
-  const soon = () => {
-    clearTimeout(timer);
-    timer = setTimeout(fetchIt, PAUSE_MS);
-  };
-  viewer.addHandler("update-viewport", draw);
-  viewer.addHandler("animation-finish", soon);
-  viewer.addHandler("resize", soon);
-  return soon;
 }

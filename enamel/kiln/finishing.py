@@ -1,0 +1,107 @@
+"""Finishes: what is known of a layer for them, how they look, and the layer that comes of one."""
+
+import math
+from collections.abc import Iterator
+from contextlib import contextmanager
+
+from enamel.core.errors import Refusal
+from enamel.core.fields import to_json
+from enamel.core.finish.automatic import Proposal, proposed
+from enamel.core.finish.facts import Facts
+from enamel.core.finish.finished import Finished
+from enamel.core.finish.overview import Overview
+from enamel.core.finish.recipe import Finish
+from enamel.core.geometry import Box, Size
+from enamel.core.picture.canvas import Pixels, SampleArray
+from enamel.core.picture.reduce import reduced
+from enamel.core.schedule import address
+from enamel.kiln.models import Layer
+from enamel.kiln.storage.layers import canvas_of
+from enamel.kiln.storage.overviews import overview_of
+
+VERSION = 1
+"""Rises when the same recipe gives other pixels."""
+MOST_EXACT = 1_600_000
+"""Pixels up to which a preview is never reduced."""
+KEPT_SMALL = 6
+"""Reduced layers that are kept for previews of the whole."""
+
+
+def reference_of(layer: Layer, recipe: Finish) -> Overview | None:
+    """Overview of what a layer is matched to by a recipe; None where it is not matched."""
+    if not recipe.match.on:
+        return None
+    return overview_of(_matched_to(layer, recipe.match.to))
+
+
+def _matched_to(layer: Layer, sha256: str) -> Layer:
+    found = layer.piece.layers.filter(sha256=sha256).first() if sha256 else layer.piece.base
+    if found is None or not found.overview:
+        raise Refusal(
+            "The layer that this one is to be matched to is not there, or not measured yet; choose "
+            "another under “Match”."
+        )
+    return found
+
+
+def address_of(layer: Layer, recipe: Finish) -> str:
+    """Name of the pixels that come of a recipe: what is off or not read does not count."""
+    steps = {name: to_json(step) for name, step in recipe.steps.items()}
+    reference = _matched_to(layer, recipe.match.to).sha256 if recipe.match.on else ""
+    return address(layer.sha256, "finish", VERSION, steps, reference)
+
+
+@contextmanager
+def opened(layer: Layer, recipe: Finish) -> Iterator[Finished]:
+    """A layer with its finish, to be read by the box.
+
+    Raises
+    ------
+    Refusal
+        When what it is matched to is not there.
+    """
+    with canvas_of(layer) as canvas:
+        yield Finished(canvas, recipe, overview_of(layer), reference_of(layer, recipe))
+
+
+def shown(layer: Layer, recipe: Finish, window: Box, pixels: int) -> SampleArray:
+    """A part of a layer with a finish.
+
+    Up to `MOST_EXACT` px, or as many as there is room for, they are the very pixels that it will have; a
+    larger part is made from the reduced layer, at ``pixels`` px or less, so that it is there at once.
+    """
+    window = window.intersection(Box.whole(layer.size))
+    if window.empty:
+        raise Refusal("This part lies outside the layer.")
+    if window.area <= max(MOST_EXACT, pixels):
+        with opened(layer, recipe) as made:
+            return made.read(window)
+    small = _small(layer, (pixels / window.area) ** 0.5)
+    scale = small.size.width / layer.width
+    overview, reference = Overview.of(small), reference_of(layer, recipe)
+    part = window.scaled(scale).intersection(Box.whole(small.size))
+    return Finished(small, recipe.at_scale(scale), overview, reference).read(part)
+
+
+def _small(layer: Layer, scale: float) -> Pixels:
+    """A layer reduced by about a scale; the last few are kept, because one is looked at for a while."""
+    size = layer.size.scaled(2.0 ** (round(4 * math.log2(scale)) / 4))
+    key = (layer.pixels.name, size)
+    if key not in _smalls:
+        with canvas_of(layer) as canvas:
+            _smalls[key] = Pixels(reduced(canvas, size))
+        while len(_smalls) > KEPT_SMALL:
+            _smalls.pop(next(iter(_smalls)), None)
+    return _smalls[key]
+
+
+_smalls: dict[tuple[str, Size], Pixels] = {}
+
+
+def proposal(layer: Layer, recipe: Finish, name: str) -> Proposal:
+    """What a step proposes for a layer."""
+    if layer.measured is None:
+        raise Refusal("This layer is still being measured; try again in a moment.")
+    target = _matched_to(layer, recipe.match.to)
+    reference = overview_of(target) if target.pk != layer.pk else None
+    return proposed(name, Facts.from_json(layer.measured), overview_of(layer), reference)

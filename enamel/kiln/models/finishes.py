@@ -1,0 +1,28 @@
+"""House finishes: recipes kept for other pieces."""
+
+from django.conf import settings
+from django.db import models
+from django.utils import timezone
+
+from enamel.core.finish.recipe import Finish
+
+
+class HouseFinish(models.Model):
+    """A finish kept for reuse on other pieces."""
+
+    owner = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE, related_name="finishes")
+    name = models.CharField(max_length=80)
+    recipe = models.JSONField()
+    created = models.DateTimeField(default=timezone.now)
+
+    class Meta:
+        ordering = ["name"]
+        constraints = [
+            models.UniqueConstraint(fields=["owner", "name"], name="one_house_finish_per_name"),
+        ]
+
+    def __str__(self) -> str:
+        return self.name
+
+    def as_finish(self) -> Finish:
+        return Finish.from_json(self.recipe)

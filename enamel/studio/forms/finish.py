@@ -1,0 +1,60 @@
+"""Finishes: a recipe as the page keeps it, and the part of a layer on which it is previewed."""
+
+import json
+
+from django import forms
+
+from enamel.core.errors import Refusal
+from enamel.core.finish.recipe import Finish
+from enamel.core.geometry import Box
+from enamel.core.written import read_lengths
+
+MOST_PIXELS = 4_000_000
+"""Of a preview, whatever the screen."""
+
+
+class FinishForm(forms.Form):
+    """A recipe."""
+
+    recipe = forms.CharField(widget=forms.HiddenInput, max_length=20_000)
+
+    @classmethod
+    def showing(cls, recipe: Finish) -> "FinishForm":
+        return cls({"recipe": json.dumps(recipe.to_json())})
+
+    def clean_recipe(self) -> Finish:
+        try:
+            return Finish.from_json(json.loads(self.cleaned_data["recipe"]))
+        except Refusal as refusal:
+            raise forms.ValidationError(str(refusal)) from None
+        except (ValueError, RecursionError):
+            raise forms.ValidationError("The recipe could not be read.") from None
+
+    def refused(self) -> str:
+        """What is wrong, in a line."""
+        return " ".join(str(error) for errors in self.errors.values() for error in errors)
+
+
+class FinishWindowForm(FinishForm):
+    """A part of a layer on which a recipe is previewed, and how many px there is room for."""
+
+    window = forms.CharField(max_length=60)
+    pixels = forms.IntegerField(min_value=1, max_value=MOST_PIXELS)
+
+    def clean_window(self) -> Box:
+        sides = read_lengths(self.cleaned_data["window"])
+        if len(sides) != 4:
+            raise forms.ValidationError("Give left, top, width and height in px of the layer.")
+        return Box(*sides)
+
+
+class FinishStepForm(FinishForm):
+    """A step of a recipe that is to decide by itself."""
+
+    step = forms.ChoiceField(choices=[(name, name) for name in Finish.NAMES])
+
+
+class HouseFinishForm(FinishForm):
+    """A recipe to be kept under a name."""
+
+    name = forms.CharField(max_length=80)

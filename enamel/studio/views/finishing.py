@@ -1,0 +1,118 @@
+"""Finishes: previewed while they are set, kept for other pieces, made a layer."""
+
+from uuid import UUID
+
+from django.contrib.auth.decorators import login_required
+from django.http import HttpRequest, HttpResponse, JsonResponse
+from django.shortcuts import get_object_or_404, redirect
+from django.urls import reverse
+from django.utils.http import content_disposition_header
+from django.views.decorators.http import require_GET, require_POST
+
+from enamel.core.errors import Refusal
+from enamel.core.fields import to_json
+from enamel.core.picture.encoded import png_of
+from enamel.kiln import finishing
+from enamel.kiln.firings import asking as firings
+from enamel.kiln.models import HouseFinish, Layer
+from enamel.kiln.storage.layers import safe_name
+from enamel.studio.forms.finish import (
+    FinishForm,
+    FinishStepForm,
+    FinishWindowForm,
+    HouseFinishForm,
+)
+from enamel.studio.views.access import own_layer, person
+from enamel.studio.views.workspace import again
+
+
+@require_POST
+@login_required
+def preview(request: HttpRequest, layer_id: UUID) -> HttpResponse:
+    """A part of a layer with the recipe in hand, as 8-bit PNG."""
+    layer = own_layer(request, layer_id)
+    form = _valid(FinishWindowForm(request.POST))
+    given = form.cleaned_data
+    samples = finishing.shown(layer, given["recipe"], given["window"], given["pixels"])
+    return HttpResponse(png_of(samples), content_type="image/png")
+
+
+@require_POST
+@login_required
+def automatic(request: HttpRequest, layer_id: UUID) -> JsonResponse:
+    """What a step of the recipe in hand proposes, and why."""
+    layer = own_layer(request, layer_id)
+    given = _valid(FinishStepForm(request.POST)).cleaned_data
+    proposal = finishing.proposal(layer, given["recipe"], given["step"])
+    return JsonResponse({"step": to_json(proposal.step), "reason": proposal.reason})
+
+
+@require_POST
+@login_required
+def finish(request: HttpRequest, layer_id: UUID) -> HttpResponse:
+    """Make a layer of the recipe in hand, in the place of the finish that is being changed, if one is."""
+    layer = own_layer(request, layer_id)
+    form = FinishForm(request.POST)
+    if not form.is_valid():
+        return again(request, layer.piece, "finish", form, layer)
+    wanted = request.POST.get("change", "")
+    changed = next(
+        (one for one in layer.children.filter(kind=Layer.Kind.FINISH) if str(one.pk) == wanted),
+        None,
+    )
+    try:
+        firings.enqueue_finish(layer, form.cleaned_data["recipe"], changed)
+    except Refusal as refusal:
+        form.add_error(None, str(refusal))
+        return again(request, layer.piece, "finish", form, layer)
+    return redirect(layer.piece)
+
+
+@require_POST
+@login_required
+def keep(request: HttpRequest) -> JsonResponse:
+    """Keep the recipe in hand under a name, in the place of one of that name."""
+    given = _valid(HouseFinishForm(request.POST)).cleaned_data
+    kept, _ = HouseFinish.objects.update_or_create(
+        owner_id=person(request).pk,
+        name=given["name"].strip(),
+        defaults={"recipe": given["recipe"].to_json()},
+    )
+    return JsonResponse(
+        {
+            "name": kept.name,
+            "recipe": kept.recipe,
+            "file": reverse("export-finish", args=[kept.pk]),
+            "forget": reverse("forget-finish", args=[kept.pk]),
+        }
+    )
+
+
+@require_POST
+@login_required
+def forget(request: HttpRequest, number: int) -> JsonResponse:
+    """Let go of a house finish; layers made by it stay."""
+    kept = _own(request, number)
+    kept.delete()
+    return JsonResponse({"words": f"“{kept.name}” is deleted. Layers made by it stay."})
+
+
+@require_GET
+@login_required
+def export(request: HttpRequest, number: int) -> HttpResponse:
+    """A house finish as a file that `enamel finish --recipe` takes too."""
+    kept = _own(request, number)
+    response = JsonResponse(kept.recipe, json_dumps_params={"indent": 2})
+    name = f"{safe_name(kept.name, 'finish')}.finish.json"
+    response["Content-Disposition"] = content_disposition_header(True, name) or ""
+    return response
+
+
+def _own(request: HttpRequest, number: int) -> HouseFinish:
+    return get_object_or_404(HouseFinish, owner_id=person(request).pk, pk=number)
+
+
+def _valid(form: FinishForm) -> FinishForm:
+    if not form.is_valid():
+        raise Refusal(form.refused())
+    return form
