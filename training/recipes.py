@@ -114,7 +114,7 @@ RECIPES = {
             rate=4e-4,
             rollouts=0.7,
             steps=50000,
-            lag=0.66,
+            lag=0.73,
             seed=6,
         ),
         Recipe(

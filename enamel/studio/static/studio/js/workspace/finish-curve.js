@@ -22,8 +22,9 @@ export function curveEditor(root, changed) {
       "aria-label": `Point ${place + 1} of ${points.length}`, "aria-valuetext": `${Math.round(100 * x)} % becomes ${Math.round(100 * y)} %`,
       "aria-valuenow": Math.round(100 * y), class: "fill-white stroke-ink cursor-move", "stroke-width": 1.5,
     }));
+    const place = focused; // taking the old dots away takes the focus with them
     root.replaceChildren(...grid, line, ...dots);
-    if (focused !== null) dots[focused]?.focus();
+    if (place !== null) dots[place]?.focus();
   };
   const tell = () => {
     draw();
