@@ -1,6 +1,6 @@
 """Squares made ahead for refiners: a sharp one, and what an upscaler makes of its reduced self.
 
-`python -m training.bank [--upscaler vitreous] [--count 4000]` stores pairs under ``training/cache/bank``,
+`python -m training.bank [--upscaler vitreous] [--count 4000] [--faces]` stores pairs under ``training/cache/bank``,
 by split and kind, until there are ``count`` of them for training and a tenth of that for tests. A
 network in the loader would take longer than the step it feeds; a square gives many patches, and the
 engine's own path makes it, with margins and exact sizes. Make the bank anew when the upscaler is another.
@@ -41,16 +41,16 @@ def pair(pictures: Pictures, upscaler: str, rng: np.random.Generator) -> tuple[n
     return both[:, RIM:-RIM, RIM:-RIM], f"{path.parent.name}/{path.stem}"
 
 
-def fill(upscaler: str, count: int) -> None:
-    """Make what is missing; everything, when the upscaler is another one than before."""
+def fill(upscaler: str, count: int, shares: dict[str, float]) -> None:
+    """Make what is missing of some kinds; everything, when the upscaler is another one than before."""
     stamp, digest = BANK / "made-by", card(upscaler, "upscaler").digest
     if not stamp.exists() or stamp.read_text() != digest:
         shutil.rmtree(BANK, ignore_errors=True)
         BANK.mkdir(parents=True)
         stamp.write_text(digest)
     for split, wanted in (("test", count // 10), ("train", count)):
-        pictures = Pictures(split, SHARES)
-        there = sum(1 for _ in (BANK / split).glob("*/*.npy"))
+        pictures = Pictures(split, shares)
+        there = sum(1 for kind in shares for _ in (BANK / split / kind).glob("*.npy"))
         for number in range(there, wanted):
             both, name = pair(pictures, upscaler, np.random.default_rng([7, number]))
             target = BANK / split / f"{name}~{number}.npy"
@@ -64,5 +64,6 @@ if __name__ == "__main__":
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("--upscaler", default="vitreous")
     parser.add_argument("--count", type=int, default=4000)
+    parser.add_argument("--faces", action="store_true", help="heads, after `training.heads`")
     chosen = parser.parse_args()
-    fill(chosen.upscaler, chosen.count)
+    fill(chosen.upscaler, chosen.count, {"face": 1.0} if chosen.faces else SHARES)

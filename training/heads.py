@@ -25,14 +25,21 @@ AROUND = 2.4
 SMALLEST, LARGEST = 48, 480
 """Heights of faces that are kept, px from brow to chin."""
 KINDS = ("painting", "photo")
+SEEN = 400
+"""Longest side in px of what is looked at: small faces are not wanted."""
 FOUND = RUNS / "faces.json"
 
 
 def found_in(pixels: np.ndarray) -> list[tuple[int, int, int, int]]:
     """The sure faces of a picture: left, top, width, height in px."""
-    faces = find_faces(Pixels(pixels.astype(np.uint16) * 257))
-    boxes = [face.box for face in faces if face.score >= SURE and face.box.height >= SMALLEST]
-    return [(box.x, box.y, *box.size) for box in boxes]
+    size = Size(pixels.shape[1], pixels.shape[0])
+    scale = min(1.0, SEEN / max(size))
+    small = np.asarray(PIL.Image.fromarray(pixels).resize(size.scaled(scale)))
+    faces = [
+        face for face in find_faces(Pixels(small.astype(np.uint16) * 257)) if face.score >= SURE
+    ]
+    boxes = [face.box.scaled(1 / scale) for face in faces]
+    return [(box.x, box.y, *box.size) for box in boxes if box.height >= SMALLEST]
 
 
 def cut_out(pixels: np.ndarray, face: Box) -> Iterator[np.ndarray]:
@@ -49,6 +56,12 @@ def cut_out(pixels: np.ndarray, face: Box) -> Iterator[np.ndarray]:
         factor /= 2
 
 
+def written(known: dict[str, list[tuple[int, int, int, int]]]) -> str:
+    """As JSON with a line for each picture."""
+    lines = [f"{json.dumps(name)}: {json.dumps(faces)}" for name, faces in sorted(known.items())]
+    return "{\n" + ",\n".join(lines) + "\n}\n"
+
+
 def prepare() -> None:
     known = json.loads(FOUND.read_text()) if FOUND.exists() else {}
     for split in ("test", "train"):
@@ -61,7 +74,7 @@ def prepare() -> None:
                 name = f"{split}/{kind}/{path.stem}"
                 if name not in known:
                     known[name] = found_in(pixels)
-                    FOUND.write_text(json.dumps(known, indent=0, sort_keys=True) + "\n")
+                    FOUND.write_text(written(known))
                 heads = [head for face in known[name] for head in cut_out(pixels, Box(*face))]
                 for number, head in enumerate(heads):
                     np.save(folder / f"{path.stem}--{number}.npy", head)

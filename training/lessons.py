@@ -17,8 +17,6 @@ from training.recipes import Recipe
 Batch = tuple[Tensor, ...]
 SOFTENING = 4.0
 """Blur in px that takes the structure away at hold 0; the card says the same."""
-HELD = 0.65
-"""Share of the patches whose structure is held to as it is; the rest draw their hold evenly from 0 to 1."""
 WORDLESS = 0.2
 """Share of the patches that are shown without their words, so that guidance has a place to stand."""
 MIN_BLUR = 0.1
@@ -127,7 +125,7 @@ class Refining:
         them, and what was missing at the start of their passes."""
         triples = [self._example(rng) for _ in range(count)]
         sharps, starts = [one for one, _, _ in triples], [one for _, one, _ in triples]
-        blurs = [softening_at(rng.random(), SOFTENING) * (rng.random() > HELD) for _ in sharps]
+        blurs = [softening_at(rng.random(), SOFTENING) * (rng.random() > self.recipe.held) for _ in sharps]
         conditions = [
             cv2.GaussianBlur(start, (0, 0), blur) if blur > MIN_BLUR else start
             for start, blur in zip(starts, blurs, strict=True)

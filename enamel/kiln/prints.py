@@ -4,17 +4,23 @@ import time
 from dataclasses import dataclass
 from uuid import UUID
 
+import pyvips
 from django.conf import settings as site
 from django.db.models import F
+from django.utils import timezone
 
 from enamel.core.errors import Refusal
 from enamel.core.geometry import Size
-from enamel.core.print.file import FileFormat, Placed, export, require_writable
-from enamel.core.print.layout import PrintPlan, native
+from enamel.core.print.file import estimated_bytes, export, laid, require_writable
+from enamel.core.print.naming import USUAL, Facts, named
+from enamel.core.print.output import PrintSettings
+from enamel.core.print.paper import reason
+from enamel.core.print.profiles import Space, converted, profile_of, total_ink
 from enamel.kiln.faults import told
 from enamel.kiln.models import Layer, PrintFile
 from enamel.kiln.storage.files import keep_file
-from enamel.kiln.storage.layers import canvas_of, file_name, require_room, said_of
+from enamel.kiln.storage.layers import canvas_of, require_room, said_of
+from enamel.kiln.storage.overviews import overview_of
 from enamel.kiln.storage.passing import passing
 
 ATTEMPTS = 3
@@ -23,57 +29,86 @@ TOLD_EVERY = 0.3
 """Seconds between two notes of how far a file is written."""
 
 
-@dataclass(frozen=True, slots=True)
-class Order:
-    """What a print file is to be: a layer as it is, at a resolution, or laid on a print."""
-
-    file: FileFormat
-    bits: int
-    ppi: float
-    plan: PrintPlan | None = None
-
-    def lies(self, size: Size) -> tuple[Placed | None, float, Size]:
-        """How a layer of that size lies in the file, the file's resolution, and its size.
-
-        On a print the resolution is that which the layer's pixels give there.
-        """
-        if self.plan is None:
-            return None, self.ppi, size
-        layout, ppi = native(size, self.plan)
-        return Placed(layout, self.plan.edge, self.plan.rgb), ppi, layout.file
-
-    @classmethod
-    def from_json(cls, kept: dict[str, object]) -> "Order":
-        plan = kept["plan"]
-        return cls(
-            FileFormat(str(kept["file"])),
-            int(str(kept["bits"])),
-            float(str(kept["ppi"])),
-            PrintPlan.from_json(plan) if plan else None,
-        )
-
-    def to_json(self) -> dict[str, object]:
-        plan = self.plan.to_json() if self.plan else None
-        return {"file": str(self.file), "bits": self.bits, "ppi": self.ppi, "plan": plan}
-
-
-def order(layer: Layer, wanted: Order) -> PrintFile:
+def order(layer: Layer, wanted: PrintSettings, pattern: str = USUAL) -> PrintFile:
     """A print file that waits, for whose writing a job is wanted.
+
+    Parameters
+    ----------
+    pattern : of its name, see `enamel.core.print.naming`; no two files of a piece have the same.
 
     Raises
     ------
     Refusal
         When such a file can't be written, or the disk has no room for it.
     """
-    _, _, size = wanted.lies(layer.size)
-    require_writable(size, wanted.file)
-    require_room(size.megapixels * 4 * wanted.bits / 8, site.KILN_WORK)
+    size = laid(wanted, layer.size)[2]
+    require_writable(size, wanted.output.file)
+    require_room(size.megapixels * 4 * wanted.output.bits / 8, site.KILN_WORK)
     return PrintFile.objects.create(
         layer=layer,
         settings=wanted.to_json(),
-        name=file_name(layer, wanted.file),
+        name=named(pattern, facts_of(layer, wanted), wanted.output, _taken(layer)),
         width=size.width,
         height=size.height,
+    )
+
+
+@dataclass(frozen=True, slots=True)
+class Foretold:
+    """What a print file will be."""
+
+    size: Size
+    ppi: float
+    name: str
+    bytes: int
+    sharpening: str
+    """What is done for the paper, and why."""
+    ink: float | None
+    """The most ink on one place, in per cent; None where the file holds no inks."""
+
+
+def foretold(layer: Layer, wanted: PrintSettings, pattern: str) -> Foretold:
+    """What a print file of a layer will be.
+
+    Raises
+    ------
+    Refusal
+        When such a file can't be written.
+    """
+    _, ppi, size = laid(wanted, layer.size)
+    output = wanted.output
+    require_writable(size, output.file)
+    with canvas_of(layer) as canvas:
+        weighs = estimated_bytes(canvas, size, output, ppi)
+    ink = None
+    profile = profile_of(output.profile)
+    if profile.space is Space.CMYK and layer.surveyed:
+        cells = pyvips.Image.new_from_array(overview_of(layer).cells, interpretation="rgb16")
+        ink = total_ink(converted(cells, profile, output.intent, output.black_point, 8))
+    name = named(pattern, facts_of(layer, wanted), output, _taken(layer))
+    return Foretold(size, ppi, name, weighs, reason(output.paper, ppi), ink)
+
+
+def _taken(layer: Layer) -> frozenset[str]:
+    """Names that files of the piece have already."""
+    files = PrintFile.objects.filter(layer__piece=layer.piece)
+    return frozenset(files.values_list("name", flat=True))
+
+
+def facts_of(layer: Layer, wanted: PrintSettings) -> Facts:
+    """What names of a layer's files can hold."""
+    _, ppi, size = laid(wanted, layer.size)
+    print_mm = wanted.plan.target if wanted.plan else None
+    return Facts(
+        title=layer.piece.title,
+        layer=layer.get_kind_display().lower(),
+        width=size.width,
+        height=size.height,
+        ppi=round(ppi),
+        paper=f"{print_mm.width_mm:.0f}x{print_mm.height_mm:.0f}mm" if print_mm else "",
+        profile=wanted.output.profile,
+        seed="" if layer.seed is None else str(layer.seed),
+        date=timezone.localdate().isoformat(),
     )
 
 
@@ -98,8 +133,8 @@ def write(print_id: UUID) -> None:
 
 
 def _write(made: PrintFile) -> None:
-    wanted = Order.from_json(made.settings)
-    placed, ppi, _ = wanted.lies(made.layer.size)
+    wanted = PrintSettings.from_json(made.settings)
+    placed, ppi, _ = laid(wanted, made.layer.size)
     mine = PrintFile.objects.filter(pk=made.pk)
     heard = 0.0
 
@@ -112,8 +147,8 @@ def _write(made: PrintFile) -> None:
     with passing("print") as folder, canvas_of(made.layer) as canvas:
         path = folder / "file"
         export(
-            canvas, path, ppi=ppi, bits=wanted.bits, file=wanted.file, placed=placed,
-            xmp=said_of(made.layer), hear=hear,
+            canvas, path, ppi=ppi, output=wanted.output, placed=placed,
+            xmp=said_of(made.layer, preview=wanted.output.preview), hear=hear,
         )  # fmt: skip
         keep_file(made.file, path, str(made.pk))
     if not mine.update(file=made.file.name, state=PrintFile.State.DONE, share=1):

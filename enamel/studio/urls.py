@@ -116,6 +116,8 @@ urlpatterns = [
     ),
     path("layers/<uuid:layer_id>/state/", layers.state, name="layer-state"),
     path("layers/<uuid:layer_id>/print-file/", prints.order, name="order-print-file"),
+    path("layers/<uuid:layer_id>/print-file/cost/", prints.cost, name="print-file-cost"),
+    path("layers/<uuid:layer_id>/print-file/profile/", prints.take_profile, name="take-profile"),
     path("print-files/<uuid:print_id>/", prints.take_away, name="print-file"),
     path("print-files/<uuid:print_id>/state/", prints.state, name="print-file-state"),
     path("print-files/<uuid:print_id>/let-go/", prints.let_go, name="let-go-print-file"),

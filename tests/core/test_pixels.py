@@ -13,7 +13,8 @@ from enamel.core.base.pixels import Limits, examine, read_canvas
 from enamel.core.errors import Refusal
 from enamel.core.geometry import Size
 from enamel.core.picture.canvas import Canvas
-from enamel.core.print.file import FileFormat, export
+from enamel.core.print.file import export
+from enamel.core.print.output import FileFormat, Output
 from tests.pictures import SIGNAL_LAMP, STATIONMASTER, assert_same_pixels, portrait, whole
 
 
@@ -163,7 +164,7 @@ def test_limits_hold_before_anything_is_decoded(tmp_path: Path) -> None:
         examine(STATIONMASTER, Limits(max_bytes=1000))
 
 
-@pytest.mark.parametrize("file", FileFormat)
+@pytest.mark.parametrize("file", [FileFormat.PNG, FileFormat.TIFF, FileFormat.JPEG])
 @pytest.mark.parametrize("bits", [8, 16])
 def test_print_files_carry_size_resolution_and_profile(
     tmp_path: Path, file: FileFormat, bits: int
@@ -171,7 +172,7 @@ def test_print_files_carry_size_resolution_and_profile(
     source = tmp_path / "a.png"
     picture().save(source)
     path = tmp_path / f"print.{file}"
-    export(brought_in(source), path, ppi=250, bits=bits)
+    export(brought_in(source), path, ppi=250, output=Output(FileFormat.of(path), bits))
     with PIL.Image.open(path) as made:
         assert made.size == Size(112, 88)
         assert made.info["dpi"] == pytest.approx((250, 250), abs=0.5)

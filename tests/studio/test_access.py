@@ -11,13 +11,12 @@ from django.urls import reverse
 from enamel.core.fire.touchup import Patch, TouchUp
 from enamel.core.geometry import Box
 from enamel.core.masks.steps import box_mask
-from enamel.core.print.file import FileFormat
+from enamel.core.print.output import FileFormat, Output, PrintSettings
 from enamel.kiln import prints
 from enamel.kiln.firings import asking as firings
 from enamel.kiln.mending import asking as mending
 from enamel.kiln.mending import masks
 from enamel.kiln.models import Arrival, Firing, HouseFinish, HouseSchedule, Piece
-from enamel.kiln.prints import Order
 from enamel.kiln.swatches import asking as swatches
 from enamel.studio import urls
 from tests.schedules import coat
@@ -51,7 +50,7 @@ def addresses(piece: Piece, firing: Firing) -> dict[str, str]:
     sheet = swatches.ask(piece, coat(), 0, Box(0, 0, 64, 64), [])
     arrival = Arrival.objects.create(owner=piece.owner, kind=Arrival.Kind.PICTURE, name="a.png")
     parts["arrival"] = {"arrival_id": arrival.pk}
-    made = prints.order(piece.base, Order(FileFormat.PNG, 8, 300.0))
+    made = prints.order(piece.base, PrintSettings(Output(FileFormat.PNG)))
     parts["print"] = {"print_id": made.pk}
     parts["sheet"] = {"sheet_id": sheet.pk}
     house = HouseSchedule.objects.create(owner=piece.owner, name="big", schedule={})

@@ -18,14 +18,14 @@ from django.utils import timezone
 from enamel.core.base.made import made
 from enamel.core.base.metadata import carried_text
 from enamel.core.base.xmp import AI_EDITED, AI_ENHANCED, AI_MADE, properties
-from enamel.core.print.file import FileFormat
 from enamel.core.print.layout import Fit
+from enamel.core.print.output import FileFormat, Output, PrintSettings
 from enamel.core.print.sizing import Bleed
 from enamel.core.schedule import Refine
 from enamel.kiln import prints
 from enamel.kiln.models import Layer, Piece, PrintFile
-from enamel.kiln.prints import Order
 from enamel.kiln.storage.layers import source_type
+from enamel.studio.forms import PrintFileForm
 from enamel.studio.models import Preferences
 from enamel.studio.shown.scale import HEIGHT, WIDTH, drawn_scale
 from tests.studio.pages import consequences, print_fields
@@ -129,9 +129,15 @@ def test_the_scale_stays_within_its_frame() -> None:
         assert ratio == pytest.approx(print_mm[0] / print_mm[1])
 
 
+def file_fields(**changes: object) -> dict[str, object]:
+    """What a browser would send for a print file, with some fields changed."""
+    values = PrintFileForm.starting() | {"lies": ""} | changes
+    return {name: value for name, value in values.items() if value is not False}
+
+
 def written(client: Client, layer: Layer, **asked: object) -> HttpResponse:
     """What the browser gets of a file that was ordered and that the kiln has written."""
-    order = {"bits": 8, "ppi": 300, "format": "png"} | asked
+    order = file_fields(format="png") | asked
     assert client.post(reverse("order-print-file", args=[layer.pk]), order).status_code == 302
     file = PrintFile.objects.latest("created")
     prints.write(file.pk)
@@ -214,14 +220,14 @@ def test_the_print_file_is_what_was_asked_for(signed_in: Client, piece: Piece) -
 
 def test_a_refused_print_file_is_not_ordered(signed_in: Client, piece: Piece) -> None:
     address = reverse("order-print-file", args=[piece.base.pk])
-    answer = signed_in.post(address, {"format": "gif", "bits": 8, "ppi": 3})
+    answer = signed_in.post(address, file_fields(format="gif", ppi=3))
     assert answer.status_code == 422
     assert "The print file was not made" in answer.content.decode()
     assert not PrintFile.objects.exists()
 
 
 def ordered(piece: Piece) -> PrintFile:
-    return prints.order(piece.base, Order(FileFormat.TIFF, 16, 300.0))
+    return prints.order(piece.base, PrintSettings(Output(FileFormat.TIFF, 16)))
 
 
 def test_a_print_file_is_listed_from_waiting_to_done(signed_in: Client, piece: Piece) -> None:

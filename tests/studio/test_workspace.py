@@ -15,12 +15,12 @@ from django.urls import reverse
 from django.utils import timezone
 
 from enamel.core.geometry import Box
+from enamel.core.print.naming import safe
 from enamel.core.schedule import Coat, Refine, Schedule, differences
 from enamel.kiln.firings import asking as firings
 from enamel.kiln.firings import running
 from enamel.kiln.models import Firing, HouseSchedule, Piece, ScheduleStep
 from enamel.kiln.pieces import bringing
-from enamel.kiln.storage.layers import safe_name
 from enamel.kiln.swatches import asking as swatches
 from enamel.kiln.swatches import running as swatching
 from enamel.studio.models import Preferences
@@ -139,7 +139,7 @@ def test_a_house_schedule_goes_all_the_way_round(
     ],
 )
 def test_any_title_makes_a_name_for_a_file(title: str, name: str) -> None:
-    assert safe_name(title, "picture") == name
+    assert safe(title, "picture") == name
 
 
 def test_a_house_schedule_of_any_name_is_exported(

@@ -10,13 +10,17 @@ NAMESPACES = {
     "rdf": RDF,
     "dc": "http://purl.org/dc/elements/1.1/",
     "xmp": "http://ns.adobe.com/xap/1.0/",
+    "xmpMM": "http://ns.adobe.com/xap/1.0/mm/",
     "Iptc4xmpExt": IPTC_EXT,
+    "enamel": "urn:enamel:print:1",
 }
 SOURCE_TYPE = "http://cv.iptc.org/newscodes/digitalsourcetype/"
 """IPTC's vocabulary of digital source types."""
 AI_MADE = SOURCE_TYPE + "trainedAlgorithmicMedia"
 AI_EDITED = SOURCE_TYPE + "compositeWithTrainedAlgorithmicMedia"
 AI_ENHANCED = SOURCE_TYPE + "algorithmicallyEnhanced"
+PREVIEW_COPY = "Preview copy"
+"""Label of files that are not meant to be printed or worked on."""
 MAX_PACKET = 2_000_000
 
 for prefix, uri in NAMESPACES.items():

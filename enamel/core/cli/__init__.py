@@ -5,11 +5,11 @@ import sys
 from collections.abc import Sequence
 from pathlib import Path
 
-from enamel.core.cli import files, finishing, firing, mending
+from enamel.core.cli import files, finishing, firing, mending, printing
 from enamel.core.cli.files import output_options, window
 from enamel.core.errors import Refusal, Stopped
 
-__all__ = ["files", "finishing", "firing", "main", "mending", "parser"]
+__all__ = ["files", "finishing", "firing", "main", "mending", "parser", "printing"]
 
 
 def main(arguments: Sequence[str] | None = None) -> int:
@@ -77,4 +77,5 @@ def parser() -> argparse.ArgumentParser:
     command.set_defaults(run=firing.run_schema)
     mending.add_commands(commands)
     finishing.add_commands(commands)
+    printing.add_commands(commands)
     return top

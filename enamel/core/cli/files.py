@@ -10,6 +10,7 @@ from enamel.core.base.pixels import Limits, examine, read_canvas
 from enamel.core.errors import Refusal
 from enamel.core.geometry import Box
 from enamel.core.picture.canvas import Canvas
+from enamel.core.print.output import FileFormat, Output
 from enamel.core.progress import Progress
 from enamel.core.schedule import Schedule
 
@@ -17,6 +18,11 @@ from enamel.core.schedule import Schedule
 def output_options(command: argparse.ArgumentParser) -> None:
     command.add_argument("--ppi", type=float, default=300.0, help="resolution in the file")
     command.add_argument("--bits", type=int, default=8, choices=(8, 16))
+
+
+def output_of(given: argparse.Namespace) -> Output:
+    """The kind of file that was asked for."""
+    return Output(FileFormat.of(given.output), given.bits)
 
 
 def window(text: str) -> Box:

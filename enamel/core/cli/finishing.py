@@ -5,11 +5,16 @@ import json
 import tempfile
 from pathlib import Path
 
-from enamel.core.cli.files import output_options, read_input, read_json
+from enamel.core.cli.files import output_of, output_options, read_input, read_json
 from enamel.core.errors import Refusal
+from enamel.core.finish.automatic import automatic
+from enamel.core.finish.facts import measured
+from enamel.core.finish.finished import Finished
+from enamel.core.finish.overview import Overview
 from enamel.core.finish.recipe import Finish, finish_schema
 from enamel.core.fire.firing import materialise
-from enamel.core.print.file import FileFormat, export
+from enamel.core.print.file import export
+from enamel.core.print.output import FileFormat
 
 
 def add_commands(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> None:
@@ -35,12 +40,6 @@ def run_finish(given: argparse.Namespace) -> None:
         raise Refusal("Give --recipe FILE.json, or --automatic, one of both.")
     FileFormat.of(given.output)
     recipe = Finish.from_json(read_json(given.recipe)) if given.recipe else Finish()
-    # its loops are compiled when they are imported: only who finishes waits for that
-    from enamel.core.finish.automatic import automatic
-    from enamel.core.finish.facts import measured
-    from enamel.core.finish.finished import Finished
-    from enamel.core.finish.overview import Overview
-
     with tempfile.TemporaryDirectory(prefix="enamel-") as folder:
         scratch = Path(folder)
         layer = read_input(given.input, scratch, "layer")
@@ -54,4 +53,4 @@ def run_finish(given: argparse.Namespace) -> None:
                 print(f"{step.NAME}: {reasons[name]}")
         made = Finished(layer, recipe, overview, reference)
         with materialise(made, made.whole, scratch / "result.npy") as result:
-            export(result, given.output, ppi=given.ppi, bits=given.bits)
+            export(result, given.output, ppi=given.ppi, output=output_of(given))

@@ -15,7 +15,7 @@ import openvino
 import pyvips
 
 from enamel.core.checks import Tiled, check
-from enamel.core.cli.files import read_input, read_schedule, show
+from enamel.core.cli.files import output_of, read_input, read_schedule, show
 from enamel.core.errors import Refusal
 from enamel.core.fire.firing import fire, materialise
 from enamel.core.fire.planning import propose
@@ -23,7 +23,8 @@ from enamel.core.geometry import Box, Size
 from enamel.core.networks.cards import cards
 from enamel.core.networks.intake import take_in
 from enamel.core.picture.canvas import Canvas
-from enamel.core.print.file import FileFormat, export
+from enamel.core.print.file import export
+from enamel.core.print.output import FileFormat
 from enamel.core.print.sizing import fitted
 from enamel.core.schedule import Coat, Refine, Schedule, schedule_schema
 from enamel.core.upscale import Enlarged, chosen
@@ -46,7 +47,7 @@ def run_fire(chosen: argparse.Namespace) -> None:
         # before the file is written: libvips maps the canvas, and its pages, which the system can take
         # back at any time, would count as memory of the firing
         report = fired.to_json() | {"input_size": list(base.size), "versions": versions()}
-        export(fired.result, chosen.output, ppi=chosen.ppi, bits=chosen.bits)
+        export(fired.result, chosen.output, ppi=chosen.ppi, output=output_of(chosen))
     if chosen.report:
         chosen.report.write_text(json.dumps(report, indent=2) + "\n")
 
@@ -63,7 +64,7 @@ def run_upscale(chosen: argparse.Namespace) -> None:
             size = Size(*sides) if None not in sides else fitted(base.size, *sides)
         coat = Coat(factor=chosen.factor, size=size, upscaler=chosen.upscaler)
         fired = fire(base, Schedule((coat,)), Path(folder) / "work")
-        export(fired.result, chosen.output, ppi=chosen.ppi, bits=chosen.bits)
+        export(fired.result, chosen.output, ppi=chosen.ppi, output=output_of(chosen))
 
 
 def run_models(chosen: argparse.Namespace) -> None:

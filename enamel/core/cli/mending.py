@@ -6,7 +6,7 @@ import tempfile
 from pathlib import Path
 
 from enamel.core.base.faces import find_faces
-from enamel.core.cli.files import output_options, read_input, read_json, show
+from enamel.core.cli.files import output_of, output_options, read_input, read_json, show
 from enamel.core.errors import Refusal
 from enamel.core.fields import to_json
 from enamel.core.fire.firing import materialise
@@ -15,7 +15,8 @@ from enamel.core.fire.touchup import Origin, Patch, TouchUp, touch_up
 from enamel.core.geometry import Box
 from enamel.core.masks.coverage import FromPicture
 from enamel.core.picture.canvas import Canvas
-from enamel.core.print.file import FileFormat, export
+from enamel.core.print.file import export
+from enamel.core.print.output import FileFormat
 
 
 def add_commands(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> None:
@@ -69,7 +70,7 @@ def run_touch_up(given: argparse.Namespace) -> None:
             listener=(lambda progress: None) if given.quiet else show,
         )  # fmt: skip
         with Canvas(into) as result:
-            export(result, given.output, ppi=given.ppi, bits=given.bits)
+            export(result, given.output, ppi=given.ppi, output=output_of(given))
 
 
 def settings_of(path: Path | None) -> TouchUp:
@@ -95,7 +96,7 @@ def run_inlay(given: argparse.Namespace) -> None:
             mask = FromPicture(read_input(given.mask, scratch, "mask"), under.size)
         made = Inlaid(under, over, settings, mask)
         with materialise(made, Box.whole(under.size), scratch / "result.npy") as result:
-            export(result, given.output, ppi=given.ppi, bits=given.bits)
+            export(result, given.output, ppi=given.ppi, output=output_of(given))
 
 
 def run_faces(given: argparse.Namespace) -> None:

@@ -55,7 +55,7 @@ class Finished:
     ----------
     layer : the picture.
     recipe : what is done.
-    overview : of the layer.
+    overview : of the layer; computed where it is needed and not given.
     reference : overview of what it is matched to, of any size of the same shape; needed if it is matched.
     """
 
@@ -63,14 +63,15 @@ class Finished:
         self,
         layer: Picture,
         recipe: Finish,
-        overview: Overview,
+        overview: Overview | None = None,
         reference: Overview | None = None,
     ) -> None:
         self.layer = layer
         self.size = layer.size
         self.channels = layer.channels
         self.whole = Box.whole(layer.size)
-        self.overview = overview
+        needs = any(isinstance(step, Match | LocalContrast) for step in recipe.steps.values())
+        self.overview = overview or (Overview.of(layer) if needs else None)
         self.reference = reference
         self.steps = list(self._made_ready(recipe))
         self.margin = sum(step.margin for step in self.steps)
@@ -126,16 +127,16 @@ class Finished:
                 case Tone():
                     change = partial(_toned, tables=tone.tables_of(step))
                     yield Done(_anywhere(change))
-                    seen = seen.through(change)
-                case Match():
+                    seen = seen and seen.through(change)
+                case Match() if seen:
                     for match, after in self._matched(step, seen):
                         yield match
                         seen = after
                 case Colour():
                     change = partial(_coloured, step=step)
                     yield Done(_anywhere(change))
-                    seen = seen.through(change)
-                case LocalContrast():
+                    seen = seen and seen.through(change)
+                case LocalContrast() if seen:
                     light = lightness(seen.planes).astype(np.float32)
                     yield Done(
                         partial(_set_off, step=step, low=Low.of(light, seen.cell, step.radius))

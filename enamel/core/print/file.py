@@ -1,8 +1,8 @@
 """Print files: pixels that open elsewhere at the right physical size and colour."""
 
+import tempfile
 from collections.abc import Callable
-from dataclasses import dataclass
-from enum import StrEnum
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 import pyvips
@@ -10,40 +10,26 @@ import pyvips
 from enamel.core.base.pixels import vips_image
 from enamel.core.errors import Refusal
 from enamel.core.files import whole_file
-from enamel.core.geometry import Size
-from enamel.core.picture.canvas import Canvas
-from enamel.core.print.layout import Edge, Layout
+from enamel.core.finish.finished import Finished
+from enamel.core.finish.recipe import Finish
+from enamel.core.fire.firing import materialise
+from enamel.core.geometry import Box, Size
+from enamel.core.picture.canvas import WHITE, Canvas
+from enamel.core.print.layout import Edge, Layout, native
+from enamel.core.print.output import Compression, FileFormat, Output, PrintSettings
+from enamel.core.print.paper import sharpening
+from enamel.core.print.profiles import Space, converted, profile_of
 from enamel.core.print.sizing import MM_PER_INCH, PRINT_PPI
 
-LONGEST_SIDE, JPEG_SIDE = 200_000, 65_500
+LONGEST_SIDE = 200_000
 MOST_MEGAPIXELS = 4000
+BIG_TIFF = 3.9e9
+"""Bytes of samples from which a TIFF needs 64-bit places."""
+TILE = 256
+SAMPLE = 256
+"""Side of the squares that a file's size is estimated from, in px."""
 BLURRED_SHARE = 0.01
 """Blur of an extended edge, as a share of the picture's shorter side."""
-
-
-class FileFormat(StrEnum):
-    """What a print file can be."""
-
-    PNG = "png"
-    TIFF = "tiff"
-    JPEG = "jpeg"
-
-    @classmethod
-    def of(cls, path: Path) -> "FileFormat":
-        """The format that a file name asks for."""
-        known = {
-            ".png": cls.PNG,
-            ".tif": cls.TIFF,
-            ".tiff": cls.TIFF,
-            ".jpg": cls.JPEG,
-            ".jpeg": cls.JPEG,
-        }
-        try:
-            return known[path.suffix.lower()]
-        except KeyError:
-            raise Refusal(
-                f"{path.name} ends in {path.suffix or 'nothing'}; name it .png, .tif or .jpg."
-            ) from None
 
 
 def export(
@@ -51,70 +37,154 @@ def export(
     path: Path,
     *,
     ppi: float = PRINT_PPI,
-    bits: int = 8,
-    file: FileFormat | None = None,
+    output: Output | None = None,
     placed: "Placed | None" = None,
     xmp: bytes | None = None,
     hear: Callable[[float], None] | None = None,
 ) -> None:
-    """Write a canvas as a print file with resolution and sRGB profile in it.
+    """Write a canvas as a print file with resolution and colour profile in it.
 
     Parameters
     ----------
     canvas : the pixels; all of its region is written.
     path : where; the file is whole or not there.
     ppi : resolution written into the file, in pixels per inch.
-    bits : 8 or 16 per sample; JPEG is always 8.
-    file : format, when the name does not tell.
+    output : what kind of file; 8 bits of the kind that the name asks for when left out.
     placed : how the picture lies on the print; none writes the picture as it is.
-    xmp : what the file says of itself.
+    xmp : what the file says of itself, if it may.
     hear : told how much of it is written, 0…1, now and then.
     """
-    chosen = file or FileFormat.of(path)
-    if bits not in (8, 16):
-        raise Refusal(f"{bits} bits per sample can't be written; choose 8 or 16.")
+    chosen = output or Output(FileFormat.of(path))
+    with whole_file(path) as partial:
+        image = drawn(canvas, partial.with_suffix(".sharp"), ppi, chosen, placed)
+        try:
+            image = said(image, ppi, xmp if chosen.speaks else None)
+            if hear is not None:
+                image.set_progress(True)
+                image.signal_connect("eval", lambda _, progress: hear(progress.percent / 100))
+            WRITERS[chosen.file](image, str(partial), chosen)
+        finally:
+            partial.with_suffix(".sharp").unlink(missing_ok=True)
+
+
+def drawn(
+    canvas: Canvas, scratch: Path, ppi: float, output: Output, placed: "Placed | None"
+) -> pyvips.Image:
+    """The pixels of a print file: sharpened, laid, reduced, in the numbers of its profile.
+
+    ``scratch`` is where sharpened pixels may lie meanwhile.
+    """
+    sharpen = sharpening(output.paper, ppi)
+    if sharpen is not None:
+        made = Finished(canvas, Finish(sharpen=sharpen))
+        canvas = materialise(made, made.whole, scratch)
     image = vips_image(canvas)
     if placed is not None:
         image = placed.on(image)
-    require_writable(Size(image.width, image.height), chosen)
-    if bits == 8 or chosen is FileFormat.JPEG:
-        image = to_eight_bits(image)
+    if output.longest:
+        image = image.thumbnail_image(output.longest, height=output.longest, size="down").cast(
+            "ushort"
+        )
+        image = image.copy(interpretation="rgb16")
+    require_writable(Size(image.width, image.height), output.file)
+    profile = profile_of(output.profile)
+    if image.hasalpha() and (output.file is FileFormat.JPEG or profile.space is not Space.RGB):
+        image = image.flatten(background=[WHITE] * 3).cast("ushort").copy(interpretation="rgb16")
+    return converted(image, profile, output.intent, output.black_point, output.depth)
+
+
+def said(image: pyvips.Image, ppi: float, xmp: bytes | None) -> pyvips.Image:
+    """The picture with its resolution and what it says of itself; nothing else goes into the file."""
     per_mm = ppi / MM_PER_INCH
-    image = image.copy(xres=per_mm, yres=per_mm)
-    image.set_type(pyvips.GValue.blob_type, "icc-profile-data", srgb_profile())
+    told = image.copy(xres=per_mm, yres=per_mm)
     if xmp is not None:
-        image.set_type(pyvips.GValue.blob_type, "xmp-data", xmp)
-    if hear is not None:
-        image.set_progress(True)
-        image.signal_connect("eval", lambda _, progress: hear(progress.percent / 100))
-    with whole_file(path) as partial:
-        if chosen is FileFormat.PNG:
-            image.pngsave(str(partial), compression=6, bitdepth=bits)
-        elif chosen is FileFormat.TIFF:
-            image.tiffsave(
-                str(partial),
-                compression="deflate",
-                predictor="horizontal",
-                bigtiff=image.width * image.height * image.bands * bits / 8 > 3.9e9,
-                resunit="inch",
-                xres=per_mm,
-                yres=per_mm,
-            )
-        else:
-            if image.hasalpha():
-                image = image.flatten(background=[255, 255, 255])
-            image.jpegsave(str(partial), Q=95, subsample_mode="off", optimize_coding=True)
+        told.set_type(pyvips.GValue.blob_type, "xmp-data", xmp)
+    return told
+
+
+def _write_png(image: pyvips.Image, path: str, output: Output) -> None:
+    image.pngsave(path, compression=6, bitdepth=output.depth)
+
+
+def _write_tiff(image: pyvips.Image, path: str, output: Output) -> None:
+    packed = {"zip": "deflate"}.get(output.compression, str(output.compression))
+    size = image.width * image.height * image.bands * output.depth / 8
+    image.tiffsave(
+        path,
+        compression=packed,
+        **({} if output.compression is Compression.NONE else {"predictor": "horizontal"}),
+        **({"tile": True, "tile_width": TILE, "tile_height": TILE} if output.tiled else {}),
+        bigtiff=size > BIG_TIFF,
+        resunit="inch",
+        xres=image.xres,
+        yres=image.yres,
+    )
+
+
+def _write_jpeg(image: pyvips.Image, path: str, output: Output) -> None:
+    chroma = "off" if output.full_colour else "on"
+    image.jpegsave(path, Q=output.quality, subsample_mode=chroma, optimize_coding=True)
+
+
+def _write_webp(image: pyvips.Image, path: str, output: Output) -> None:
+    image.webpsave(path, Q=output.quality)
+
+
+def _write_avif(image: pyvips.Image, path: str, output: Output) -> None:
+    image.heifsave(path, Q=output.quality, compression="av1", effort=3)
+
+
+WRITERS: dict[FileFormat, Callable[[pyvips.Image, str, Output], None]] = {
+    FileFormat.PNG: _write_png,
+    FileFormat.TIFF: _write_tiff,
+    FileFormat.JPEG: _write_jpeg,
+    FileFormat.WEBP: _write_webp,
+    FileFormat.AVIF: _write_avif,
+}
+LONGEST = {FileFormat.JPEG: 65_500, FileFormat.WEBP: 16_383, FileFormat.AVIF: 16_384}
+"""Sides that some kinds can't go beyond, in px."""
 
 
 def require_writable(size: Size, file: FileFormat) -> None:
     """Refuse files that hardly any program opens again."""
-    longest = JPEG_SIDE if file is FileFormat.JPEG else LONGEST_SIDE
+    longest = LONGEST.get(file, LONGEST_SIDE)
     if max(size) > longest or size.megapixels > MOST_MEGAPIXELS:
-        other = " Choose TIFF." if file is FileFormat.JPEG and max(size) <= LONGEST_SIDE else ""
+        other = "" if max(size) > LONGEST_SIDE or file not in LONGEST else " Choose TIFF."
         raise Refusal(
             f"This file would be {size}; at most {longest:,} px a side and {MOST_MEGAPIXELS:,} "
             f"megapixels can be written. Choose another fit or a smaller print.{other}"
         )
+
+
+def estimated_bytes(canvas: Canvas, size: Size, output: Output, ppi: float) -> int:
+    """About how large a file of that size will be: parts of the layer are written to see.
+
+    Nine squares are written as such a file; what all of them take, less what a file takes that holds one
+    grey pixel, is counted by area.
+    """
+    side = min(SAMPLE, *canvas.size)
+    total = area = 0
+    with tempfile.TemporaryDirectory(prefix="enamel-") as folder:
+        scratch = Path(folder)
+        fixed = _bytes_of(canvas, Box(0, 0, 1, 1), scratch, output, ppi)
+        for down in (0.15, 0.5, 0.85):
+            for across in (0.15, 0.5, 0.85):
+                x, y = (
+                    round(across * (canvas.size.width - side)),
+                    round(down * (canvas.size.height - side)),
+                )
+                total += _bytes_of(canvas, Box(x, y, side, side), scratch, output, ppi) - fixed
+                area += side * side
+    return fixed + round(total / area * size.width * size.height)
+
+
+def _bytes_of(canvas: Canvas, box: Box, scratch: Path, output: Output, ppi: float) -> int:
+    part = scratch / "part.npy"
+    with Canvas.create(part, Box.whole(box.size), canvas.channels) as cut:
+        cut.write(cut.region, canvas.read(box))
+        path = scratch / f"part{output.file.suffix}"
+        export(cut, path, ppi=ppi, output=replace(output, longest=0))
+    return path.stat().st_size
 
 
 @dataclass(frozen=True, slots=True)
@@ -149,12 +219,18 @@ class Placed:
         return blurred.insert(image, layout.left, layout.top)
 
 
-def srgb_profile() -> bytes:
-    """The ICC profile of the working form."""
-    profile: bytes = pyvips.Operation.call("profile_load", "srgb")
-    return profile
+def laid(settings: PrintSettings, size: Size) -> tuple[Placed | None, float, Size]:
+    """How a layer of that size lies in its print file, the file's resolution, and the file's size.
 
-
-def to_eight_bits(image: pyvips.Image) -> pyvips.Image:
-    """16-bit sRGB as 8-bit, each sample rounded to the nearest value."""
-    return (image / 257).rint().cast("uchar").copy(interpretation="srgb")
+    On a print the resolution is that which the layer's pixels give there; a screen copy that is reduced
+    has as much less.
+    """
+    placed, ppi = None, settings.ppi
+    if settings.plan is not None:
+        layout, ppi = native(size, settings.plan)
+        placed, size = Placed(layout, settings.plan.edge, settings.plan.rgb), layout.file
+    longest = settings.output.longest
+    if longest and max(size) > longest:
+        scale = longest / max(size)
+        return placed, ppi * scale, size.scaled(scale)
+    return placed, ppi, size

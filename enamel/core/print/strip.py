@@ -11,7 +11,8 @@ import PIL.ImageFont
 from enamel.core.errors import require
 from enamel.core.geometry import Size
 from enamel.core.picture.canvas import SampleArray, to_eight_bits
-from enamel.core.print.file import FileFormat, srgb_profile
+from enamel.core.print.output import FileFormat
+from enamel.core.print.profiles import SRGB, profile_of
 from enamel.core.print.sizing import px_of
 
 INK = (27, 29, 34)
@@ -73,7 +74,7 @@ def write_strip(
             sheet.paste(PIL.Image.fromarray(to_eight_bits(crop.samples())), (x, y))
         for line, words in enumerate(_lines(crop.label, font, width)):
             pen.text((x, y + height + 2 + line * round(1.3 * writing)), words, INK, font)
-    options = {"dpi": (ppi, ppi), "icc_profile": srgb_profile()}
+    options = {"dpi": (ppi, ppi), "icc_profile": profile_of(SRGB).data}
     if file is FileFormat.TIFF:
         sheet.save(path, "TIFF", compression="tiff_lzw", **options)
     else:

@@ -18,11 +18,12 @@ from enamel.core.base.likeness import NEAR_BITS, distance, likeness, perceptual_
 from enamel.core.base.made import made
 from enamel.core.base.pixels import FileFacts, examine, read_canvas
 from enamel.core.base.subject import guessed
-from enamel.core.base.xmp import AI_MADE, SOURCE_TYPE, properties
+from enamel.core.base.xmp import AI_MADE, PREVIEW_COPY, SOURCE_TYPE, properties
 from enamel.core.errors import require
 from enamel.core.geometry import Box
 from enamel.core.picture.canvas import Canvas
-from enamel.core.print.file import FileFormat, export
+from enamel.core.print.file import export
+from enamel.core.print.output import FileFormat, Output
 from enamel.core.schedule import address
 from enamel.kiln.models import Layer, Piece, PrintFile, Swatch
 from enamel.kiln.storage.files import keep_file
@@ -135,6 +136,7 @@ def facts_as_json(facts: FileFacts) -> dict[str, Any]:
         "alpha": facts.has_alpha,
         "profile": facts.profile,
         "text": dict(facts.text),
+        "preview": properties(facts.text.get("XMP", "")).get("Label") == PREVIEW_COPY,
     }
 
 
@@ -162,7 +164,8 @@ def split(piece: Piece, cuts: Cuts) -> list[Piece]:
             for band in part.bands():
                 part.write(band, sheet.read(Box(box.x, box.y + band.y, band.width, band.height)))
             path = folder / "original"
-            export(part, path, bits=16 if piece.base_facts["bits"] > 8 else 8, file=SPLIT_FORMAT)
+            bits = 16 if piece.base_facts["bits"] > 8 else 8
+            export(part, path, output=Output(SPLIT_FORMAT, bits))
             part.close()
             made_piece = from_file(piece.owner_id, path, f"{piece.title} {number}.png")
             made_piece.made = piece.made | {"size": ""}

@@ -1,6 +1,5 @@
 """Layers in and out of storage: canvases, pyramids, thumbnails."""
 
-import re
 import shutil
 from collections.abc import Iterator
 from contextlib import AbstractContextManager, contextmanager
@@ -13,15 +12,14 @@ from django.db.models.fields.files import FieldFile
 from django.utils import timezone
 
 from enamel.core.base.faces import find_faces
-from enamel.core.base.xmp import AI_EDITED, AI_ENHANCED, AI_MADE, packet
+from enamel.core.base.xmp import AI_EDITED, AI_ENHANCED, AI_MADE, PREVIEW_COPY, packet
 from enamel.core.errors import Refusal
 from enamel.core.fire.firing import Stage, address_of, stages
 from enamel.core.geometry import Box
 from enamel.core.picture.canvas import Canvas
 from enamel.core.picture.encoded import webp_of
-from enamel.core.print.file import FileFormat
 from enamel.core.refine.tilestore import FolderStore
-from enamel.core.schedule import Coat, Schedule
+from enamel.core.schedule import Coat, Schedule, canonical
 from enamel.kiln.models import Candidate, Layer, Piece, Swatch
 from enamel.kiln.models.layers import face_as_kept
 from enamel.kiln.storage.files import keep_file
@@ -30,8 +28,8 @@ from enamel.kiln.storage.passing import passing
 from enamel.kiln.storage.pyramids import build, thumbnail
 
 CROP = 480
-LONGEST_NAME = 80
-"""Bytes of a title that go into a file's name; the rest of it needs room too."""
+MOST_SETTINGS = 60_000
+"""Letters of settings that a file says; masks of thousands of points are left out."""
 
 
 def tile_store() -> FolderStore:
@@ -123,8 +121,9 @@ def crop_of(layer: Layer, box: Box) -> bytes:
         return webp_of(canvas.read(box), CROP)
 
 
-def said_of(layer: Layer) -> bytes:
-    """What a file made from a layer says of itself: title, words, model, and that a model made it."""
+def said_of(layer: Layer, *, preview: bool = False) -> bytes:
+    """What a file made from a layer says of itself: title, words, model, settings, that a model made it,
+    what it was made from, and that it is a preview copy, if it is one."""
     piece, made = layer.piece, layer.piece.how_made
     refine = layer.refine or {}
     return packet(
@@ -134,8 +133,23 @@ def said_of(layer: Layer) -> bytes:
             "Iptc4xmpExt:DigitalSourceType": source_type(piece.made_by_model, layer),
             "Iptc4xmpExt:AIPromptInformation": made.written(),
             "Iptc4xmpExt:AISystemUsed": made.model or refine.get("model", ""),
+            "xmpMM:DocumentID": f"sha256:{layer.sha256}",
+            "xmpMM:OriginalDocumentID": f"sha256:{piece.base.sha256}",
+            "xmp:Label": PREVIEW_COPY if preview else "",
+            "enamel:Steps": _settings_in_words(layer),
         }
     )
+
+
+def _settings_in_words(layer: Layer) -> str:
+    """The settings of each step from the base to a layer, as JSON."""
+    steps: list[dict[str, Any]] = []
+    step = layer
+    while step.parent is not None:
+        steps.insert(0, step.step_form)
+        step = step.parent
+    written = canonical(steps) if steps else ""
+    return written if len(written) <= MOST_SETTINGS else ""
 
 
 def source_type(made_by_model: bool, layer: Layer) -> str:
@@ -152,20 +166,6 @@ def source_type(made_by_model: bool, layer: Layer) -> str:
             return AI_EDITED
         step = step.parent
     return AI_ENHANCED if layer.kind != Layer.Kind.BASE else ""
-
-
-def file_name(layer: Layer, file: FileFormat) -> str:
-    """Name of a print file that tells what was done: title, kind, size."""
-    suffix = {FileFormat.TIFF: "tif", FileFormat.JPEG: "jpg", FileFormat.PNG: "png"}[file]
-    title = safe_name(layer.piece.title, "picture")
-    return f"{title}-{layer.kind}-{layer.width}x{layer.height}.{suffix}"
-
-
-def safe_name(title: str, otherwise: str) -> str:
-    """A title as part of a file's name on any system: letters, digits, dots, hyphens, at most 80 bytes."""
-    kept = re.sub(r"[^\w.-]", "", re.sub(r"\s+", "_", title.strip())).strip("._")
-    short = kept.encode()[:LONGEST_NAME].decode(errors="ignore").strip("._")
-    return short or otherwise
 
 
 def free_bytes(folder: Path) -> int:

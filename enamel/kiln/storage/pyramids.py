@@ -10,7 +10,7 @@ from django.core.files.storage import default_storage
 
 from enamel.core.base.pixels import vips_image
 from enamel.core.picture.canvas import Canvas
-from enamel.core.print.file import to_eight_bits
+from enamel.core.print.profiles import eight_bits
 
 TILE = 510
 OVERLAP = 1
@@ -21,7 +21,7 @@ OPEN_ARCHIVES = 24
 
 def build(canvas: Canvas, path: Path) -> None:
     """Write the pyramid: an uncompressed zip of lossless PNG tiles in the Deep Zoom layout."""
-    image = to_eight_bits(vips_image(canvas))
+    image = eight_bits(vips_image(canvas))
     image.dzsave(
         str(path),
         layout="dz",
@@ -35,7 +35,7 @@ def build(canvas: Canvas, path: Path) -> None:
 
 def thumbnail(canvas: Canvas, side: int = THUMBNAIL) -> bytes:
     """A WebP of at most that many px a side."""
-    image = to_eight_bits(vips_image(canvas)).thumbnail_image(side, height=side, size="down")
+    image = eight_bits(vips_image(canvas)).thumbnail_image(side, height=side, size="down")
     data: bytes = image.webpsave_buffer(Q=88)
     return data
 

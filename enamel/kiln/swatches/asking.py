@@ -15,7 +15,7 @@ from enamel.core.fire.predict import predict_window
 from enamel.core.fire.sheets import Axis, Cell, around, cells, in_order
 from enamel.core.fire.windows import LEAST_SIDE, MOST_PIXELS, moved_to_save, suggested
 from enamel.core.geometry import Box, Size
-from enamel.core.print.file import FileFormat
+from enamel.core.print.output import FileFormat
 from enamel.core.print.strip import Labelled, write_strip
 from enamel.core.schedule import Mix, Refine, Schedule, address
 from enamel.kiln.firings.asking import already_laid, rate_of, refiner_of

@@ -6,14 +6,17 @@ from typing import Any, ClassVar
 from django import forms
 
 from enamel.core.errors import FieldRefusal
+from enamel.core.fields import from_json, to_json
 from enamel.core.fire.planning import StepEdit
 from enamel.core.geometry import Size
-from enamel.core.print.file import FileFormat
 from enamel.core.print.layout import Edge, Fit, PrintPlan
+from enamel.core.print.naming import USUAL, Facts, named
+from enamel.core.print.output import Compression, FileFormat, Output, PrintSettings
+from enamel.core.print.paper import Paper
 from enamel.core.print.papers import PAPERS, paper_of
+from enamel.core.print.profiles import Intent, profile_names, profile_of
 from enamel.core.print.sizing import PRINT_PPI, Bleed, PrintTarget, Unit, length_mm, mm_of
 from enamel.kiln.models import Piece
-from enamel.kiln.prints import Order
 from enamel.studio.asked import whole_number
 from enamel.studio.forms.settings import SettingsForm, of_setting
 
@@ -168,9 +171,7 @@ class PrintForm(SettingsForm):
 class PrintFileForm(forms.Form):
     """What the print file is."""
 
-    format = forms.ChoiceField(
-        choices=[(FileFormat.TIFF, "TIFF"), (FileFormat.PNG, "PNG"), (FileFormat.JPEG, "JPEG")]
-    )
+    format = forms.ChoiceField(choices=[(kind, kind.upper()) for kind in FileFormat])
     bits = forms.TypedChoiceField(choices=[(8, "8 bits"), (16, "16 bits")], coerce=int)
     lies = forms.ChoiceField(
         choices=[("print", "On the print in hand"), ("whole", "The whole picture")],
@@ -179,20 +180,56 @@ class PrintFileForm(forms.Form):
         label="Holds",
     )
     ppi = forms.FloatField(min_value=10, max_value=4800, label="Resolution")
+    profile = forms.ChoiceField(label="Colours")
+    intent = forms.ChoiceField(choices=[(one, str(one).capitalize()) for one in Intent])
+    black_point = forms.BooleanField(required=False, label="Black to the paper's black")
+    paper = forms.ChoiceField(
+        choices=[(one, str(one).capitalize()) for one in Paper], label="Sharpen for"
+    )
+    compression = forms.ChoiceField(
+        choices=[(one, str(one).upper()) for one in Compression], label="Packed"
+    )
+    tiled = forms.BooleanField(required=False, label="Cut into tiles")
+    quality = forms.IntegerField(min_value=30, max_value=100, label="Quality")
+    full_colour = forms.BooleanField(required=False, label="Colours at full resolution")
+    longest = forms.IntegerField(min_value=0, max_value=65_500, label="Longest side")
+    preview = forms.BooleanField(required=False, label="Mark as a preview copy")
+    speaks = forms.BooleanField(required=False, label="Say how it was made")
+    pattern = forms.CharField(max_length=120, label="Name")
+
+    def __init__(self, *args: Any, **kwargs: Any) -> None:
+        super().__init__(*args, **kwargs)
+        chosen = [(name, profile_of(name).title) for name in profile_names()]
+        self.fields["profile"].choices = chosen  # type: ignore[attr-defined]
 
     @classmethod
     def starting(cls) -> dict[str, Any]:
         """Values to begin with."""
-        return {"format": FileFormat.TIFF, "bits": 8, "ppi": PRINT_PPI, "lies": "print"}
+        usual = to_json(Output())
+        return usual | {
+            "format": usual["file"],
+            "ppi": PRINT_PPI,
+            "lies": "print",
+            "pattern": USUAL,
+        }
 
-    def order(self, piece: Piece) -> Order:
+    def asked(self, piece: Piece) -> PrintSettings:
         """What was asked for, on the piece's print in hand if so. For a valid form."""
-        asked = self.cleaned_data
-        plan = piece.print_plan if asked["lies"] == "print" else None
-        return Order(FileFormat(asked["format"]), asked["bits"], asked["ppi"], plan)
+        given = self.cleaned_data
+        plan = piece.print_plan if given["lies"] == "print" else None
+        return PrintSettings(self._output, plan, given["ppi"])
 
     def clean(self) -> dict[str, Any]:
         cleaned = super().clean() or self.cleaned_data
         if not math.isfinite(cleaned.get("ppi", PRINT_PPI)):
             self.add_error("ppi", "Give a number from 10 to 4800 ppi.")
+        if not self.errors:
+            own = {name: cleaned[name] for name in to_json(Output()) if name in cleaned}
+            try:
+                self._output = from_json(Output, own | {"file": cleaned["format"]})
+                named(cleaned["pattern"], Facts("x"), self._output)
+            except FieldRefusal as refusal:
+                self.add_error(
+                    refusal.field if refusal.field in self.fields else None, refusal.message
+                )
         return cleaned

@@ -1,3 +1,13 @@
 """What pages show, made ready for their templates. Nothing here answers a request."""
 
-__all__ = ["compare", "draft", "mending", "prints", "scale", "section", "shortcuts", "workspace"]
+__all__ = [
+    "compare",
+    "draft",
+    "finishing",
+    "mending",
+    "prints",
+    "scale",
+    "section",
+    "shortcuts",
+    "workspace",
+]

@@ -4,6 +4,7 @@ import json
 from dataclasses import dataclass
 from typing import Any
 
+from enamel.core.errors import Refusal
 from enamel.core.fire.planning import PlannedCoat, propose
 from enamel.core.fire.predict import CoatCost
 from enamel.core.geometry import Size
@@ -17,6 +18,7 @@ from enamel.core.print.layout import (
     native,
     whole_factor,
 )
+from enamel.core.print.naming import PLACES
 from enamel.core.print.sizing import (
     MM_PER_INCH,
     Quality,
@@ -29,7 +31,8 @@ from enamel.core.print.sizing import (
 from enamel.core.schedule import Schedule
 from enamel.kiln.firings import asking as firings
 from enamel.kiln.models import Layer, Piece, PrintFile, upscalers_offered
-from enamel.studio.forms import PrintForm
+from enamel.kiln.prints import foretold
+from enamel.studio.forms import PrintFileForm, PrintForm
 from enamel.studio.shown.scale import drawn_scale
 
 FILES_SHOWN = 8
@@ -125,7 +128,7 @@ def steps_shown(piece: Piece, form: PrintForm) -> dict[str, Any]:
     return {"steps": steps, "cost": prediction, "upscalers": upscalers_offered()}
 
 
-def file_shown(piece: Piece, layer: Layer, unit: Unit) -> dict[str, Any]:
+def file_shown(piece: Piece, layer: Layer, unit: Unit, form: PrintFileForm) -> dict[str, Any]:
     """What a layer gives on the print in hand, and the files of the piece, for the page of the file."""
     plan = piece.print_plan
     layout, ppi = native(layer.size, plan)
@@ -138,7 +141,20 @@ def file_shown(piece: Piece, layer: Layer, unit: Unit) -> dict[str, Any]:
         "exact": lay_out(layer.size, plan).picture == layer.size,
         "missing": missing(layer.size, plan, unit),
         "quality": quality_of(ppi, plan.distance_mm),
-    }
+        "name_places": [f"{{{name}}}" for name in PLACES],
+    } | file_cost(layer, form)
+
+
+def file_cost(layer: Layer, form: PrintFileForm) -> dict[str, Any]:
+    """What the file in hand would be: its size, name, bytes, and what is done for paper and ink."""
+    if not form.is_valid():
+        return {}
+    wanted = form.asked(layer.piece)
+    try:
+        return {"cost": foretold(layer, wanted, form.cleaned_data["pattern"])}
+    except Refusal as refusal:
+        form.add_error(None, str(refusal))
+        return {}
 
 
 def layout_as_json(layout: Layout, plan: PrintPlan) -> str:

@@ -289,8 +289,8 @@ class Workspace:
             return inlay_shown(self.piece, self.layer)
         if self.task == "finish":
             return finish_shown(self.piece, self.layer, self.changing)
-        if self.task == "file":
-            return file_shown(self.piece, self.layer, self.unit)
+        if isinstance(self.form, PrintFileForm):
+            return file_shown(self.piece, self.layer, self.unit, self.form)
         return {}
 
     def _coat_shown(self) -> dict[str, Any]:

@@ -5,6 +5,7 @@ __all__ = [
     "account",
     "arrivals",
     "compare",
+    "finishing",
     "firings",
     "house",
     "inlays",

@@ -12,10 +12,10 @@ from django.views.decorators.http import require_GET, require_POST
 from enamel.core.errors import Refusal
 from enamel.core.fields import to_json
 from enamel.core.picture.encoded import png_of
+from enamel.core.print.naming import safe
 from enamel.kiln import finishing
 from enamel.kiln.firings import asking as firings
 from enamel.kiln.models import HouseFinish, Layer
-from enamel.kiln.storage.layers import safe_name
 from enamel.studio.forms.finish import (
     FinishForm,
     FinishStepForm,
@@ -103,7 +103,7 @@ def export(request: HttpRequest, number: int) -> HttpResponse:
     """A house finish as a file that `enamel finish --recipe` takes too."""
     kept = _own(request, number)
     response = JsonResponse(kept.recipe, json_dumps_params={"indent": 2})
-    name = f"{safe_name(kept.name, 'finish')}.finish.json"
+    name = f"{safe(kept.name, 'finish')}.finish.json"
     response["Content-Disposition"] = content_disposition_header(True, name) or ""
     return response
 

@@ -11,9 +11,9 @@ from django.utils.http import content_disposition_header
 from django.views.decorators.http import require_GET, require_POST
 
 from enamel.core.errors import Refusal
+from enamel.core.print.naming import safe
 from enamel.core.schedule import Schedule
 from enamel.kiln.models import HouseSchedule, Piece
-from enamel.kiln.storage.layers import safe_name
 from enamel.studio.asked import whole_number
 from enamel.studio.views.access import own_piece, person
 
@@ -79,7 +79,7 @@ def export(request: HttpRequest, number: int) -> HttpResponse:
     """A house schedule as a file that `enamel fire --schedule` takes too."""
     house = _own(request, number)
     response = JsonResponse(house.schedule, json_dumps_params={"indent": 2})
-    name = f"{safe_name(house.name, 'schedule')}.schedule.json"
+    name = f"{safe(house.name, 'schedule')}.schedule.json"
     response["Content-Disposition"] = content_disposition_header(True, name) or ""
     return response
 

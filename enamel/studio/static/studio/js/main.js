@@ -14,7 +14,6 @@ import * as keys from "./shared/keys.js";
 import * as pieces from "./pieces/pieces.js";
 import * as print from "./workspace/print.js";
 import * as printFiles from "./workspace/print-files.js";
-import * as printSize from "./workspace/print-size.js";
 import * as ready from "./shared/ready.js";
 import * as refresh from "./shared/refresh.js";
 import * as section from "./workspace/section.js";
@@ -43,7 +42,6 @@ const modules = {
   pieces,
   print,
   "print-files": printFiles,
-  "print-size": printSize,
   ready,
   refresh,
   section,
