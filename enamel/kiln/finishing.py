@@ -3,6 +3,7 @@
 import math
 from collections.abc import Iterator
 from contextlib import contextmanager
+from dataclasses import dataclass, replace
 
 from enamel.core.errors import Refusal
 from enamel.core.fields import to_json
@@ -23,6 +24,10 @@ VERSION = 1
 """Rises when the same recipe gives other pixels."""
 MOST_EXACT = 1_600_000
 """Pixels up to which a preview is never reduced."""
+ROOM = 24
+"""Px around a window that are kept ready for a step whose reach grows while it is set."""
+KEPT_BEGUN = 4
+"""Windows that are kept so, some 10 MB each."""
 KEPT_SMALL = 6
 """Reduced layers that are kept for previews of the whole."""
 
@@ -74,13 +79,57 @@ def shown(layer: Layer, recipe: Finish, window: Box, pixels: int) -> SampleArray
     if window.empty:
         raise Refusal("This part lies outside the layer.")
     if window.area <= max(MOST_EXACT, pixels):
-        with opened(layer, recipe) as made:
-            return made.read(window)
+        return _exact(layer, recipe, window)
     small = _small(layer, (pixels / window.area) ** 0.5)
     scale = small.size.width / layer.width
     overview, reference = Overview.of(small), reference_of(layer, recipe)
     part = window.scaled(scale).intersection(Box.whole(small.size))
     return Finished(small, recipe.at_scale(scale), overview, reference).read(part)
+
+
+@dataclass(frozen=True, slots=True)
+class Begun:
+    """A window as it was shown last, with what the steps before the one being set have made of it."""
+
+    recipe: Finish
+    step: str | None = None
+    pixels: Pixels | None = None
+    seen: Overview | None = None
+
+    def reaches(self, step: str, box: Box) -> bool:
+        return self.step == step and self.pixels is not None and self.pixels.region.contains(box)
+
+
+_begun: dict[tuple[str, Box], Begun] = {}
+
+
+def _exact(layer: Layer, recipe: Finish, window: Box) -> SampleArray:
+    """A window with a finish; while one step is being set, those before it are not done again."""
+    place = (layer.pixels.name, window)
+    last = _begun.pop(place, None)
+    step = recipe.first_difference(last.recipe) if last else None
+    with canvas_of(layer) as canvas:
+        overview, reference = overview_of(layer), reference_of(layer, recipe)
+        before, after = recipe.parted(step or Finish.NAMES[0])
+        if last is None or step is None or not before.steps:
+            now = Begun(recipe)
+            samples = Finished(canvas, recipe, overview, reference).read(window)
+        else:
+            margin = Finished(canvas, after, overview, reference).margin
+            whole = Box.whole(layer.size)
+            if last.reaches(step, window.grown(margin).intersection(whole)):
+                now = replace(last, recipe=recipe)
+            else:
+                first = Finished(canvas, before, overview, reference)
+                region = window.grown(margin + ROOM).intersection(whole)
+                pixels = Pixels(first.read(region), (region.x, region.y), layer.size)
+                now = Begun(recipe, step, pixels, first.seen)
+            assert now.pixels is not None
+            samples = Finished(now.pixels, after, now.seen, reference).read(window)
+    _begun[place] = now
+    while len(_begun) > KEPT_BEGUN:
+        _begun.pop(next(iter(_begun)), None)
+    return samples
 
 
 def _small(layer: Layer, scale: float) -> Pixels:

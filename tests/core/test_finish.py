@@ -121,6 +121,16 @@ def test_what_is_previewed_is_what_is_written(recipe: Finish, data: st.DataObjec
     assert_same_pixels(one.read(box), result[box.slices])
 
 
+@pytest.mark.parametrize("name", Finish.NAMES)
+def test_a_finish_begun_and_gone_on_with_is_the_whole_finish(name: str) -> None:
+    darker = changed(truth(), lambda values: values * 0.8)
+    before, after = ALL.parted(name)
+    assert [*before.steps, *after.steps] == list(ALL.steps)
+    first = made(darker, before, truth())
+    onward = Finished(Pixels(whole(first)), after, first.seen, Overview.of(truth()))
+    assert_same_pixels(whole(onward), worked_whole(ALL)[1])
+
+
 def test_a_file_has_the_pixels_that_were_shown(tmp_path: Path) -> None:
     one, result = worked_whole(ALL)
     with materialise(one, one.whole, tmp_path / "finished.npy") as canvas:

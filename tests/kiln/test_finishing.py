@@ -1,5 +1,6 @@
 """Finishes in the kiln: previewed pixels are the layer's, measured once, changed, done again."""
 
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -74,6 +75,36 @@ def test_a_layer_is_measured_once_when_it_is_made_ready(coat: Layer) -> None:
     older = Layer.objects.get(pk=coat.pk)
     prepare(older)
     assert Facts.from_json(older.measured) == facts
+
+
+def test_while_a_step_is_set_those_before_it_are_not_done_again(
+    coat: Layer, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    window = Box(20, 10, 90, 70)
+    recipes = [
+        replace(RECIPE, sharpen=Sharpen(on=True, radius=radius)) for radius in (1.0, 2.0, 1.5, 6.0)
+    ]
+    recipes.append(replace(recipes[-1], tone=Tone(on=True, middle=0.9)))
+    done: list[list[str]] = []
+
+    class Watched(finishing.Finished):
+        def read(self, box: Box) -> np.ndarray:
+            done.append(list(self.recipe.steps))
+            return super().read(box)
+
+    monkeypatch.setattr(finishing, "Finished", Watched)
+    monkeypatch.setattr(finishing, "ROOM", 8)  # less than the last radius needs
+    seen = [finishing.shown(coat, recipe, window, window.area) for recipe in recipes]
+    everything, after, before = (
+        ["tone", "match", "sharpen", "grain"],
+        ["sharpen", "grain"],
+        ["tone", "match"],
+    )
+    assert done == [everything, before, after, after, before, after, everything]
+    monkeypatch.undo()
+    for recipe, samples in zip(recipes, seen, strict=True):
+        with finishing.opened(coat, recipe) as made:
+            assert_same_pixels(samples, made.read(window))
 
 
 def test_a_large_part_is_previewed_reduced(coat: Layer, monkeypatch: pytest.MonkeyPatch) -> None:

@@ -67,12 +67,15 @@ class Finished:
         reference: Overview | None = None,
     ) -> None:
         self.layer = layer
+        self.recipe = recipe
         self.size = layer.size
         self.channels = layer.channels
         self.whole = Box.whole(layer.size)
         needs = any(isinstance(step, Match | LocalContrast) for step in recipe.steps.values())
         self.overview = overview or (Overview.of(layer) if needs else None)
         self.reference = reference
+        self.seen = self.overview
+        """The overview as the steps leave it: what a further recipe on this one has to be given."""
         self.steps = list(self._made_ready(recipe))
         self.margin = sum(step.margin for step in self.steps)
 
@@ -112,7 +115,6 @@ class Finished:
 
     def _made_ready(self, recipe: Finish) -> Iterator[Done]:
         """Each step with what it needs of the whole, taken from the overview as the steps before leave it."""
-        seen = self.overview
         for step in recipe.steps.values():
             match step:
                 case CleanUp():
@@ -127,45 +129,40 @@ class Finished:
                 case Tone():
                     change = partial(_toned, tables=tone.tables_of(step))
                     yield Done(_anywhere(change))
-                    seen = seen and seen.through(change)
-                case Match() if seen:
-                    for match, after in self._matched(step, seen):
-                        yield match
-                        seen = after
+                    self.seen = self.seen and self.seen.through(change)
+                case Match() if self.seen:
+                    yield from self._matched(step, self.seen)
                 case Colour():
                     change = partial(_coloured, step=step)
                     yield Done(_anywhere(change))
-                    seen = seen and seen.through(change)
-                case LocalContrast() if seen:
-                    light = lightness(seen.planes).astype(np.float32)
-                    yield Done(
-                        partial(_set_off, step=step, low=Low.of(light, seen.cell, step.radius))
-                    )
+                    self.seen = self.seen and self.seen.through(change)
+                case LocalContrast() if self.seen:
+                    light = lightness(self.seen.planes).astype(np.float32)
+                    low = Low.of(light, self.seen.cell, step.radius)
+                    yield Done(partial(_set_off, step=step, low=low))
                 case Sharpen():
                     yield Done(_anywhere(detail.sharpened, step), detail.sharpen_margin(step))
                 case Grain():
                     yield Done(partial(detail.grained, whole=self.whole, step=step))
 
-    def _matched(self, step: Match, seen: Overview) -> Iterator[tuple[Done, Overview]]:
+    def _matched(self, step: Match, seen: Overview) -> Iterator[Done]:
         if self.reference is None:
             raise Refusal("What the layer is to be matched to is not there; choose another layer.")
         if step.whole:
             own, other = tone.spreads(seen, self.reference)
             change = partial(tone.led_to, own=own, other=other, amount=step.whole)
-            seen = seen.through(change)
-            yield Done(_anywhere(change)), seen
+            yield Done(_anywhere(change))
+            self.seen = seen = seen.through(change)
         if step.local:
             there, here = (
                 one.laid_on(seen).cells.astype(np.float32)
                 for one in (self.reference, seen.as_coarse_as(self.reference))
             )
             low = Low.of(there - here, seen.cell, step.radius)
+            yield Done(partial(_shifted, amount=step.local, low=low))
             moved = seen.cells + low.at_cells_of(seen) * np.float32(step.local)
             cells = np.clip(np.rint(moved), 0, WHITE).astype(np.uint16)
-            yield (
-                Done(partial(_shifted, amount=step.local, low=low)),
-                replace(seen, cells=cells),
-            )
+            self.seen = replace(seen, cells=cells)
 
 
 def _anywhere(change: Callable[..., Planes], *settings: Step) -> Callable[[Planes, Box], Planes]:

@@ -231,6 +231,22 @@ class Finish:
         """The same recipe with one step off."""
         return self.with_step(name, dataclasses.replace(getattr(self, name), on=False))
 
+    def first_difference(self, other: "Finish") -> str | None:
+        """The first step that is set otherwise in another recipe; None when both are equal."""
+        return next(
+            (name for name in self.NAMES if getattr(self, name) != getattr(other, name)), None
+        )
+
+    def parted(self, name: str) -> "tuple[Finish, Finish]":
+        """What is done before a step, and that step with all after it."""
+        place = self.NAMES.index(name)
+        before, after = self, self
+        for other in self.NAMES[:place]:
+            after = after.without(other)
+        for other in self.NAMES[place:]:
+            before = before.without(other)
+        return before, after
+
     def at_scale(self, scale: float) -> "Finish":
         """The recipe for the picture reduced by a scale below 1, as nearly as px allow: for previews.
 

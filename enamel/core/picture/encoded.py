@@ -1,6 +1,7 @@
 """Samples as small image files for pages."""
 
 import cv2
+import numpy as np
 
 from enamel.core.geometry import Size
 from enamel.core.picture.canvas import SampleArray, to_eight_bits
@@ -17,6 +18,12 @@ def webp_of(samples: SampleArray, longest: int) -> bytes:
     if not done:
         raise ValueError(f"a tile of {width} × {height} px could not be written as WebP")
     return data.tobytes()
+
+
+def rgba_of(samples: SampleArray) -> bytes:
+    """Samples as 8-bit red, green, blue and full alpha, row by row: what a page's canvas takes as it is."""
+    eight = cv2.convertScaleAbs(np.ascontiguousarray(samples[..., :3]), alpha=1 / 257)
+    return cv2.cvtColor(eight, cv2.COLOR_RGB2RGBA).tobytes()
 
 
 def png_of(samples: SampleArray) -> bytes:

@@ -11,7 +11,7 @@ from django.views.decorators.http import require_GET, require_POST
 
 from enamel.core.errors import Refusal
 from enamel.core.fields import to_json
-from enamel.core.picture.encoded import png_of
+from enamel.core.picture.encoded import rgba_of
 from enamel.core.print.naming import safe
 from enamel.kiln import finishing
 from enamel.kiln.firings import asking as firings
@@ -29,12 +29,14 @@ from enamel.studio.views.workspace import again
 @require_POST
 @login_required
 def preview(request: HttpRequest, layer_id: UUID) -> HttpResponse:
-    """A part of a layer with the recipe in hand, as 8-bit PNG."""
+    """A part of a layer with the recipe in hand: bare samples, because packing takes longer than making."""
     layer = own_layer(request, layer_id)
     form = _valid(FinishWindowForm(request.POST))
     given = form.cleaned_data
     samples = finishing.shown(layer, given["recipe"], given["window"], given["pixels"])
-    return HttpResponse(png_of(samples), content_type="image/png")
+    answer = HttpResponse(rgba_of(samples), content_type="application/octet-stream")
+    answer["Enamel-Width"] = samples.shape[1]
+    return answer
 
 
 @require_POST

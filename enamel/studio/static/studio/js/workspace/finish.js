@@ -4,7 +4,7 @@ import { toggle } from "../shared/canvas.js";
 import { whenOpen } from "../shared/viewer.js";
 import { curveEditor } from "./finish-curve.js";
 import { houseFinishes } from "./finish-house.js";
-import { live } from "./live.js";
+import { live, pictureIn } from "./live.js";
 
 export function init(root) {
   const field = root.elements.recipe;
@@ -175,16 +175,12 @@ function pick(root, { viewer, layer }, take, tell) {
     body.set("pixels", 25);
     const { answer } = await send(root.dataset.preview, body);
     if (!answer) return;
-    take(await meanColour(await createImageBitmap(await answer.blob())));
+    take(meanColour(await pictureIn(answer)));
     tell();
   });
 }
 
-function meanColour(image) {
-  const canvas = new OffscreenCanvas(image.width, image.height);
-  const context = canvas.getContext("2d");
-  context.drawImage(image, 0, 0);
-  const { data } = context.getImageData(0, 0, image.width, image.height);
+function meanColour({ data }) {
   const sums = [0, 0, 0];
   for (let at = 0; at < data.length; at += 4) for (let part = 0; part < 3; part += 1) sums[part] += data[at + part];
   const count = data.length / 4;

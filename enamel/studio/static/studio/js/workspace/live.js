@@ -46,7 +46,7 @@ export function live({ viewer, layer }, { canvas, says, address, form }) {
     body.set("pixels", Math.max(1, Math.min(4_000_000, canvas.clientWidth * canvas.clientHeight * ratio * ratio)));
     const { answer, refused } = await send(address, body);
     if (!answer) return show(null, null, refused);
-    const image = await createImageBitmap(await answer.blob());
+    const image = await createImageBitmap(await pictureIn(answer));
     const exact = image.width === part[2];
     return show(image, part, exact ? "As the layer will have it, pixel by pixel." : "Reduced; zoom in for the very pixels.");
   };
@@ -68,4 +68,10 @@ export function live({ viewer, layer }, { canvas, says, address, form }) {
   viewer.addHandler("animation-finish", follow);
   viewer.addHandler("resize", follow);
   return follow;
+}
+
+// bare samples where the answer says how wide they are, else a picture file
+export async function pictureIn(answer) {
+  const width = Number(answer.headers.get("Enamel-Width"));
+  return width ? new ImageData(new Uint8ClampedArray(await answer.arrayBuffer()), width) : answer.blob();
 }
