@@ -1,9 +1,10 @@
 """Squares made ahead for refiners: a sharp one, and what an upscaler makes of its reduced self.
 
-`python -m training.bank [--upscaler vitreous] [--count 4000] [--faces]` stores pairs under ``training/cache/bank``,
-by split and kind, until there are ``count`` of them for training and a tenth of that for tests. A
-network in the loader would take longer than the step it feeds; a square gives many patches, and the
-engine's own path makes it, with margins and exact sizes. Make the bank anew when the upscaler is another.
+`python -m training.bank [--upscaler vitreous] [--count 4000] [--faces]` stores pairs under
+``training/cache/bank``, by split and kind, until there are ``count`` of them for training and a tenth of
+that for tests. A network in the loader would take longer than the step it feeds; a square gives many
+patches, and the engine's own path makes it, with margins and exact sizes. Make the bank anew when the
+upscaler is another.
 """
 
 import argparse
