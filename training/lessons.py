@@ -125,7 +125,10 @@ class Refining:
         them, and what was missing at the start of their passes."""
         triples = [self._example(rng) for _ in range(count)]
         sharps, starts = [one for one, _, _ in triples], [one for _, one, _ in triples]
-        blurs = [softening_at(rng.random(), SOFTENING) * (rng.random() > self.recipe.held) for _ in sharps]
+        blurs = [
+            softening_at(rng.random(), SOFTENING) * (rng.random() > self.recipe.held)
+            for _ in sharps
+        ]
         conditions = [
             cv2.GaussianBlur(start, (0, 0), blur) if blur > MIN_BLUR else start
             for start, blur in zip(starts, blurs, strict=True)
