@@ -148,7 +148,7 @@ def _write(made: PrintFile) -> None:
         path = folder / "file"
         export(
             canvas, path, ppi=ppi, output=wanted.output, placed=placed,
-            xmp=said_of(made.layer, preview=wanted.output.preview), hear=hear,
+            says=said_of(made.layer, preview=wanted.output.preview), hear=hear,
         )  # fmt: skip
         keep_file(made.file, path, str(made.pk))
     if not mine.update(file=made.file.name, state=PrintFile.State.DONE, share=1):

@@ -11,6 +11,8 @@ NAMESPACES = {
     "dc": "http://purl.org/dc/elements/1.1/",
     "xmp": "http://ns.adobe.com/xap/1.0/",
     "xmpMM": "http://ns.adobe.com/xap/1.0/mm/",
+    "pdf": "http://ns.adobe.com/pdf/1.3/",
+    "pdfxid": "http://www.npes.org/pdfx/ns/id/",
     "Iptc4xmpExt": IPTC_EXT,
     "enamel": "urn:enamel:print:1",
 }

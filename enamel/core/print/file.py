@@ -1,13 +1,15 @@
 """Print files: pixels that open elsewhere at the right physical size and colour."""
 
 import tempfile
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
+from datetime import UTC, datetime
 from pathlib import Path
 
 import pyvips
 
 from enamel.core.base.pixels import vips_image
+from enamel.core.base.xmp import packet
 from enamel.core.errors import Refusal
 from enamel.core.files import whole_file
 from enamel.core.finish.finished import Finished
@@ -15,11 +17,12 @@ from enamel.core.finish.recipe import Finish
 from enamel.core.fire.firing import materialise
 from enamel.core.geometry import Box, Size
 from enamel.core.picture.canvas import WHITE, Canvas
-from enamel.core.print.layout import Edge, Layout, native
-from enamel.core.print.output import Compression, FileFormat, Output, PrintSettings
+from enamel.core.print.layout import Edge, Fit, Layout, native
+from enamel.core.print.output import OPAQUE, Compression, FileFormat, Output, PrintSettings
 from enamel.core.print.paper import sharpening
+from enamel.core.print.pdf import Page, write_pdf
 from enamel.core.print.profiles import Space, converted, profile_of
-from enamel.core.print.sizing import MM_PER_INCH, PRINT_PPI
+from enamel.core.print.sizing import MM_PER_INCH, PRINT_PPI, Bleed
 
 LONGEST_SIDE = 200_000
 MOST_MEGAPIXELS = 4000
@@ -39,7 +42,7 @@ def export(
     ppi: float = PRINT_PPI,
     output: Output | None = None,
     placed: "Placed | None" = None,
-    xmp: bytes | None = None,
+    says: Mapping[str, str] | None = None,
     hear: Callable[[float], None] | None = None,
 ) -> None:
     """Write a canvas as a print file with resolution and colour profile in it.
@@ -51,14 +54,18 @@ def export(
     ppi : resolution written into the file, in pixels per inch.
     output : what kind of file; 8 bits of the kind that the name asks for when left out.
     placed : how the picture lies on the print; none writes the picture as it is.
-    xmp : what the file says of itself, if it may.
+    says : what the file says of itself, if it may: properties of its XMP by prefixed name.
     hear : told how much of it is written, 0…1, now and then.
     """
     chosen = output or Output(FileFormat.of(path))
     with whole_file(path) as partial:
         image = drawn(canvas, partial.with_suffix(".sharp"), ppi, chosen, placed)
         try:
-            image = said(image, ppi, xmp if chosen.speaks else None)
+            told = says if chosen.speaks else None
+            if chosen.file is FileFormat.PDF:
+                _write_pdf(image, partial, ppi, chosen, placed, told, hear)
+                return
+            image = said(image, ppi, packet(told) if told is not None else None)
             if hear is not None:
                 image.set_progress(True)
                 image.signal_connect("eval", lambda _, progress: hear(progress.percent / 100))
@@ -88,7 +95,7 @@ def drawn(
         image = image.copy(interpretation="rgb16")
     require_writable(Size(image.width, image.height), output.file)
     profile = profile_of(output.profile)
-    if image.hasalpha() and (output.file is FileFormat.JPEG or profile.space is not Space.RGB):
+    if image.hasalpha() and (output.file in OPAQUE or profile.space is not Space.RGB):
         image = image.flatten(background=[WHITE] * 3).cast("ushort").copy(interpretation="rgb16")
     return converted(image, profile, output.intent, output.black_point, output.depth)
 
@@ -132,6 +139,24 @@ def _write_webp(image: pyvips.Image, path: str, output: Output) -> None:
 
 def _write_avif(image: pyvips.Image, path: str, output: Output) -> None:
     image.heifsave(path, Q=output.quality, compression="av1", effort=3)
+
+
+def _write_pdf(
+    image: pyvips.Image,
+    path: Path,
+    ppi: float,
+    output: Output,
+    placed: "Placed | None",
+    says: Mapping[str, str] | None,
+    hear: Callable[[float], None] | None,
+) -> None:
+    width, height = (side / ppi * MM_PER_INCH for side in (image.width, image.height))
+    bleed = placed.bleed if placed is not None else Bleed()
+    write_pdf(
+        image, path, Page(width, height, bleed, output.marks), profile_of(output.profile),
+        quality=output.quality, full_colour=output.full_colour, says=says, now=datetime.now(UTC),
+        hear=hear,
+    )  # fmt: skip
 
 
 WRITERS: dict[FileFormat, Callable[[pyvips.Image, str, Output], None]] = {
@@ -194,6 +219,8 @@ class Placed:
     layout: Layout
     edge: Edge = Edge.MIRROR
     rgb: tuple[int, int, int] = (255, 255, 255)
+    bleed: Bleed = Bleed()
+    """How much of the file is cut away."""
 
     def on(self, image: pyvips.Image) -> pyvips.Image:
         """A 16-bit picture of the layout's size, cropped or extended to the file."""
@@ -228,7 +255,9 @@ def laid(settings: PrintSettings, size: Size) -> tuple[Placed | None, float, Siz
     placed, ppi = None, settings.ppi
     if settings.plan is not None:
         layout, ppi = native(size, settings.plan)
-        placed, size = Placed(layout, settings.plan.edge, settings.plan.rgb), layout.file
+        plan = settings.plan
+        bleed = Bleed() if plan.fit is Fit.INSIDE else plan.target.bleed
+        placed, size = Placed(layout, plan.edge, plan.rgb, bleed), layout.file
     longest = settings.output.longest
     if longest and max(size) > longest:
         scale = longest / max(size)

@@ -29,6 +29,7 @@ class FileFormat(StrEnum):
     JPEG = "jpeg"
     WEBP = "webp"
     AVIF = "avif"
+    PDF = "pdf"
 
     @classmethod
     def of(cls, path: Path) -> "FileFormat":
@@ -49,7 +50,7 @@ class FileFormat(StrEnum):
 
     @property
     def media_type(self) -> str:
-        return f"image/{self}"
+        return "application/pdf" if self is FileFormat.PDF else f"image/{self}"
 
 
 SUFFIXES = {
@@ -58,11 +59,14 @@ SUFFIXES = {
     FileFormat.JPEG: (".jpg", ".jpeg"),
     FileFormat.WEBP: (".webp",),
     FileFormat.AVIF: (".avif",),
+    FileFormat.PDF: (".pdf",),
 }
 ON_SCREEN = (FileFormat.WEBP, FileFormat.AVIF)
 """Kinds that are for screens only: 8 bits, sRGB."""
-HOLD_INK = (FileFormat.TIFF, FileFormat.JPEG)
+HOLD_INK = (FileFormat.TIFF, FileFormat.PDF, FileFormat.JPEG)
 """Kinds that can hold CMYK."""
+OPAQUE = (FileFormat.JPEG, FileFormat.PDF)
+"""Kinds that hold no transparency: it is laid on white."""
 
 
 class Compression(StrEnum):
@@ -81,7 +85,7 @@ class Output:
     bits: int = integer(8, 8, 16, "Bits per sample, 8 or 16; JPEG, WebP and AVIF have 8.")
     compression: Compression = setting(Compression.ZIP, "How a TIFF is packed.")
     tiled: bool = setting(False, "Whether a TIFF is cut into tiles instead of strips.")
-    quality: int = integer(92, 30, 100, "Of JPEG, WebP and AVIF.")
+    quality: int = integer(92, 30, 100, "Of what is packed with loss; 100 packs a PDF without.")
     full_colour: bool = setting(True, "Whether a JPEG keeps its colours at full resolution.")
     profile: str = setting(SRGB, "The colour profile its numbers are for.")
     intent: Intent = setting(Intent.RELATIVE, "What happens to colours that paper can't show.")
@@ -91,6 +95,7 @@ class Output:
         0, 0, 65_500, "Longest side at most, for screen copies; 0 for all.", "px"
     )
     preview: bool = setting(False, "Whether it is marked as a preview copy.")
+    marks: bool = setting(False, "Whether a PDF page has crop marks.")
     speaks: bool = setting(
         True, "Whether it says how it was made; no strips all but size and colour."
     )

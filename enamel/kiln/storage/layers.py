@@ -12,7 +12,7 @@ from django.db.models.fields.files import FieldFile
 from django.utils import timezone
 
 from enamel.core.base.faces import find_faces
-from enamel.core.base.xmp import AI_EDITED, AI_ENHANCED, AI_MADE, PREVIEW_COPY, packet
+from enamel.core.base.xmp import AI_EDITED, AI_ENHANCED, AI_MADE, PREVIEW_COPY
 from enamel.core.errors import Refusal
 from enamel.core.fire.firing import Stage, address_of, stages
 from enamel.core.geometry import Box
@@ -121,24 +121,22 @@ def crop_of(layer: Layer, box: Box) -> bytes:
         return webp_of(canvas.read(box), CROP)
 
 
-def said_of(layer: Layer, *, preview: bool = False) -> bytes:
+def said_of(layer: Layer, *, preview: bool = False) -> dict[str, str]:
     """What a file made from a layer says of itself: title, words, model, settings, that a model made it,
     what it was made from, and that it is a preview copy, if it is one."""
     piece, made = layer.piece, layer.piece.how_made
     refine = layer.refine or {}
-    return packet(
-        {
-            "dc:title": piece.title,
-            "xmp:CreatorTool": "Enamel",
-            "Iptc4xmpExt:DigitalSourceType": source_type(piece.made_by_model, layer),
-            "Iptc4xmpExt:AIPromptInformation": made.written(),
-            "Iptc4xmpExt:AISystemUsed": made.model or refine.get("model", ""),
-            "xmpMM:DocumentID": f"sha256:{layer.sha256}",
-            "xmpMM:OriginalDocumentID": f"sha256:{piece.base.sha256}",
-            "xmp:Label": PREVIEW_COPY if preview else "",
-            "enamel:Steps": _settings_in_words(layer),
-        }
-    )
+    return {
+        "dc:title": piece.title,
+        "xmp:CreatorTool": "Enamel",
+        "Iptc4xmpExt:DigitalSourceType": source_type(piece.made_by_model, layer),
+        "Iptc4xmpExt:AIPromptInformation": made.written(),
+        "Iptc4xmpExt:AISystemUsed": made.model or refine.get("model", ""),
+        "xmpMM:DocumentID": f"sha256:{layer.sha256}",
+        "xmpMM:OriginalDocumentID": f"sha256:{piece.base.sha256}",
+        "xmp:Label": PREVIEW_COPY if preview else "",
+        "enamel:Steps": _settings_in_words(layer),
+    }
 
 
 def _settings_in_words(layer: Layer) -> str:

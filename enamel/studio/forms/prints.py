@@ -194,6 +194,7 @@ class PrintFileForm(forms.Form):
     full_colour = forms.BooleanField(required=False, label="Colours at full resolution")
     longest = forms.IntegerField(min_value=0, max_value=65_500, label="Longest side")
     preview = forms.BooleanField(required=False, label="Mark as a preview copy")
+    marks = forms.BooleanField(required=False, label="Crop marks")
     speaks = forms.BooleanField(required=False, label="Say how it was made")
     pattern = forms.CharField(max_length=120, label="Name")
 
