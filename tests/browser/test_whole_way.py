@@ -92,7 +92,7 @@ def test_sign_in_upload_set_fire_watch_mend_wipe_download(
     browser.link("File").click()
     browser.find("[name='lies'][value='whole']").click()
     browser.fill("ppi", 240)
-    assert "51 × 68 mm" in browser.find("[data-print-size]").text
+    browser.wait(lambda _: "51 × 68 mm" in browser.find("[data-part='cost']").text)
     browser.button("Write the print file").click()
     path = tmp_path / "face-touch-up-480x640.tif"
     browser.wait(lambda _: path.exists())

@@ -57,7 +57,7 @@ def test_paper_with_bleed_is_cropped_by_hand_and_downloaded_to_the_pixel(
     assert plan.centre[0] == pytest.approx(0.5)
     task(bench, "file")
     bench.button("Write the print file").click()
-    path = tmp_path / "portrait-base-240x320.tif"
+    path = tmp_path / "portrait-base-240x236.tif"
     bench.wait(lambda _: path.exists())
     with PIL.Image.open(path) as made:
         assert made.size == (240, 236)
