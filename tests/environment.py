@@ -13,6 +13,7 @@ os.environ |= {
     "ENAMEL_MEDIA": f"{FOLDER}/pictures",
     "ENAMEL_WORK": f"{FOLDER}/kiln",
     "ENAMEL_MODELS": f"{FOLDER}/models",
+    "ENAMEL_PROFILES": f"{FOLDER}/profiles",
     "ENAMEL_PLAIN_STATIC": "1",
     "ENAMEL_DEMO": "1",
     "ENAMEL_THREADS": "1",  # two workers share the cores

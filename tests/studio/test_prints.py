@@ -10,6 +10,7 @@ import PIL.Image
 import pytest
 from django.contrib.auth.models import User
 from django.core.files.storage import default_storage
+from django.core.files.uploadedfile import SimpleUploadedFile
 from django.http import HttpResponse
 from django.test import Client
 from django.urls import reverse
@@ -20,6 +21,7 @@ from enamel.core.base.metadata import carried_text
 from enamel.core.base.xmp import AI_EDITED, AI_ENHANCED, AI_MADE, properties
 from enamel.core.print.layout import Fit
 from enamel.core.print.output import FileFormat, Output, PrintSettings
+from enamel.core.print.profiles import profile_of
 from enamel.core.print.sizing import Bleed
 from enamel.core.schedule import Refine
 from enamel.kiln import prints
@@ -295,3 +297,54 @@ def test_a_print_file_let_go_while_it_is_written_leaves_nothing(
     prints.write(file.pk)
     assert not PrintFile.objects.exists()
     assert not default_storage.exists(f"prints/{file.pk}")
+
+
+def test_what_a_file_will_be_is_told_before_it_is_written(signed_in: Client, piece: Piece) -> None:
+    address = reverse("print-file-cost", args=[piece.base.pk])
+    given = file_fields(format="pdf", profile="coated", paper="matte", lies="whole")
+    words = " ".join(signed_in.post(address, given).content.decode().split())
+    assert "eye-base-112x88.pdf" in words
+    assert "112 × 88 px" in words
+    assert "On matte paper ink spreads an edge by 0.065 mm, 0.8 px at 300 ppi" in words
+    assert "% on one place" in words.replace("</span>", "")
+    refused = signed_in.post(address, file_fields(format="png", profile="coated"))
+    assert "PNG holds no CMYK" in refused.content.decode()
+    unknown = signed_in.post(address, file_fields(pattern="{shop}"))
+    assert "known are title" in unknown.content.decode()
+
+
+def test_a_page_for_the_press_is_written_under_a_name_of_ones_own(
+    signed_in: Client, piece: Piece
+) -> None:
+    for name in ("eye_coated.pdf", "eye_coated-2.pdf"):
+        answer = written(
+            signed_in, piece.base, format="pdf", profile="coated", pattern="{title} {profile}",
+            marks=True,
+        )  # fmt: skip
+        assert answer.headers["Content-Type"] == "application/pdf"
+        assert name in answer.headers["Content-Disposition"]
+        assert b"".join(answer).startswith(b"%PDF-1.6")  # type: ignore[arg-type]
+
+
+def test_a_profile_of_ones_own_is_offered_or_refused_with_the_reason(
+    signed_in: Client, piece: Piece
+) -> None:
+    address = reverse("take-profile", args=[piece.base.pk])
+    data = profile_of("coated").data
+    good = SimpleUploadedFile("Kestrel Vale coated.icc", data)
+    page = signed_in.post(address, {"profile_file": good}, follow=True).content.decode()
+    assert '<option value="Kestrel_Vale_coated">' in page
+    bad = SimpleUploadedFile("other.icc", b"nothing")
+    page = signed_in.post(address, {"profile_file": bad}, follow=True).content.decode()
+    assert "no colour profile that sRGB" in page
+    assert '<option value="other">' not in page
+
+
+def test_a_preview_copy_says_so_when_it_is_brought_in(signed_in: Client, piece: Piece) -> None:
+    answer = written(signed_in, piece.base, format="webp", preview=True, longest=100)
+    assert "-preview.webp" in answer.headers["Content-Disposition"]
+    file = SimpleUploadedFile("copy.webp", b"".join(answer))  # type: ignore[arg-type]
+    signed_in.post(reverse("bring-in"), {"files": file})
+    copy = Piece.objects.exclude(pk=piece.pk).get()
+    assert "This is a preview copy" in signed_in.get(copy.get_absolute_url()).content.decode()
+    assert "This is a preview copy" not in signed_in.get(piece.get_absolute_url()).content.decode()
