@@ -1,9 +1,12 @@
 """Finishes: what is known of a layer for them, how they look, and the layer that comes of one."""
 
 import math
-from collections.abc import Iterator
+from collections import OrderedDict
+from collections.abc import Hashable, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass, replace
+from threading import Lock
+from typing import Generic, TypeVar
 
 from enamel.core.errors import Refusal
 from enamel.core.fields import to_json
@@ -12,13 +15,15 @@ from enamel.core.finish.facts import Facts
 from enamel.core.finish.finished import Finished
 from enamel.core.finish.overview import Overview
 from enamel.core.finish.recipe import Finish
-from enamel.core.geometry import Box, Size
+from enamel.core.geometry import Box
 from enamel.core.picture.canvas import Pixels, SampleArray
 from enamel.core.picture.reduce import reduced
 from enamel.core.schedule import address
 from enamel.kiln.models import Layer
 from enamel.kiln.storage.layers import canvas_of
 from enamel.kiln.storage.overviews import overview_of
+
+V = TypeVar("V")
 
 VERSION = 1
 """Rises when the same recipe gives other pixels."""
@@ -87,6 +92,26 @@ def shown(layer: Layer, recipe: Finish, window: Box, pixels: int) -> SampleArray
     return Finished(small, recipe.at_scale(scale), overview, reference).read(part)
 
 
+class Kept(Generic[V]):
+    """The last few of something, for pages that ask again and again from several threads."""
+
+    def __init__(self, most: int) -> None:
+        self.most = most
+        self._values: OrderedDict[Hashable, V] = OrderedDict()
+        self._lock = Lock()
+
+    def get(self, place: Hashable) -> V | None:
+        with self._lock:
+            return self._values.get(place)
+
+    def put(self, place: Hashable, value: V) -> None:
+        with self._lock:
+            self._values[place] = value
+            self._values.move_to_end(place)
+            while len(self._values) > self.most:
+                self._values.popitem(last=False)
+
+
 @dataclass(frozen=True, slots=True)
 class Begun:
     """A window as it was shown last, with what the steps before the one being set have made of it."""
@@ -100,13 +125,10 @@ class Begun:
         return self.step == step and self.pixels is not None and self.pixels.region.contains(box)
 
 
-_begun: dict[tuple[str, Box], Begun] = {}
-
-
 def _exact(layer: Layer, recipe: Finish, window: Box) -> SampleArray:
     """A window with a finish; while one step is being set, those before it are not done again."""
     place = (layer.pixels.name, window)
-    last = _begun.pop(place, None)
+    last = _begun.get(place)
     step = recipe.first_difference(last.recipe) if last else None
     with canvas_of(layer) as canvas:
         overview, reference = overview_of(layer), reference_of(layer, recipe)
@@ -126,25 +148,20 @@ def _exact(layer: Layer, recipe: Finish, window: Box) -> SampleArray:
                 now = Begun(recipe, step, pixels, first.seen)
             assert now.pixels is not None
             samples = Finished(now.pixels, after, now.seen, reference).read(window)
-    _begun[place] = now
-    while len(_begun) > KEPT_BEGUN:
-        _begun.pop(next(iter(_begun)), None)
+    _begun.put(place, now)
     return samples
 
 
 def _small(layer: Layer, scale: float) -> Pixels:
     """A layer reduced by about a scale; the last few are kept, because one is looked at for a while."""
     size = layer.size.scaled(2.0 ** (round(4 * math.log2(scale)) / 4))
-    key = (layer.pixels.name, size)
-    if key not in _smalls:
+    place = (layer.pixels.name, size)
+    small = _smalls.get(place)
+    if small is None:
         with canvas_of(layer) as canvas:
-            _smalls[key] = Pixels(reduced(canvas, size))
-        while len(_smalls) > KEPT_SMALL:
-            _smalls.pop(next(iter(_smalls)), None)
-    return _smalls[key]
-
-
-_smalls: dict[tuple[str, Size], Pixels] = {}
+            small = Pixels(reduced(canvas, size))
+        _smalls.put(place, small)
+    return small
 
 
 def proposal(layer: Layer, recipe: Finish, name: str) -> Proposal:
@@ -154,3 +171,7 @@ def proposal(layer: Layer, recipe: Finish, name: str) -> Proposal:
     target = _matched_to(layer, recipe.match.to)
     reference = overview_of(target) if target.pk != layer.pk else None
     return proposed(name, Facts.from_json(layer.measured), overview_of(layer), reference)
+
+
+_begun: Kept[Begun] = Kept(KEPT_BEGUN)
+_smalls: Kept[Pixels] = Kept(KEPT_SMALL)

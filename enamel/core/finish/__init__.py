@@ -11,4 +11,5 @@ __all__ = [
     "recipe",
     "repair",
     "tone",
+    "warm",
 ]
