@@ -166,11 +166,9 @@ def _small(layer: Layer, scale: float) -> Pixels:
 
 def proposal(layer: Layer, recipe: Finish, name: str) -> Proposal:
     """What a step proposes for a layer."""
-    if layer.measured is None:
-        raise Refusal("This layer is still being measured; try again in a moment.")
-    target = _matched_to(layer, recipe.match.to)
+    own, target = overview_of(layer), _matched_to(layer, recipe.match.to)
     reference = overview_of(target) if target.pk != layer.pk else None
-    return proposed(name, Facts.from_json(layer.measured), overview_of(layer), reference)
+    return proposed(name, Facts.from_json(layer.measured), own, reference)
 
 
 _begun: Kept[Begun] = Kept(KEPT_BEGUN)

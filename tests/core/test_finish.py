@@ -384,6 +384,22 @@ def test_each_step_says_in_figures_what_it_decided() -> None:
     assert off(result, whole(layer)) < 0.1
 
 
+@pytest.mark.parametrize("scale", [1, 3])
+def test_flat_art_keeps_its_own_colours(scale: int) -> None:
+    art = part(STATIONMASTER.with_name("emblem.png"), Box(0, 0, 480, 480))
+    drawn, painted = (
+        Pixels(cv2.resize(whole(one), None, fx=scale, fy=scale, interpolation=cv2.INTER_CUBIC))
+        for one in (art, part(STATIONMASTER, Box(0, 0, 480, 480)))
+    )
+    on = []
+    for picture in (drawn, painted):
+        overview = Overview.of(picture)
+        recipe, _ = automatic(Finish(), measured(picture, overview, scale), overview)
+        on.append(set(recipe.steps) & {"tone", "local_contrast", "grain"})
+    assert on[0] == set()
+    assert {"tone", "local_contrast"} <= on[1]
+
+
 @pytest.mark.parametrize("shade", [0, 255])
 def test_a_picture_of_one_colour_is_measured_and_finished_like_any(shade: int) -> None:
     plain = Pixels(np.full((40, 300, 3), shade * 257, np.uint16))

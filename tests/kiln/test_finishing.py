@@ -125,9 +125,13 @@ def test_steps_decide_against_the_base(coat: Layer) -> None:
     assert "0.0 levels" in proposal.reason
     on_base = finishing.proposal(coat.piece.base, Finish(), "match")
     assert not on_base.step.on
-    coat.measured = None
-    with pytest.raises(Refusal, match="still being measured"):
-        finishing.proposal(coat, Finish(), "tone")
+    coat.overview = ""
+    for asked in (
+        lambda: finishing.proposal(coat, Finish(), "tone"),
+        lambda: finishing.shown(coat, Finish(), Box(0, 0, 9, 9), 81),
+    ):
+        with pytest.raises(Refusal, match="still being measured"):
+            asked()
 
 
 def test_what_can_not_be_finished_is_refused(coat: Layer) -> None:

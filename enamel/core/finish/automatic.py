@@ -3,7 +3,7 @@
 import math
 from dataclasses import dataclass
 
-from enamel.core.base.subject import BLOCK
+from enamel.core.base.subject import BLOCK, FLAT
 from enamel.core.finish.facts import Facts
 from enamel.core.finish.overview import Overview
 from enamel.core.finish.planes import LEVEL
@@ -126,6 +126,9 @@ def _tone(facts: Facts, own: Overview, reference: Overview | None) -> Proposal:
     parts = bytes.fromhex(facts.grey.removeprefix("#"))
     cast = max(parts) - min(parts)
     kept_cast = cast > MOST_CAST
+    if facts.flat > FLAT:
+        words = f"{facts.flat:.0%} is filled flat: such colours are the picture’s own."
+        return Proposal(Tone(), words)
     step = Tone(
         on=True,
         black=round(black, 3),
@@ -176,6 +179,9 @@ def _colour(facts: Facts, own: Overview, reference: Overview | None) -> Proposal
 
 def _local_contrast(facts: Facts, own: Overview, reference: Overview | None) -> Proposal:
     radius = max(32, min(4000, max(own.size) // 40))
+    if facts.flat > FLAT:
+        words = f"{facts.flat:.0%} is filled flat, and would be shaded."
+        return Proposal(LocalContrast(radius=radius), words)
     amount = 0.15 if facts.contrast > 18 else 0.25 if facts.contrast > 9 else 0.4
     return Proposal(
         LocalContrast(on=True, amount=amount, radius=radius),
@@ -199,6 +205,8 @@ def _sharpen(facts: Facts, own: Overview, reference: Overview | None) -> Proposa
 
 def _grain(facts: Facts, own: Overview, reference: Overview | None) -> Proposal:
     lacking = max(0.0, WANTED_GRAIN**2 - facts.noise**2) ** 0.5
+    if facts.flat > FLAT:
+        return Proposal(Grain(), f"{facts.flat:.0%} is filled flat, and is to stay so.")
     on = lacking > 0.5
     step = Grain(on=on, amount=round(lacking, 1), size=round(max(1.0, max(own.size) / 4000), 1))
     found = f"Calm places deviate by {facts.noise:.1f} levels"

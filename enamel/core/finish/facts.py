@@ -6,7 +6,7 @@ from typing import Any
 import cv2
 import numpy as np
 
-from enamel.core.base.subject import BLOCK
+from enamel.core.base.subject import BLOCK, flatness
 from enamel.core.fields import from_json, number, setting, to_json
 from enamel.core.finish.kernels import Plane, Planes, chroma, difference, lightness
 from enamel.core.finish.overview import Overview
@@ -49,6 +49,7 @@ class Facts:
     middle: float = number(0.5, 0, 1, "Half is darker than this.")
     grey: str = setting("#808080", "What its greyest places look like.")
     colourful: float = number(0.0, 0, 255, "Mean distance of colours from grey.", "levels")
+    flat: float = number(0.0, 0, 1, "Share of it that is filled flat, as in drawn art.")
     contrast: float = number(0.0, 0, 255, "Deviation within 1 / 40 of the longer side.", "levels")
 
     @classmethod
@@ -99,6 +100,7 @@ def measured(layer: Picture, overview: Overview, scale: float = 1.0) -> Facts:
         white=round(white / WHITE, 4),
         middle=round(float(np.median(tones)) / WHITE, 4),
         grey=_grey(coarse),
+        flat=round(_flat(levels, max(1, round(scale))), 3),
         colourful=round(_colourful(coarse), 2),
         contrast=round(_contrast(tones), 2),
     )
@@ -195,6 +197,11 @@ def _fringes(seen: list[Planes]) -> float:
     every = np.concatenate([change.ravel() for change in changes])
     strong = every[every > 1]
     return float(strong.mean()) * min(1.0, strong.size / every.size * 20) if strong.size else 0.0
+
+
+def _flat(planes: list[FloatArray], step: int) -> float:
+    """Share of flat fills, on every ``step``-th px: enlarging alone makes all neighbours alike."""
+    return float(np.mean([flatness(plane[::step, ::step] / np.float32(255)) for plane in planes]))
 
 
 def _grey(coarse: SampleArray) -> str:

@@ -5,6 +5,7 @@ from functools import lru_cache
 import numpy as np
 from django.core.files.storage import default_storage
 
+from enamel.core.errors import Refusal
 from enamel.core.finish.facts import measured
 from enamel.core.finish.overview import Overview, cell_of
 from enamel.core.geometry import Size
@@ -26,7 +27,9 @@ def survey(layer: Layer, canvas: Canvas) -> None:
 
 
 def overview_of(layer: Layer) -> Overview:
-    """The overview of a layer that was surveyed."""
+    """The overview of a layer that was surveyed; a `Refusal` while it was not."""
+    if not layer.surveyed:
+        raise Refusal("This layer is still being measured; try again in a moment.")
     return _read(layer.overview.name, layer.size)
 
 
