@@ -5,9 +5,9 @@ where in a window it stands. All planes are (height, width); results are rounded
 """
 
 from collections.abc import Callable
+from functools import lru_cache, wraps
 from typing import Any, TypeVar, cast
 
-import numba
 import numpy as np
 from numpy.typing import NDArray
 
@@ -23,9 +23,34 @@ MIDDLE = 32767
 F = TypeVar("F", bound=Callable[..., Any])
 
 
+_WRITTEN: list[Callable[..., Any]] = []
+
+
 def compiled(function: F) -> F:
-    """A function of arrays and numbers compiled at its first call, and kept compiled beside its source."""
-    return cast(F, numba.njit(cache=True, nogil=True, error_model="numpy")(function))
+    """A function of arrays and numbers that is compiled at its first call, and kept beside its source."""
+    _WRITTEN.append(function)
+
+    @wraps(function)
+    def run(*given: Any) -> Any:
+        return _dispatchers()[function.__name__](*given)
+
+    return cast(F, run)
+
+
+@lru_cache(1)
+def _dispatchers() -> dict[str, Callable[..., Any]]:
+    """The compiled functions by name.
+
+    The compiler takes half a second to import, which commands that finish nothing shall not wait for.
+    """
+    import numba
+
+    made: dict[str, Callable[..., Any]] = {
+        written.__name__: numba.njit(cache=True, nogil=True, error_model="numpy")(written)
+        for written in _WRITTEN
+    }
+    globals().update(made)  # what calls another of them finds it compiled
+    return made
 
 
 @compiled
