@@ -62,7 +62,7 @@ class Facts:
 
 
 def measured(layer: Picture, overview: Overview, scale: float = 1.0) -> Facts:
-    """Measure a layer on twelve windows and on its overview.
+    """Measure a layer on twelve windows at most and on its overview.
 
     Parameters
     ----------
@@ -109,10 +109,11 @@ def measured(layer: Picture, overview: Overview, scale: float = 1.0) -> Facts:
 def _windows(layer: Picture) -> list[Box]:
     width, height = (min(SIDE, side) for side in layer.size)
     x_room, y_room = layer.size.width - width, layer.size.height - height
-    return [
+    boxes = [
         Box(round(across * x_room), round(down * y_room), width, height)
         for down in np.linspace(0, 1, DOWN) for across in np.linspace(0, 1, ACROSS)
     ]  # fmt: skip
+    return list(dict.fromkeys(boxes))  # of a small picture all are the same
 
 
 def _noise(planes: list[FloatArray], coarseness: int) -> float:
