@@ -129,8 +129,8 @@ def _write_tiff(image: pyvips.Image, path: str, output: Output) -> None:
 
 
 def _write_jpeg(image: pyvips.Image, path: str, output: Output) -> None:
-    chroma = "off" if output.full_colour else "on"
-    image.jpegsave(path, Q=output.quality, subsample_mode=chroma, optimize_coding=True)
+    # codes of its own for each picture would save some per cent, but need all of it in memory
+    image.jpegsave(path, Q=output.quality, subsample_mode="off" if output.full_colour else "on")
 
 
 def _write_webp(image: pyvips.Image, path: str, output: Output) -> None:

@@ -202,7 +202,7 @@ def _as_jpeg(
     """The picture as a JPEG, written beside the page and read block by block."""
     try:
         image.jpegsave(
-            str(scratch), Q=quality, subsample_mode="off" if full else "on", optimize_coding=True, keep="none"
+            str(scratch), Q=quality, subsample_mode="off" if full else "on", keep="none"
         )  # fmt: skip
         if hear is not None:
             hear(0.9)
