@@ -123,7 +123,7 @@ def _tone(facts: Facts, own: Overview, reference: Overview | None) -> Proposal:
     stretched = min(0.95, max(0.05, (facts.middle - black) / (white - black)))
     middle = math.log(stretched) / math.log(WANTED_MIDDLE)
     middle = round(min(MOST_LIGHTER, max(1 / MOST_LIGHTER, middle)), 2)
-    parts = bytes.fromhex(facts.grey.removeprefix("#"))
+    parts = Tone(grey=facts.grey).rgb
     cast = max(parts) - min(parts)
     kept_cast = cast > MOST_CAST
     if facts.flat > FLAT:

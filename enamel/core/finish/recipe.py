@@ -14,6 +14,7 @@ from enamel.core.fields import (
     setting,
     to_json,
 )
+from enamel.core.picture.colour import rgb_of
 
 LEVELS = "levels"
 """Unit of values on the scale of 0 to 255."""
@@ -97,9 +98,8 @@ class Tone:
 
     def __post_init__(self) -> None:
         check_fields(self)
-        digits = self.grey.removeprefix("#")
-        known = len(digits) == 6 and set(digits.lower()) <= set("0123456789abcdef")
-        require(known and min(bytes.fromhex(digits)) >= 8, "grey", self.grey,
+        parts = rgb_of(self.grey)
+        require(parts is not None and min(parts) >= 8, "grey", self.grey,
                 "a colour such as #8a8478, none of its parts below 8")  # fmt: skip
         pairs = all(len(point) == 2 and all(0 <= v <= 1 for v in point) for point in self.curve)
         require(2 <= len(self.curve) <= 12 and pairs, "curve", list(self.curve),
@@ -111,8 +111,9 @@ class Tone:
     @property
     def rgb(self) -> tuple[int, int, int]:
         """The colour that is to be neutral, 8 to 255 each."""
-        red, green, blue = bytes.fromhex(self.grey.removeprefix("#"))
-        return red, green, blue
+        parts = rgb_of(self.grey)
+        assert parts is not None  # looked at when it was made
+        return parts
 
 
 @dataclass(frozen=True, slots=True)

@@ -32,7 +32,7 @@ def tables_of(step: Tone) -> NDArray[np.uint16]:
     """
     light = to_light(np.arange(WHITE + 1, dtype=np.float32))
     grey = to_light(np.array(step.rgb, np.float32) * 257)
-    gains = float(grey @ np.array([0.2126, 0.7152, 0.0722])) / grey
+    gains = float(grey @ np.array([kernels.RED, kernels.GREEN, kernels.BLUE])) / grey
     tables = []
     for gain in gains:
         values = from_light(light * np.float32(gain)).astype(np.float64) / WHITE

@@ -23,6 +23,15 @@ _KAPPA = 24389 / 27
 _LUMA = np.array([0.2126, 0.7152, 0.0722], np.float32)  # ITU-R BT.709-6, item 3.2
 
 
+def rgb_of(written: str) -> tuple[int, int, int] | None:
+    """Red, green and blue, 0 to 255, of a colour such as ``#f4f1e8``; None where it is none."""
+    digits = written.removeprefix("#")
+    if len(digits) != 6 or not set(digits.lower()) <= set("0123456789abcdef"):
+        return None
+    red, green, blue = bytes.fromhex(digits)
+    return red, green, blue
+
+
 def luma(values: FloatArray) -> FloatArray:
     """Luma of encoded RGB values, (…) float32 from (…, 3)."""
     weighed: FloatArray = values @ _LUMA

@@ -6,6 +6,7 @@ from enum import StrEnum
 from enamel.core.errors import require
 from enamel.core.fields import check_fields, from_json, number, setting, to_json
 from enamel.core.geometry import Box, Size
+from enamel.core.picture.colour import rgb_of
 from enamel.core.print.sizing import PrintTarget, Unit, fitted
 
 COARSEST_PPI, FINEST_PPI = 10.0, 4800.0
@@ -50,15 +51,14 @@ class PrintPlan:
         check_fields(self)
         fits = len(self.centre) == 2 and all(0 <= share <= 1 for share in self.centre)
         require(fits, "centre", list(self.centre), "two shares from 0 to 1")
-        digits = self.colour.removeprefix("#")
-        known = len(digits) == 6 and set(digits.lower()) <= set("0123456789abcdef")
-        require(known, "colour", self.colour, "a colour such as #f4f1e8")
+        require(rgb_of(self.colour) is not None, "colour", self.colour, "a colour such as #f4f1e8")
 
     @property
     def rgb(self) -> tuple[int, int, int]:
         """The solid edge's colour, 0 to 255 each."""
-        red, green, blue = bytes.fromhex(self.colour.removeprefix("#"))
-        return red, green, blue
+        parts = rgb_of(self.colour)
+        assert parts is not None  # looked at when it was made
+        return parts
 
     @classmethod
     def from_json(cls, given: object) -> "PrintPlan":

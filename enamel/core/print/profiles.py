@@ -8,6 +8,7 @@ import io
 import os
 from dataclasses import dataclass
 from enum import StrEnum
+from functools import lru_cache
 from pathlib import Path
 
 import PIL.ImageCms
@@ -77,8 +78,14 @@ def profile_of(name: str) -> Profile:
         return Profile(SRGB, "sRGB", Space.RGB, data)
     path = _path_of(name)
     if path is not None:
-        return examine(path.read_bytes(), name, own=path.parent != SHIPPED)
+        return _examined(path, path.stat().st_mtime_ns)
     raise Refusal(f"There is no colour profile “{name}”. There are: {', '.join(profile_names())}.")
+
+
+@lru_cache(maxsize=32)
+def _examined(path: Path, changed: int) -> Profile:
+    """A profile's file, tried once for as long as it stays as it is."""
+    return examine(path.read_bytes(), path.stem, own=path.parent != SHIPPED)
 
 
 def _path_of(name: str) -> Path | None:

@@ -6,8 +6,7 @@ from django import forms
 
 from enamel.core.errors import Refusal
 from enamel.core.finish.recipe import Finish
-from enamel.core.geometry import Box
-from enamel.core.written import read_lengths
+from enamel.studio.forms.window import WindowField
 
 MOST_PIXELS = 4_000_000
 """Of a preview, whatever the screen."""
@@ -38,14 +37,8 @@ class FinishForm(forms.Form):
 class FinishWindowForm(FinishForm):
     """A part of a layer on which a recipe is previewed, and how many px there is room for."""
 
-    window = forms.CharField(max_length=60)
+    window = WindowField()
     pixels = forms.IntegerField(min_value=1, max_value=MOST_PIXELS)
-
-    def clean_window(self) -> Box:
-        sides = read_lengths(self.cleaned_data["window"])
-        if len(sides) != 4:
-            raise forms.ValidationError("Give left, top, width and height in px of the layer.")
-        return Box(*sides)
 
 
 class FinishStepForm(FinishForm):

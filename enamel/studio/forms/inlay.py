@@ -7,11 +7,10 @@ from django import forms
 
 from enamel.core.errors import FieldRefusal
 from enamel.core.fire.inlay import Inlay
-from enamel.core.geometry import Box
 from enamel.core.masks import Drawn
 from enamel.core.masks.coverage import require_covered
-from enamel.core.written import read_lengths
 from enamel.kiln.models import Layer
+from enamel.studio.forms.window import WindowField
 
 MOST_INLAYS = 24
 
@@ -52,10 +51,4 @@ class InlayForm(forms.Form):
 class WindowForm(InlayForm):
     """A part of a layer on which inlays are previewed."""
 
-    window = forms.CharField(max_length=60)
-
-    def clean_window(self) -> Box:
-        sides = read_lengths(self.cleaned_data["window"])
-        if len(sides) != 4:
-            raise forms.ValidationError("Give left, top, width and height in px of the layer.")
-        return Box(*sides)
+    window = WindowField()
