@@ -17,6 +17,7 @@ from enamel.core.finish.recipe import Finish
 from enamel.core.fire.firing import materialise
 from enamel.core.geometry import Box, Size
 from enamel.core.picture.canvas import WHITE, Canvas
+from enamel.core.picture.mapped import given_back
 from enamel.core.print.layout import Edge, Fit, Layout, native
 from enamel.core.print.output import OPAQUE, Compression, FileFormat, Output, PrintSettings
 from enamel.core.print.paper import sharpening
@@ -58,7 +59,7 @@ def export(
     hear : told how much of it is written, 0…1, now and then.
     """
     chosen = output or Output(FileFormat.of(path))
-    with whole_file(path) as partial:
+    with whole_file(path) as partial, given_back(canvas.path):
         image = drawn(canvas, partial.with_suffix(".sharp"), ppi, chosen, placed)
         try:
             told = says if chosen.speaks else None
