@@ -1,30 +1,41 @@
 """Print files: ordered by pages, written by the kiln's chores, let go of after a week."""
 
+import shutil
 import time
-from dataclasses import dataclass
+from contextlib import ExitStack
+from dataclasses import dataclass, replace
+from pathlib import Path
 from uuid import UUID
 
-import pyvips
 from django.conf import settings as site
 from django.db.models import F
 from django.utils import timezone
 
-from enamel.core.errors import Refusal
+from enamel.core.errors import FieldRefusal, Refusal
+from enamel.core.fields import to_json
+from enamel.core.files import whole_file
 from enamel.core.geometry import Size
-from enamel.core.print.file import estimated_bytes, export, laid, require_writable
-from enamel.core.print.naming import USUAL, Facts, named
-from enamel.core.print.output import PrintSettings
+from enamel.core.press.file import estimated_bytes, export, require_writable
+from enamel.core.press.naming import USUAL, Facts, named
+from enamel.core.press.output import UNPRINTED, FileFormat, PrintSettings
+from enamel.core.press.placed import laid
+from enamel.core.print.panels import panels
 from enamel.core.print.paper import reason
-from enamel.core.print.profiles import Space, converted, profile_of, total_ink
+from enamel.core.print.preflight import Notice, preflight
+from enamel.kiln import strips
 from enamel.kiln.faults import told
+from enamel.kiln.layered import chain_of, stack_of
 from enamel.kiln.models import Layer, PrintFile
+from enamel.kiln.proofing import known_of
 from enamel.kiln.storage.files import keep_file
 from enamel.kiln.storage.layers import canvas_of, require_room, said_of
-from enamel.kiln.storage.overviews import overview_of
 from enamel.kiln.storage.passing import passing
+from enamel.kiln.strips import Strip
 
 ATTEMPTS = 3
 """A file at which workers died this often is not tried again."""
+COPIED = 4 * 2**20
+"""Bytes copied in one go."""
 TOLD_EVERY = 0.3
 """Seconds between two notes of how far a file is written."""
 
@@ -34,7 +45,7 @@ def order(layer: Layer, wanted: PrintSettings, pattern: str = USUAL) -> PrintFil
 
     Parameters
     ----------
-    pattern : of its name, see `enamel.core.print.naming`; no two files of a piece have the same.
+    pattern : of its name, see `enamel.core.press.naming`; no two files of a piece have the same.
 
     Raises
     ------
@@ -47,7 +58,34 @@ def order(layer: Layer, wanted: PrintSettings, pattern: str = USUAL) -> PrintFil
     return PrintFile.objects.create(
         layer=layer,
         settings=wanted.to_json(),
-        name=named(pattern, facts_of(layer, wanted), wanted.output, _taken(layer)),
+        name=named(pattern, facts_of(layer, wanted), wanted.output, _taken(layer), wanted.suffix),
+        width=size.width,
+        height=size.height,
+    )
+
+
+def order_strip(
+    layer: Layer, strip: Strip, wanted: PrintSettings, pattern: str = USUAL
+) -> PrintFile:
+    """A test strip that waits, for whose writing a job is wanted.
+
+    Raises
+    ------
+    Refusal
+        When it can't be made, see `strips.require_possible`, or in no file of that kind.
+    """
+    if wanted.output.file in UNPRINTED:
+        raise FieldRefusal(
+            "format", f"{wanted.output.file.label} holds no strip; choose TIFF or PDF."
+        )
+    size = strips.require_possible(layer, strip, wanted)
+    named_as = facts_of(layer, wanted)
+    told = replace(named_as, layer="strip", width=size.width, height=size.height)
+    return PrintFile.objects.create(
+        layer=layer,
+        settings=wanted.to_json(),
+        strip=to_json(strip),
+        name=named(pattern, told, wanted.output, _taken(layer)),
         width=size.width,
         height=size.height,
     )
@@ -60,11 +98,14 @@ class Foretold:
     size: Size
     ppi: float
     name: str
-    bytes: int
+    bytes: int | None
+    """About how large; None where that can't be told beforehand."""
     sharpening: str
     """What is done for the paper, and why."""
-    ink: float | None
-    """The most ink on one place, in per cent; None where the file holds no inks."""
+    sheets: int
+    """Over how many it is split."""
+    notices: list[Notice]
+    """What to know of the print before it is made."""
 
 
 def foretold(layer: Layer, wanted: PrintSettings, pattern: str) -> Foretold:
@@ -78,15 +119,25 @@ def foretold(layer: Layer, wanted: PrintSettings, pattern: str) -> Foretold:
     _, ppi, size = laid(wanted, layer.size)
     output = wanted.output
     require_writable(size, output.file)
+    name = named(pattern, facts_of(layer, wanted), output, _taken(layer), wanted.suffix)
+    plan = wanted.plan
+    sheets = len(panels(size, ppi, plan.split)) if plan and output.file not in UNPRINTED else 1
+    return Foretold(
+        size, ppi, name, _weighs(layer, wanted, size, ppi), reason(output.paper, ppi), sheets,
+        preflight(known_of(layer, wanted)),
+    )  # fmt: skip
+
+
+def _weighs(layer: Layer, wanted: PrintSettings, size: Size, ppi: float) -> int | None:
+    """About how many bytes a file will have. A trace has as many as it takes; layers have a PNG each."""
+    output = wanted.output
+    if output.file is FileFormat.SVG:
+        return None
+    times = 1
+    if output.file is FileFormat.OPENRASTER:
+        output, times = replace(output, file=FileFormat.PNG), len(chain_of(layer)) + 1
     with canvas_of(layer) as canvas:
-        weighs = estimated_bytes(canvas, size, output, ppi)
-    ink = None
-    profile = profile_of(output.profile)
-    if profile.space is Space.CMYK and layer.surveyed:
-        cells = pyvips.Image.new_from_array(overview_of(layer).cells, interpretation="rgb16")
-        ink = total_ink(converted(cells, profile, output.intent, output.black_point, 8))
-    name = named(pattern, facts_of(layer, wanted), output, _taken(layer))
-    return Foretold(size, ppi, name, weighs, reason(output.paper, ppi), ink)
+        return times * estimated_bytes(canvas, size, output, ppi)
 
 
 def _taken(layer: Layer) -> frozenset[str]:
@@ -144,14 +195,29 @@ def _write(made: PrintFile) -> None:
             heard = time.monotonic()
             mine.update(share=share)
 
-    with passing("print") as folder, canvas_of(made.layer) as canvas:
-        path = folder / "file"
-        export(
+    with ExitStack() as stack:
+        path = stack.enter_context(passing("print")) / "file"
+        if made.strip:
+            strip = Strip.from_json(made.strip)
+            size = strips.write(made.layer, strip, wanted, path, hear)
+            mine.update(width=size.width, height=size.height)
+            _keep(made, path, "")
+            return
+        canvas = stack.enter_context(canvas_of(made.layer))
+        layered = wanted.output.file is FileFormat.OPENRASTER
+        layers = stack.enter_context(stack_of(made.layer)) if layered else []
+        note = export(
             canvas, path, ppi=ppi, output=wanted.output, placed=placed,
-            says=said_of(made.layer, preview=wanted.output.preview), hear=hear,
+            says=said_of(made.layer, preview=wanted.output.preview), stack=layers, hear=hear,
         )  # fmt: skip
-        keep_file(made.file, path, str(made.pk))
-    if not mine.update(file=made.file.name, state=PrintFile.State.DONE, share=1):
+        _keep(made, path, note)
+
+
+def _keep(made: PrintFile, path: Path, note: str) -> None:
+    """Put a written file into storage, unless it was let go of meanwhile."""
+    keep_file(made.file, path, str(made.pk))
+    done = {"file": made.file.name, "note": note, "state": PrintFile.State.DONE, "share": 1}
+    if not PrintFile.objects.filter(pk=made.pk).update(**done):
         made.file.delete(save=False)  # let go of meanwhile
 
 
@@ -167,3 +233,45 @@ def let_go_outlived() -> None:
     """Delete the print files that were kept long enough."""
     for made in PrintFile.objects.outlived():
         let_go(made)
+
+
+def put_out(made: PrintFile) -> str:
+    """Copy a written file into the folder that the workshop names; never over another.
+
+    Returns
+    -------
+    The copy's name.
+
+    Raises
+    ------
+    Refusal
+        When there is no such folder, or it can't be written.
+    """
+    folder = site.PRINT_FOLDER
+    if folder is None:
+        raise Refusal("The workshop names no folder for files; set ENAMEL_PRINT_FOLDER.")
+    stem, suffix = Path(made.name).stem, Path(made.name).suffix
+    target, number = folder / made.name, 2
+    while target.exists():
+        target, number = folder / f"{stem}-{number}{suffix}", number + 1
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+        with (
+            whole_file(target) as partial,
+            made.file.open("rb") as file,
+            partial.open("wb") as copy,
+        ):
+            shutil.copyfileobj(file, copy, COPIED)
+    except OSError as error:
+        reason = error.strerror or str(error)
+        raise Refusal(f"{made.name} could not be put into {folder}: {reason}.") from None
+    return target.name
+
+
+def put_out_and_say(made: PrintFile) -> None:
+    """Copy a written file into the workshop's folder, and keep what came of it with the file."""
+    try:
+        words = f"Put into {site.PRINT_FOLDER} as {put_out(made)}."
+    except Exception as error:
+        words = told(error, f"putting out {made.pk}")
+    PrintFile.objects.filter(pk=made.pk).update(note=words)

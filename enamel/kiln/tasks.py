@@ -1,5 +1,6 @@
 """The kiln's jobs: firings in one queue, chores that must never wait for them in another."""
 
+import math
 from contextlib import suppress
 from uuid import UUID
 
@@ -8,10 +9,10 @@ from procrastinate import JobContext, RetryStrategy
 from procrastinate.contrib.django import app
 from procrastinate.exceptions import AlreadyEnqueued, JobAborted
 
-from enamel.kiln import checking, prints
+from enamel.kiln import checking, prints, shop
 from enamel.kiln.firings import running
 from enamel.kiln.mending import running as candidates
-from enamel.kiln.models import Arrival, Layer, Model, PrintFile
+from enamel.kiln.models import Arrival, Layer, Model, PrintFile, ShopOrder
 from enamel.kiln.networks import trials
 from enamel.kiln.pieces import arrivals, bringing
 from enamel.kiln.storage import layers as store
@@ -101,6 +102,22 @@ def write_print(print_id: str) -> None:
 
 
 @app.task(queue=CHORES)
+def put_out(print_id: str) -> None:
+    """Copy a written file into the workshop's folder; what could not be is said at the file."""
+    made = PrintFile.objects.filter(pk=UUID(print_id), state=PrintFile.State.DONE).first()
+    if made is not None:
+        prints.put_out_and_say(made)
+
+
+@app.task(queue=CHORES)
+def send_to_shop(order_id: str) -> None:
+    """Get a print file's order at the shop on; what takes longer is taken up again after a pause."""
+    pause = shop.send(UUID(order_id))
+    if pause is not None:
+        send_to_shop.configure(schedule_in={"seconds": math.ceil(pause)}).defer(order_id=order_id)
+
+
+@app.task(queue=CHORES)
 def try_model(name: str) -> None:
     """Try a model on this machine: its speed, and what it makes of the demo pictures."""
     trials.carry_out(name)
@@ -120,6 +137,16 @@ def enqueue_checks(layer: Layer) -> None:
 def enqueue_arrival(arrival: Arrival) -> None:
     """Have a file that was sent read, or tried."""
     take_in.defer(arrival_id=str(arrival.pk))
+
+
+def enqueue_put_out(made: PrintFile) -> None:
+    """Have a written file copied into the workshop's folder."""
+    put_out.defer(print_id=str(made.pk))
+
+
+def enqueue_order(order: ShopOrder) -> None:
+    """Have a print file sent to the shop."""
+    send_to_shop.defer(order_id=str(order.pk))
 
 
 def enqueue_print(made: PrintFile) -> None:

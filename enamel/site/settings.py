@@ -137,6 +137,15 @@ MAX_UPLOAD_MB = float(os.environ.get("ENAMEL_MAX_UPLOAD_MB", "200"))
 IMPORT_LIMITS = Limits(max_bytes=int(MAX_UPLOAD_MB * 1e6), max_megapixels=MAX_MEGAPIXELS)
 FILE_UPLOAD_HANDLERS = ["django.core.files.uploadhandler.TemporaryFileUploadHandler"]
 
+PRINT_FOLDER = (
+    Path(os.environ["ENAMEL_PRINT_FOLDER"]) if "ENAMEL_PRINT_FOLDER" in os.environ else None
+)
+"""Folder that print files can be put into, for a printer or a shop that watches it."""
+PRINT_SHOP = os.environ.get("ENAMEL_PRINT_SHOP") or (
+    f"http://127.0.0.1:{_kept('run/shop.port') or 8760}"
+)
+"""Where the print shop answers; its stand-in on loopback unless another is named."""
+
 SESSION_COOKIE_HTTPONLY = True
 SESSION_COOKIE_SAMESITE = "Lax"
 SESSION_COOKIE_SECURE = CSRF_COOKIE_SECURE = SECURE_SSL_REDIRECT = HTTPS

@@ -11,7 +11,8 @@ from hypothesis import strategies as st
 from enamel.core.errors import Refusal
 from enamel.core.geometry import Box, Size
 from enamel.core.picture.canvas import Canvas
-from enamel.core.print.file import Placed, export
+from enamel.core.press.file import export
+from enamel.core.press.placed import Placed
 from enamel.core.print.layout import (
     Edge,
     Fit,
@@ -155,7 +156,7 @@ def test_an_extended_print_keeps_the_picture_and_goes_on_from_it(
 ) -> None:
     target = PrintTarget(80, 60, 25.4, Bleed(5, 5, 5, 5))
     layout = lay_out(Size(80, 60), PrintPlan(target, Fit.EXTEND))
-    pixels = written(tmp_path, ramp, Placed(layout, edge, (10, 20, 30)))
+    pixels = written(tmp_path, ramp, Placed(layout, PrintPlan(edge=edge, colour="#0a141e")))
     assert pixels.shape == (70, 90, 3)
     inside = pixels[5:65, 5:85]
     assert (inside[..., 0] == np.arange(80)).all()
@@ -163,6 +164,8 @@ def test_an_extended_print_keeps_the_picture_and_goes_on_from_it(
     outside = pixels[30, :5]
     if edge is Edge.SOLID:
         assert (outside == (10, 20, 30)).all()
+    elif edge is Edge.STRETCH:
+        assert (outside == pixels[30, 5]).all()
     elif edge is Edge.MIRROR:
         assert outside[:, 0].tolist() == [4, 3, 2, 1, 0]
     else:

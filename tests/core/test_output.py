@@ -18,17 +18,19 @@ from enamel.core.cli import main
 from enamel.core.errors import FieldRefusal, Refusal
 from enamel.core.geometry import Box
 from enamel.core.picture.canvas import Canvas
-from enamel.core.print import profiles
-from enamel.core.print.file import estimated_bytes, export, laid
-from enamel.core.print.layout import Fit, PrintPlan
-from enamel.core.print.naming import PLACES, USUAL, Facts, named
-from enamel.core.print.output import (
+from enamel.core.press.file import estimated_bytes, export
+from enamel.core.press.naming import PLACES, USUAL, Facts, named
+from enamel.core.press.output import (
+    UNPRINTED,
     Compression,
     FileFormat,
     Output,
     PrintSettings,
     print_schema,
 )
+from enamel.core.press.placed import laid
+from enamel.core.print import profiles
+from enamel.core.print.layout import Fit, PrintPlan
 from enamel.core.print.paper import Paper, reason, sharpening
 from enamel.core.print.profiles import Intent, Space, profile_names, profile_of, total_ink
 from enamel.core.print.sizing import PrintTarget
@@ -58,7 +60,7 @@ def eight(canvas: Canvas) -> np.ndarray:
     return np.rint(canvas.read(canvas.region) / 257).astype(np.uint8)
 
 
-PICTURES = [kind for kind in FileFormat if kind is not FileFormat.PDF]
+PICTURES = [kind for kind in FileFormat if kind not in (FileFormat.PDF, *UNPRINTED)]
 
 
 @pytest.mark.parametrize("file", PICTURES)
@@ -166,7 +168,7 @@ def test_a_screen_copy_is_reduced_and_marked(canvas: Canvas, tmp_path: Path) -> 
     [
         ({"bits": 12}, "8 or 16"),
         ({"file": "png", "profile": "coated"}, "PNG holds no CMYK"),
-        ({"file": "avif", "profile": "wide-rgb"}, "for screens"),
+        ({"file": "avif", "profile": "wide-rgb"}, "AVIF has sRGB colours"),
         ({"profile": "gold"}, "no colour profile “gold”"),
         ({"profile": "../../etc/passwd"}, "no colour profile"),
         ({"quality": 5}, "quality"),
@@ -178,7 +180,7 @@ def test_what_can_not_be_written_is_refused(given: dict[str, object], words: str
         PrintSettings.from_json({"output": given})
 
 
-@pytest.mark.parametrize("file", list(FileFormat))
+@pytest.mark.parametrize("file", [*PICTURES, FileFormat.PDF])
 def test_the_size_is_estimated(canvas: Canvas, tmp_path: Path, file: FileFormat) -> None:
     output = Output(file)
     path = tmp_path / f"print{file.suffix}"

@@ -11,9 +11,10 @@ import pytest
 from enamel.core.base.xmp import properties
 from enamel.core.geometry import Box
 from enamel.core.picture.canvas import Canvas
-from enamel.core.print.file import export, laid
+from enamel.core.press.file import export
+from enamel.core.press.output import FileFormat, Output, PrintSettings
+from enamel.core.press.placed import laid
 from enamel.core.print.layout import Fit, PrintPlan
-from enamel.core.print.output import FileFormat, Output, PrintSettings
 from enamel.core.print.profiles import profile_of
 from enamel.core.print.sizing import Bleed, PrintTarget
 from tests.pictures import STATIONMASTER, part, whole

@@ -13,8 +13,8 @@ from enamel.core.base.pixels import Limits, examine, read_canvas
 from enamel.core.errors import Refusal
 from enamel.core.geometry import Size
 from enamel.core.picture.canvas import Canvas
-from enamel.core.print.file import export
-from enamel.core.print.output import FileFormat, Output
+from enamel.core.press.file import export
+from enamel.core.press.output import FileFormat, Output
 from tests.pictures import SIGNAL_LAMP, STATIONMASTER, assert_same_pixels, portrait, whole
 
 

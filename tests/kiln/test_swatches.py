@@ -12,7 +12,7 @@ from enamel.core.errors import Refusal
 from enamel.core.fire.sheets import Axis
 from enamel.core.geometry import Box, Size
 from enamel.core.networks.cards import card
-from enamel.core.print.output import FileFormat
+from enamel.core.press.output import FileFormat
 from enamel.core.progress import Progress
 from enamel.core.refine.separate import grid_of
 from enamel.core.refine.tilestore import key_of

@@ -11,7 +11,7 @@ from django.urls import reverse
 from enamel.core.fire.touchup import Patch, TouchUp
 from enamel.core.geometry import Box
 from enamel.core.masks.steps import box_mask
-from enamel.core.print.output import FileFormat, Output, PrintSettings
+from enamel.core.press.output import FileFormat, Output, PrintSettings
 from enamel.kiln import prints
 from enamel.kiln.firings import asking as firings
 from enamel.kiln.mending import asking as mending

@@ -19,8 +19,8 @@ from django.utils import timezone
 from enamel.core.base.made import made
 from enamel.core.base.metadata import carried_text
 from enamel.core.base.xmp import AI_EDITED, AI_ENHANCED, AI_MADE, properties
+from enamel.core.press.output import FileFormat, Output, PrintSettings
 from enamel.core.print.layout import Fit
-from enamel.core.print.output import FileFormat, Output, PrintSettings
 from enamel.core.print.profiles import profile_of
 from enamel.core.print.sizing import Bleed
 from enamel.core.schedule import Refine
@@ -306,7 +306,7 @@ def test_what_a_file_will_be_is_told_before_it_is_written(signed_in: Client, pie
     assert "eye-base-112x88.pdf" in words
     assert "112 × 88 px" in words
     assert "On matte paper ink spreads an edge by 0.065 mm, 0.8 px at 300 ppi" in words
-    assert "% on one place" in words.replace("</span>", "")
+    assert "% of ink on one place" in words
     refused = signed_in.post(address, file_fields(format="png", profile="coated"))
     assert "PNG holds no CMYK" in refused.content.decode()
     unknown = signed_in.post(address, file_fields(pattern="{shop}"))

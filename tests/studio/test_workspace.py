@@ -15,7 +15,7 @@ from django.urls import reverse
 from django.utils import timezone
 
 from enamel.core.geometry import Box
-from enamel.core.print.naming import safe
+from enamel.core.press.naming import safe
 from enamel.core.schedule import Coat, Refine, Schedule, differences
 from enamel.kiln.firings import asking as firings
 from enamel.kiln.firings import running

@@ -10,7 +10,7 @@ from enamel.core.base.pixels import Limits, examine, read_canvas
 from enamel.core.errors import Refusal
 from enamel.core.geometry import Box
 from enamel.core.picture.canvas import Canvas
-from enamel.core.print.output import FileFormat, Output
+from enamel.core.press.output import FileFormat, Output
 from enamel.core.progress import Progress
 from enamel.core.schedule import Schedule
 

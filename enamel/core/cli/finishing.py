@@ -13,8 +13,8 @@ from enamel.core.finish.finished import Finished
 from enamel.core.finish.overview import Overview
 from enamel.core.finish.recipe import Finish, finish_schema
 from enamel.core.fire.firing import materialise
-from enamel.core.print.file import export
-from enamel.core.print.output import FileFormat
+from enamel.core.press.file import export
+from enamel.core.press.output import FileFormat
 
 
 def add_commands(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> None:

@@ -23,8 +23,8 @@ from enamel.core.geometry import Box, Size
 from enamel.core.networks.cards import cards
 from enamel.core.networks.intake import take_in
 from enamel.core.picture.canvas import Canvas
-from enamel.core.print.file import export
-from enamel.core.print.output import FileFormat
+from enamel.core.press.file import export
+from enamel.core.press.output import FileFormat
 from enamel.core.print.sizing import fitted
 from enamel.core.schedule import Coat, Refine, Schedule, schedule_schema
 from enamel.core.upscale import Enlarged, chosen

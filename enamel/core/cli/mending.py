@@ -15,8 +15,8 @@ from enamel.core.fire.touchup import Origin, Patch, TouchUp, touch_up
 from enamel.core.geometry import Box
 from enamel.core.masks.coverage import FromPicture
 from enamel.core.picture.canvas import Canvas
-from enamel.core.print.file import export
-from enamel.core.print.output import FileFormat
+from enamel.core.press.file import export
+from enamel.core.press.output import FileFormat
 
 
 def add_commands(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> None:

@@ -7,8 +7,9 @@ from pathlib import Path
 
 from enamel.core.cli.files import read_input, read_json
 from enamel.core.errors import Refusal
-from enamel.core.print.file import export, laid
-from enamel.core.print.output import PrintSettings, print_schema
+from enamel.core.press.file import export
+from enamel.core.press.output import PrintSettings, print_schema
+from enamel.core.press.placed import laid
 from enamel.core.print.paper import reason
 
 
@@ -33,5 +34,6 @@ def run_print(given: argparse.Namespace) -> None:
     with tempfile.TemporaryDirectory(prefix="enamel-") as folder:
         layer = read_input(given.input, Path(folder))
         placed, ppi, size = laid(settings, layer.size)
-        export(layer, given.output, ppi=ppi, output=settings.output, placed=placed)
-    print(f"{given.output}: {size} at {ppi:.0f} ppi. {reason(settings.output.paper, ppi)}")
+        note = export(layer, given.output, ppi=ppi, output=settings.output, placed=placed)
+    words = note or reason(settings.output.paper, ppi)
+    print(f"{given.output}: {size} at {ppi:.0f} ppi. {words}")

@@ -52,6 +52,30 @@ class Both:
         return covered
 
 
+class Either:
+    """What two masks cover laid one over the other: 1 − (1 − a) · (1 − b)."""
+
+    def __init__(self, one: Coverage, other: Coverage) -> None:
+        self.one, self.other = one, other
+        self.size = one.size
+        self.bounds = one.bounds.around(other.bounds)
+
+    def read(self, box: Box) -> FloatArray:
+        free: FloatArray = (1 - self.one.read(box)) * (1 - self.other.read(box))
+        return 1 - free
+
+
+class Thinned:
+    """A mask times an opacity."""
+
+    def __init__(self, mask: Coverage, opacity: float) -> None:
+        self.mask, self.opacity = mask, np.float32(opacity)
+        self.size, self.bounds = mask.size, mask.bounds
+
+    def read(self, box: Box) -> FloatArray:
+        return self.mask.read(box) * self.opacity
+
+
 class FromPicture:
     """A mask given as a picture: white covers, black is free, a transparent place is free too.
 

@@ -1,14 +1,14 @@
-"""Prints: sizes and papers, how a picture lies on them, the files that are taken away."""
+"""Prints: sizes, papers and shapes, how a picture lies on them, colours as they will be printed."""
 
 __all__ = [
-    "file",
     "layout",
-    "naming",
-    "output",
+    "page",
+    "panels",
     "paper",
     "papers",
-    "pdf",
+    "preflight",
     "profiles",
+    "proof",
+    "shapes",
     "sizing",
-    "strip",
 ]

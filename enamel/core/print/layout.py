@@ -7,6 +7,8 @@ from enamel.core.errors import require
 from enamel.core.fields import check_fields, from_json, number, setting, to_json
 from enamel.core.geometry import Box, Size
 from enamel.core.picture.colour import rgb_of
+from enamel.core.print.panels import Split
+from enamel.core.print.shapes import Shape
 from enamel.core.print.sizing import PrintTarget, Unit, fitted
 
 COARSEST_PPI, FINEST_PPI = 10.0, 4800.0
@@ -22,7 +24,7 @@ class Fit(StrEnum):
     FILL = "fill"
     """All of the paper covered; what does not fit is cropped."""
     EXTEND = "extend"
-    """All of the picture within the trim; the rest, and the bleed, is made from its edges."""
+    """All of the picture within the front; the rest, and the bleed, is made from its edges."""
 
 
 class Edge(StrEnum):
@@ -30,7 +32,18 @@ class Edge(StrEnum):
 
     MIRROR = "mirror"
     BLUR = "blur"
+    STRETCH = "stretch"
+    """Its outermost pixels, drawn out."""
     SOLID = "solid"
+
+
+class Beyond(StrEnum):
+    """What bleed and wrapped sides of a filled print are made of."""
+
+    OWN = "own"
+    """The picture goes on there."""
+    EDGE = "edge"
+    """The picture ends at the front; the rest is made from its edges."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -46,6 +59,9 @@ class PrintPlan:
     edge: Edge = setting(Edge.MIRROR, "What an extended picture goes on with.")
     colour: str = setting("#ffffff", "Colour of a solid edge.")
     distance_mm: float = number(300.0, 50, 100_000, "From how far the print is seen.", "mm")
+    beyond: Beyond = setting(Beyond.OWN, "What bleed and wrapped sides of a filled print hold.")
+    shape: Shape = setting(Shape(), "How it is cut and folded, and what is safe.")
+    split: Split = setting(Split(), "Over which sheets it is split.")
 
     def __post_init__(self) -> None:
         check_fields(self)
@@ -107,22 +123,30 @@ def lay_out(source: Size, plan: PrintPlan) -> Layout:
 
     Returns
     -------
-    Layout of exact whole pixels. With `Fit.FILL` the picture covers the file on both sides, with
-    `Fit.INSIDE` the file has the picture's size, with `Fit.EXTEND` the picture lies in the middle of the
-    trim.
+    Layout of exact whole pixels. With `Fit.FILL` the picture covers the file on both sides, or the front
+    where bleed and wrap are made from its edges; with `Fit.INSIDE` the file has the picture's size, with
+    `Fit.EXTEND` the picture lies in the middle of the front.
     """
-    file, trimmed = plan.target.pixels, plan.target.trimmed
+    file = plan.target.pixels
     if plan.fit is Fit.FILL:
-        scale = max(file.width / source.width, file.height / source.height) * plan.zoom
+        covered = _covered(plan)
+        scale = max(covered.width / source.width, covered.height / source.height) * plan.zoom
         picture = Size(
-            max(file.width, round(source.width * scale)),
-            max(file.height, round(source.height * scale)),
+            max(covered.width, round(source.width * scale)),
+            max(covered.height, round(source.height * scale)),
         )
     elif plan.fit is Fit.EXTEND:
-        picture = fitted(source, *(min(pair) for pair in zip(trimmed, file, strict=True)))
+        picture = fitted(source, *(min(pair) for pair in zip(plan.target.front, file, strict=True)))
     else:
         picture = fitted(source, *file)
     return _placed(picture, plan)
+
+
+def _covered(plan: PrintPlan) -> Size:
+    """What a filled print covers with the picture's own pixels."""
+    if plan.beyond is Beyond.OWN:
+        return plan.target.pixels
+    return Size(*(min(pair) for pair in zip(plan.target.front, plan.target.pixels, strict=True)))
 
 
 def native(picture: Size, plan: PrintPlan) -> tuple[Layout, float]:
@@ -138,28 +162,37 @@ def native(picture: Size, plan: PrintPlan) -> tuple[Layout, float]:
 
 def _placed(picture: Size, plan: PrintPlan) -> Layout:
     """Where a picture that has its size already lies in the file."""
-    file, trimmed, bleed = plan.target.pixels, plan.target.trimmed, plan.target.bleed
+    file, front = plan.target.pixels, plan.target.front
     if plan.fit is Fit.INSIDE:
         return Layout(picture, picture, Box.whole(picture), 0, 0)
+    shown = Box.whole(picture)
     if plan.fit is Fit.FILL:
-        file = Size(min(file.width, picture.width), min(file.height, picture.height))
-        x = round(plan.centre[0] * picture.width - file.width / 2)
-        y = round(plan.centre[1] * picture.height - file.height / 2)
-        x = min(picture.width - file.width, max(0, x))
-        y = min(picture.height - file.height, max(0, y))
-        return Layout(file, picture, Box(x, y, file.width, file.height), 0, 0)
-    file = Size(max(file.width, picture.width), max(file.height, picture.height))
-    left = _beyond(file.width - trimmed.width, bleed.left, bleed.right)
-    top = _beyond(file.height - trimmed.height, bleed.top, bleed.bottom)
-    left += (trimmed.width - picture.width) // 2
-    top += (trimmed.height - picture.height) // 2
-    left = min(file.width - picture.width, max(0, left))
-    top = min(file.height - picture.height, max(0, top))
-    return Layout(file, picture, Box.whole(picture), left, top)
+        shown = _crop(picture, _covered(plan), plan.centre)
+        if plan.beyond is Beyond.OWN:
+            return Layout(shown.size, picture, shown, 0, 0)
+    file = Size(max(file.width, shown.width), max(file.height, shown.height))
+    beyond_top, beyond_right, beyond_bottom, beyond_left = plan.target.margins_mm
+    left = _beyond(file.width - front.width, beyond_left, beyond_right)
+    top = _beyond(file.height - front.height, beyond_top, beyond_bottom)
+    left += (front.width - shown.width) // 2
+    top += (front.height - shown.height) // 2
+    left = min(file.width - shown.width, max(0, left))
+    top = min(file.height - shown.height, max(0, top))
+    return Layout(file, picture, shown, left, top)
+
+
+def _crop(picture: Size, covered: Size, centre: tuple[float, float]) -> Box:
+    """The part of a picture that covers a size, as near around a middle as the picture's sides let it."""
+    width, height = min(covered.width, picture.width), min(covered.height, picture.height)
+    x = round(centre[0] * picture.width - width / 2)
+    y = round(centre[1] * picture.height - height / 2)
+    x = min(picture.width - width, max(0, x))
+    y = min(picture.height - height, max(0, y))
+    return Box(x, y, width, height)
 
 
 def _beyond(total: int, first: float, second: float) -> int:
-    """Pixels of the first of two bleeds that share a total."""
+    """Pixels of the first of two margins that share a total."""
     return round(total * first / (first + second)) if first + second else 0
 
 

@@ -76,7 +76,7 @@ def profile_of(name: str) -> Profile:
     if name == SRGB:
         data: bytes = pyvips.Operation.call("profile_load", "srgb")
         return Profile(SRGB, "sRGB", Space.RGB, data)
-    path = _path_of(name)
+    path = path_of(name)
     if path is not None:
         return _examined(path, path.stat().st_mtime_ns)
     raise Refusal(f"There is no colour profile “{name}”. There are: {', '.join(profile_names())}.")
@@ -88,8 +88,8 @@ def _examined(path: Path, changed: int) -> Profile:
     return examine(path.read_bytes(), path.stem, own=path.parent != SHIPPED)
 
 
-def _path_of(name: str) -> Path | None:
-    """The file of a profile other than sRGB."""
+def path_of(name: str) -> Path | None:
+    """The file of a profile other than sRGB; None when there is none of that name."""
     paths = [folder / f"{name}.icc" for folder in (SHIPPED, _own_folder())]
     return next((path for path in paths if Path(name).name == name and path.is_file()), None)
 
@@ -162,7 +162,7 @@ def converted(
         made = eight_bits(colour) if bits == 8 else colour
     else:
         made = colour.icc_transform(
-            str(_path_of(profile.name)),
+            str(path_of(profile.name)),
             input_profile="srgb",
             intent=str(intent),
             black_point_compensation=black_point,

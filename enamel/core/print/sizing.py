@@ -2,7 +2,7 @@
 
 import math
 import re
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from enum import StrEnum
 
 from enamel.core.errors import FieldRefusal
@@ -130,36 +130,42 @@ class PrintTarget:
     height_mm: float = number(297.0, 1, 20_000, "Height after trimming.", "mm")
     ppi: float = number(PRINT_PPI, 10, 4800, "Resolution.", "ppi")
     bleed: Bleed = setting(Bleed(), "What is printed beyond the trim.")
+    wrap_mm: float = number(0.0, 0, 150, "Depth of the frame a canvas is wrapped around.", "mm")
 
     def __post_init__(self) -> None:
         check_fields(self)
 
     @property
-    def trimmed(self) -> Size:
-        """Size of what is left after trimming."""
+    def front(self) -> Size:
+        """Size of what is seen from the front."""
         return Size(px_of(self.width_mm, self.ppi), px_of(self.height_mm, self.ppi))
 
     @property
     def pixels(self) -> Size:
-        """Exact size of the file, bleed on all four sides included."""
-        bleed = self.bleed
-        return Size(
-            px_of(self.width_mm + bleed.left + bleed.right, self.ppi),
-            px_of(self.height_mm + bleed.top + bleed.bottom, self.ppi),
-        )
+        """Exact size of the file: front, wrapped sides, and bleed on all four sides."""
+        return Size(*(px_of(length, self.ppi) for length in self.length_mm))
+
+    @property
+    def length_mm(self) -> tuple[float, float]:
+        """Width and height of all that is printed."""
+        top, right, bottom, left = self.margins_mm
+        return self.width_mm + left + right, self.height_mm + top + bottom
+
+    @property
+    def margins_mm(self) -> tuple[float, float, float, float]:
+        """What is printed beyond the front: wrapped sides and bleed; top, right, bottom, left."""
+        bleed, wrap = self.bleed, self.wrap_mm
+        return wrap + bleed.top, wrap + bleed.right, wrap + bleed.bottom, wrap + bleed.left
 
     @property
     def turned(self) -> "PrintTarget":
         """The same print with width and height exchanged."""
-        return PrintTarget(self.height_mm, self.width_mm, self.ppi, self.bleed)
+        return replace(self, width_mm=self.height_mm, height_mm=self.width_mm)
 
     def rounding(self) -> tuple[float, float]:
         """How much wider and higher, in mm, the whole pixels are than what was asked for."""
-        bleed, size = self.bleed, self.pixels
-        return (
-            mm_of(size.width, self.ppi) - self.width_mm - bleed.left - bleed.right,
-            mm_of(size.height, self.ppi) - self.height_mm - bleed.top - bleed.bottom,
-        )
+        size, (width, height) = self.pixels, self.length_mm
+        return mm_of(size.width, self.ppi) - width, mm_of(size.height, self.ppi) - height
 
 
 class Quality(StrEnum):

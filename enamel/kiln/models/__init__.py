@@ -17,7 +17,7 @@ from enamel.kiln.models.library import (
 from enamel.kiln.models.mending import Candidate, KeptMask, LaidFile, Mending
 from enamel.kiln.models.people import Person
 from enamel.kiln.models.pieces import HouseSchedule, Piece, ScheduleStep
-from enamel.kiln.models.prints import PrintFile
+from enamel.kiln.models.prints import HouseOutput, PrintFile, ShopOrder
 from enamel.kiln.models.swatches import Sheet, Swatch
 
 __all__ = [
@@ -27,6 +27,7 @@ __all__ = [
     "Candidate",
     "Firing",
     "HouseFinish",
+    "HouseOutput",
     "HouseSchedule",
     "KeptMask",
     "LaidFile",
@@ -38,6 +39,7 @@ __all__ = [
     "PrintFile",
     "ScheduleStep",
     "Sheet",
+    "ShopOrder",
     "Suited",
     "Swatch",
     "TilePreview",

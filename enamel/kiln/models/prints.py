@@ -3,6 +3,7 @@
 import uuid
 from datetime import timedelta
 
+from django.conf import settings as site
 from django.db import models
 from django.utils import timezone
 
@@ -39,6 +40,9 @@ class PrintFile(models.Model):
     settings = models.JSONField(
         help_text="Format, bits, resolution, and the print if it lies on one."
     )
+    strip = models.JSONField(
+        null=True, blank=True, help_text="What is on it, where it is a test strip."
+    )
     name = models.CharField(max_length=255, help_text="Of the file.")
     width = models.PositiveIntegerField(help_text="Of the file, in px.")
     height = models.PositiveIntegerField()
@@ -48,6 +52,7 @@ class PrintFile(models.Model):
         default=0, help_text="Times that a worker began it and did not end it."
     )
     error = models.TextField(blank=True, help_text="Why it could not be written.")
+    note = models.TextField(blank=True, help_text="What there is to say of it once written.")
     file = models.FileField(upload_to="prints/", blank=True)
     created = models.DateTimeField(default=timezone.now)
 
@@ -62,3 +67,71 @@ class PrintFile(models.Model):
     @property
     def open(self) -> bool:
         return self.state in (self.State.WAITING, self.State.WORKING)
+
+
+class HouseOutput(models.Model):
+    """A kind of file kept for reuse, with its name's pattern and whether it lies on the print."""
+
+    owner = models.ForeignKey(site.AUTH_USER_MODEL, models.CASCADE, related_name="outputs")
+    name = models.CharField(max_length=80)
+    form = models.JSONField(help_text="Fields of the form of print files.")
+    created = models.DateTimeField(default=timezone.now)
+
+    class Meta:
+        ordering = ["name"]
+        constraints = [
+            models.UniqueConstraint(fields=["owner", "name"], name="one_house_output_per_name"),
+        ]
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class ShopOrderQuerySet(models.QuerySet["ShopOrder"]):
+    def of(self, person: Person) -> "ShopOrderQuerySet":
+        return self.filter(
+            print_file__layer__piece__owner_id=person.pk,
+            print_file__layer__piece__deleted_at=None,
+        )
+
+    def open(self) -> "ShopOrderQuerySet":
+        return self.filter(state__in=ShopOrder.OPEN)
+
+
+class ShopOrder(models.Model):
+    """A print file sent to the print shop, and what the shop said."""
+
+    class State(models.TextChoices):
+        WAITING = "waiting", "Waiting to be sent"
+        SENDING = "sending", "Being sent"
+        CHECKING = "checking", "The shop is checking it"
+        ACCEPTED = "accepted", "Accepted"
+        REFUSED = "refused", "Refused"
+        FAILED = "failed", "Not sent"
+
+    OPEN = (State.WAITING, State.SENDING, State.CHECKING)
+
+    id = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
+    print_file = models.ForeignKey(PrintFile, models.CASCADE, related_name="orders")
+    paper = models.CharField(max_length=40)
+    copies = models.PositiveIntegerField(default=1)
+    state = models.CharField(max_length=10, choices=State.choices, default=State.WAITING)
+    share = models.FloatField(default=0, help_text="How much of it is sent, 0…1.")
+    number = models.CharField(max_length=60, blank=True, help_text="What the shop calls it.")
+    said = models.JSONField(default=dict, help_text="The shop's answer.")
+    news = models.CharField(max_length=300, blank=True, help_text="What is waited for.")
+    error = models.TextField(blank=True, help_text="Why it could not be sent.")
+    proof = models.FileField(upload_to="proofs/", blank=True)
+    created = models.DateTimeField(default=timezone.now)
+
+    objects = ShopOrderQuerySet.as_manager()
+
+    class Meta:
+        ordering = ["-created"]
+
+    def __str__(self) -> str:
+        return f"{self.print_file.name} at the shop: {self.get_state_display()}"
+
+    @property
+    def open(self) -> bool:
+        return self.state in self.OPEN

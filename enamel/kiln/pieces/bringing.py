@@ -22,8 +22,8 @@ from enamel.core.base.xmp import AI_MADE, PREVIEW_COPY, SOURCE_TYPE, properties
 from enamel.core.errors import require
 from enamel.core.geometry import Box
 from enamel.core.picture.canvas import Canvas
-from enamel.core.print.file import export
-from enamel.core.print.output import FileFormat, Output
+from enamel.core.press.file import export
+from enamel.core.press.output import FileFormat, Output
 from enamel.core.schedule import address
 from enamel.kiln.models import Layer, Piece, PrintFile, Swatch
 from enamel.kiln.storage.files import keep_file

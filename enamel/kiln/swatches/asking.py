@@ -15,8 +15,8 @@ from enamel.core.fire.predict import predict_window
 from enamel.core.fire.sheets import Axis, Cell, around, cells, in_order
 from enamel.core.fire.windows import LEAST_SIDE, MOST_PIXELS, moved_to_save, suggested
 from enamel.core.geometry import Box, Size
-from enamel.core.print.output import FileFormat
-from enamel.core.print.strip import Labelled, write_strip
+from enamel.core.press.output import FileFormat, Output
+from enamel.core.press.strip import Labelled, write_strip
 from enamel.core.schedule import Mix, Refine, Schedule, address
 from enamel.kiln.firings.asking import already_laid, rate_of, refiner_of
 from enamel.kiln.models import Layer, Model, Piece, Sheet, Swatch
@@ -169,7 +169,7 @@ def strip(sheet: Sheet, path: Path, file: FileFormat, ppi: float) -> None:
         else:
             crops.append(Labelled(None, f"{label}: {swatch.state}"))
     title = f"{sheet.piece.title}, {sheet.box} of {sheet.size}, printed at {ppi:.4g} ppi"
-    write_strip(crops, sheet.box.size, columns, path, ppi=ppi, title=title, file=file)
+    write_strip(crops, sheet.box.size, columns, path, ppi=ppi, title=title, output=Output(file))
 
 
 def narrower(swatch: Swatch) -> list[Axis]:

@@ -5,7 +5,13 @@ from enamel.studio.forms.coat import CoatForm
 from enamel.studio.forms.finish import FinishForm
 from enamel.studio.forms.inlay import InlayForm
 from enamel.studio.forms.library import ModelForm, SuitedForm
-from enamel.studio.forms.prints import PrintFileForm, PrintForm
+from enamel.studio.forms.prints import (
+    PrintFileForm,
+    PrintForm,
+    ProofForm,
+    ShopForm,
+    StripForm,
+)
 from enamel.studio.forms.sheet import SheetForm
 from enamel.studio.forms.touch_up import TouchUpForm
 
@@ -17,7 +23,10 @@ __all__ = [
     "ModelForm",
     "PrintFileForm",
     "PrintForm",
+    "ProofForm",
     "SheetForm",
+    "ShopForm",
+    "StripForm",
     "SuitedForm",
     "TouchUpForm",
 ]

@@ -9,14 +9,19 @@ from enamel.core.errors import FieldRefusal
 from enamel.core.fields import from_json, to_json
 from enamel.core.fire.planning import StepEdit
 from enamel.core.geometry import Size
-from enamel.core.print.layout import Edge, Fit, PrintPlan
-from enamel.core.print.naming import USUAL, Facts, named
-from enamel.core.print.output import Compression, FileFormat, Output, PrintSettings
+from enamel.core.press.naming import USUAL, Facts, named
+from enamel.core.press.output import Compression, FileFormat, Output, PrintSettings
+from enamel.core.print.layout import Beyond, Edge, Fit, PrintPlan
+from enamel.core.print.panels import Split, panels
 from enamel.core.print.paper import Paper
 from enamel.core.print.papers import PAPERS, paper_of
+from enamel.core.print.papers import Paper as NamedPaper
 from enamel.core.print.profiles import Intent, profile_names, profile_of
+from enamel.core.print.proof import Proof
+from enamel.core.print.shapes import Product, Shape, product_of, products
 from enamel.core.print.sizing import PRINT_PPI, Bleed, PrintTarget, Unit, length_mm, mm_of
 from enamel.kiln.models import Piece
+from enamel.kiln.strips import Strip
 from enamel.studio.asked import whole_number
 from enamel.studio.forms.settings import SettingsForm, of_setting
 
@@ -25,16 +30,37 @@ FITS = [
     (Fit.FILL, "Fill and crop"),
     (Fit.EXTEND, "Extend the edges"),
 ]
-EDGES = [(Edge.MIRROR, "mirrored"), (Edge.BLUR, "mirrored, blurred"), (Edge.SOLID, "one colour")]
+EDGES = [
+    (Edge.MIRROR, "mirrored"),
+    (Edge.BLUR, "mirrored, blurred"),
+    (Edge.STRETCH, "drawn out"),
+    (Edge.SOLID, "one colour"),
+]
+BEYONDS = [(Beyond.OWN, "the picture itself"), (Beyond.EDGE, "made from its edge")]
 GROWTHS = [("1.5", "1.5×"), ("2", "2×"), ("3", "3×"), ("4", "4×")]
 
 
 def paper_choices() -> list[Any]:
-    """Named papers in their groups, and none of them."""
+    """Named papers and products in their groups, and none of them."""
     groups: dict[str, list[tuple[str, str]]] = {}
-    for paper in PAPERS:
-        groups.setdefault(paper.group, []).append((paper.name, paper.name))
+    things: list[NamedPaper | Product] = [*PAPERS, *products()]
+    for thing in things:
+        groups.setdefault(thing.group, []).append((thing.name, thing.name))
     return [("", "own size"), *groups.items()]
+
+
+def sheet_choices() -> list[Any]:
+    """Papers that a large print can be split over, and none."""
+    return [
+        ("", "not split"),
+        *((paper.name, paper.name) for paper in PAPERS if paper.group in SPLIT_ON),
+    ]
+
+
+SPLIT_ON = ("ISO A", "US")
+"""Groups of papers that printers at hand take."""
+UNPRINTABLE_MM = 10.0
+"""What such printers leave free along two opposite edges together, and room for marks."""
 
 
 class PrintForm(SettingsForm):
@@ -63,6 +89,10 @@ class PrintForm(SettingsForm):
     colour = forms.CharField(
         max_length=7, label="Colour", widget=forms.TextInput(attrs={"type": "color"})
     )
+    wrap = forms.CharField(required=False, max_length=30, label="Wrapped sides")
+    beyond = forms.ChoiceField(choices=BEYONDS, required=False, label="Bleed and wrap hold")
+    split = forms.ChoiceField(choices=sheet_choices, required=False, label="Split over sheets of")
+    overlap = forms.CharField(required=False, max_length=30, label="Overlap")
     distance = forms.CharField(max_length=30, label="Seen from")
     growth = forms.TypedChoiceField(choices=GROWTHS, coerce=float, label="Growth of a step")
 
@@ -74,11 +104,14 @@ class PrintForm(SettingsForm):
     def showing(cls, plan: PrintPlan, start: Size, unit: Unit) -> "PrintForm":
         """The form filled in with a print."""
         target = plan.target
-        paper = paper_of(target.width_mm, target.height_mm)
         size = target.pixels
         filled = {
             "sizing": "paper",
-            "paper": paper.name if paper else "",
+            "paper": _name_of(plan),
+            "wrap": f"{unit.shown(target.wrap_mm)} {unit}",
+            "beyond": plan.beyond,
+            "split": _sheet_of(plan.split),
+            "overlap": f"{unit.shown(plan.split.overlap_mm)} {unit}",
             "width": f"{unit.shown(target.width_mm)} {unit}",
             "height": f"{unit.shown(target.height_mm)} {unit}",
             "bleed": target.bleed.written(unit),
@@ -137,8 +170,29 @@ class PrintForm(SettingsForm):
             Edge(given["edge"]),
             given["colour"],
             distance,
+            Beyond(given["beyond"] or Beyond.OWN),
+            self._shape(),
+            self._split(),
         )
         self.edits()
+
+    def _shape(self) -> Shape:
+        """The shape of the product that was chosen; a sheet of own size has none."""
+        given = self.cleaned_data
+        product = product_of(given["paper"]) if given["sizing"] == "paper" else None
+        return product.shape if product else Shape()
+
+    def _split(self) -> Split:
+        given = self.cleaned_data
+        paper = next((paper for paper in PAPERS if paper.name == given["split"]), None)
+        if paper is None:
+            return Split()
+        overlap = self._length("overlap") if given["overlap"] else Split().overlap_mm
+        sides = (paper.width_mm - UNPRINTABLE_MM, paper.height_mm - UNPRINTABLE_MM)
+        target = self._target()
+        # sheets lie the way round that takes fewer of them
+        lying = [Split(*way, overlap) for way in (sides, sides[::-1])]
+        return min(lying, key=lambda split: len(panels(target.pixels, target.ppi, split)))
 
     def _length(self, name: str) -> float:
         try:
@@ -156,7 +210,10 @@ class PrintForm(SettingsForm):
         given = self.cleaned_data
         ppi = given["ppi"]
         if given["sizing"] == "paper":
-            return PrintTarget(self._length("width"), self._length("height"), ppi, self._bleed())
+            wrap = self._length("wrap") if given["wrap"] else 0.0
+            return PrintTarget(
+                self._length("width"), self._length("height"), ppi, self._bleed(), wrap
+            )
         if given["sizing"] == "factor":
             if not given["factor"]:
                 raise FieldRefusal("factor", "Say how many times larger.")
@@ -168,10 +225,29 @@ class PrintForm(SettingsForm):
         return PrintTarget(mm_of(size.width, ppi), mm_of(size.height, ppi), ppi)
 
 
+def _name_of(plan: PrintPlan) -> str:
+    """The name of the product or paper that a print has the size of; empty for an own size."""
+    target = plan.target
+    for product in products():
+        sides = (product.width_mm, product.height_mm)
+        if product.shape == plan.shape and sides == (target.width_mm, target.height_mm):
+            return product.name
+    paper = paper_of(target.width_mm, target.height_mm)
+    return paper.name if paper else ""
+
+
+def _sheet_of(split: Split) -> str:
+    """The name of the paper that a print is split over; empty for none."""
+    if not split:
+        return ""
+    paper = paper_of(split.width_mm + UNPRINTABLE_MM, split.height_mm + UNPRINTABLE_MM)
+    return paper.name if paper else ""
+
+
 class PrintFileForm(forms.Form):
     """What the print file is."""
 
-    format = forms.ChoiceField(choices=[(kind, kind.upper()) for kind in FileFormat])
+    format = forms.ChoiceField(choices=[(kind, kind.label) for kind in FileFormat], label="Kind")
     bits = forms.TypedChoiceField(choices=[(8, "8 bits"), (16, "16 bits")], coerce=int)
     lies = forms.ChoiceField(
         choices=[("print", "On the print in hand"), ("whole", "The whole picture")],
@@ -195,6 +271,8 @@ class PrintFileForm(forms.Form):
     longest = forms.IntegerField(min_value=0, max_value=65_500, label="Longest side")
     preview = forms.BooleanField(required=False, label="Mark as a preview copy")
     marks = forms.BooleanField(required=False, label="Crop marks")
+    colours = forms.IntegerField(min_value=2, max_value=48, label="Colours")
+    speckle = forms.IntegerField(min_value=0, max_value=40, label="Specks up to")
     speaks = forms.BooleanField(required=False, label="Say how it was made")
     pattern = forms.CharField(max_length=120, label="Name")
 
@@ -234,3 +312,72 @@ class PrintFileForm(forms.Form):
                     refusal.field if refusal.field in self.fields else None, refusal.message
                 )
         return cleaned
+
+
+class ProofForm(forms.Form):
+    """What a soft proof shows beside the file's own profile and intent."""
+
+    white = forms.BooleanField(required=False, label="White of the paper")
+    black = forms.BooleanField(required=False, label="Black of the ink")
+    gamut = forms.BooleanField(required=False, label="Mark what is out of gamut")
+    gain = of_setting(Proof, "gain", label="Dot gain")
+    spread = forms.BooleanField(required=False, label="Spread of ink")
+    from_distance = forms.BooleanField(required=False, label="As seen from the print's distance")
+
+    def clean(self) -> dict[str, Any]:
+        given = super().clean() or self.cleaned_data
+        if not math.isfinite(given.get("gain", 0.0)):
+            self.add_error("gain", "Give a number from 0 to 40 %.")
+        return given
+
+    def proof(self, wanted: PrintSettings, ppi: float) -> Proof:
+        """The proof of a file. For a valid form."""
+        given, output = self.cleaned_data, wanted.output
+        plan = wanted.plan or PrintPlan()
+        return Proof(
+            output.profile, output.intent, output.black_point, given["white"], given["black"],
+            given["gamut"], given["gain"], output.paper if given["spread"] else Paper.NONE,
+            plan.distance_mm if given["from_distance"] else 0.0, ppi,
+        )  # fmt: skip
+
+
+class StripForm(forms.Form):
+    """What is on a test strip."""
+
+    strip_sources = forms.MultipleChoiceField(
+        widget=forms.CheckboxSelectMultiple, required=False, label="Of"
+    )
+    strip_across = forms.FloatField(min_value=0, max_value=100, label="Middle across")
+    strip_down = forms.FloatField(min_value=0, max_value=100, label="Middle down")
+    strip_width = forms.FloatField(min_value=10, max_value=400, label="Crop's width")
+    strip_height = forms.FloatField(min_value=10, max_value=400, label="Crop's height")
+
+    def __init__(self, *args: Any, choices: list[tuple[str, str]], **kwargs: Any) -> None:
+        super().__init__(*args, **kwargs)
+        self.fields["strip_sources"].choices = choices  # type: ignore[attr-defined]
+
+    @classmethod
+    def starting(cls, layer: str) -> dict[str, Any]:
+        usual = Strip()
+        return {
+            "strip_sources": [layer],
+            "strip_across": 100 * usual.across,
+            "strip_down": 100 * usual.down,
+            "strip_width": usual.width_mm,
+            "strip_height": usual.height_mm,
+        }
+
+    def strip(self) -> Strip:
+        """The strip. For a valid form."""
+        given = self.cleaned_data
+        return Strip(
+            tuple(given["strip_sources"]), given["strip_across"] / 100, given["strip_down"] / 100,
+            given["strip_width"], given["strip_height"],
+        )  # fmt: skip
+
+
+class ShopForm(forms.Form):
+    """An order for the print shop."""
+
+    paper = forms.CharField(max_length=40)
+    copies = forms.IntegerField(min_value=1, max_value=500)

@@ -3,11 +3,13 @@
 __all__ = [
     "compare",
     "draft",
+    "files",
     "finishing",
     "mending",
     "prints",
     "scale",
     "section",
+    "sheet",
     "shortcuts",
     "workspace",
 ]

@@ -3,11 +3,15 @@
 import json
 from dataclasses import dataclass
 from typing import Any
+from urllib.parse import urlencode
 
 from enamel.core.errors import Refusal
+from enamel.core.fields import to_json
 from enamel.core.fire.planning import PlannedCoat, propose
 from enamel.core.fire.predict import CoatCost
 from enamel.core.geometry import Size
+from enamel.core.press.naming import PLACES
+from enamel.core.press.output import UNPRINTED, PrintSettings
 from enamel.core.print.layout import (
     Fit,
     Layout,
@@ -18,7 +22,6 @@ from enamel.core.print.layout import (
     native,
     whole_factor,
 )
-from enamel.core.print.naming import PLACES
 from enamel.core.print.sizing import (
     MM_PER_INCH,
     Quality,
@@ -28,13 +31,20 @@ from enamel.core.print.sizing import (
     needed_ppi,
     quality_of,
 )
-from enamel.core.schedule import Schedule
+from enamel.core.schedule import Schedule, address
 from enamel.kiln.firings import asking as firings
-from enamel.kiln.models import Layer, Piece, PrintFile, upscalers_offered
+from enamel.kiln.models import HouseOutput, Layer, Piece, PrintFile, Swatch, upscalers_offered
 from enamel.kiln.prints import foretold
-from enamel.studio.forms import PrintFileForm, PrintForm
+from enamel.kiln.shop import price_list
+from enamel.studio.forms import PrintFileForm, PrintForm, ProofForm, StripForm
+from enamel.studio.shown.files import papers_of
 from enamel.studio.shown.scale import drawn_scale
+from enamel.studio.shown.sheet import sheet_drawn
 
+WHOLE = "whole"
+"""In place of a print: the picture as it is."""
+MOST_SWATCHES = 24
+PROOF_BOXES = ("white", "black", "gamut", "spread", "from_distance")
 FILES_SHOWN = 8
 """Print files of a piece that are listed, the newest."""
 LARGEST_STEP = 64.0
@@ -132,17 +142,39 @@ def file_shown(piece: Piece, layer: Layer, unit: Unit, form: PrintFileForm) -> d
     """What a layer gives on the print in hand, and the files of the piece, for the page of the file."""
     plan = piece.print_plan
     layout, ppi = native(layer.size, plan)
+    proof_form = ProofForm(initial={"gain": 0})
     return {
         "laid": layout,
         "laid_ppi": ppi,
         "plan": plan,
-        "print_files": PrintFile.objects.filter(layer__piece=piece)[:FILES_SHOWN],
+        "print_files": PrintFile.objects.filter(layer__piece=piece).prefetch_related("orders")[
+            :FILES_SHOWN
+        ],
         "unit": unit,
         "exact": lay_out(layer.size, plan).picture == layer.size,
         "missing": missing(layer.size, plan, unit),
         "quality": quality_of(ppi, plan.distance_mm),
+        "strip": StripForm(StripForm.starting(f"layer:{layer.pk}"), choices=strip_choices(piece)),
+        "outputs": HouseOutput.objects.filter(owner_id=piece.owner_id),
+        "papers": papers_of(price_list()),
+        "proof_form": proof_form,
+        "proof_boxes": [proof_form[name] for name in PROOF_BOXES],
         "name_places": [f"{{{name}}}" for name in PLACES],
     } | file_cost(layer, form)
+
+
+def strip_choices(piece: Piece) -> list[tuple[str, str]]:
+    """What a test strip can hold: the piece's layers and its newest swatches."""
+    layers = [
+        (f"layer:{layer.pk}", f"{layer.get_kind_display()} {layer.width} × {layer.height}")
+        for layer in piece.layers.order_by("-created")
+    ]
+    done = Swatch.objects.filter(sheet__piece=piece, state=Swatch.State.DONE)
+    swatches = [
+        (f"swatch:{swatch.pk}", f"Swatch {swatch.label or swatch.pk}")
+        for swatch in done.order_by("-sheet__created", "row", "column")[:MOST_SWATCHES]
+    ]
+    return layers + swatches
 
 
 def file_cost(layer: Layer, form: PrintFileForm) -> dict[str, Any]:
@@ -151,36 +183,50 @@ def file_cost(layer: Layer, form: PrintFileForm) -> dict[str, Any]:
         return {}
     wanted = form.asked(layer.piece)
     try:
-        return {"cost": foretold(layer, wanted, form.cleaned_data["pattern"])}
+        return {
+            "sheet": sheet_drawn(layer.size, wanted),
+            "laid_query": urlencode({"plan": _known_by(wanted)}),
+            "cost": foretold(layer, wanted, form.cleaned_data["pattern"]),
+        }
     except Refusal as refusal:
         form.add_error(None, str(refusal))
         return {}
+
+
+def _known_by(wanted: PrintSettings) -> str:
+    """A name for how the picture lies in the file: another layout, another address to fetch it from."""
+    plan = wanted.plan if wanted.output.file not in UNPRINTED else None
+    return address("laid", to_json(plan))[:12] if plan else WHOLE
 
 
 def layout_as_json(layout: Layout, plan: PrintPlan) -> str:
     """Where file and trim lie on the picture, as shares of its sides, for the page to draw."""
     width, height = layout.picture
     bleed, ppi = plan.target.bleed, plan.target.ppi
-    file = [layout.shown.x - layout.left, layout.shown.y - layout.top, *layout.file]
+    file: list[float] = [
+        layout.shown.x - layout.left, layout.shown.y - layout.top, *layout.file,
+    ]  # fmt: skip
     inset = [
         side / MM_PER_INCH * ppi for side in (bleed.left, bleed.top, bleed.right, bleed.bottom)
     ]
     if plan.fit is Fit.INSIDE:
         inset = [0.0] * 4
-    trim = [
-        file[0] + inset[0],
-        file[1] + inset[1],
-        file[2] - inset[0] - inset[2],
-        file[3] - inset[1] - inset[3],
-    ]
+    trim = _within(file, inset)
+    wrap = plan.target.wrap_mm / MM_PER_INCH * ppi
+    front = _within(trim, [wrap if plan.fit is not Fit.INSIDE else 0.0] * 4)
     sides = (width, height, width, height)
-    return json.dumps(
-        {
-            "fit": plan.fit,
-            "file": [round(length / side, 6) for length, side in zip(file, sides, strict=True)],
-            "trim": [round(length / side, 6) for length, side in zip(trim, sides, strict=True)],
-        }
-    )
+    boxes = {"file": file, "trim": trim, "front": front}
+    shares = {
+        name: [round(length / side, 6) for length, side in zip(box, sides, strict=True)]
+        for name, box in boxes.items()
+    }
+    return json.dumps({"fit": plan.fit} | shares)
+
+
+def _within(box: list[float], inset: list[float]) -> list[float]:
+    """A box of left, top, width and height, less what lies at its left, top, right and bottom."""
+    left, top, right, bottom = inset
+    return [box[0] + left, box[1] + top, box[2] - left - right, box[3] - top - bottom]
 
 
 def _rounding(plan: PrintPlan, unit: Unit) -> str:

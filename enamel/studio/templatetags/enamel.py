@@ -5,10 +5,14 @@ import json
 from django import template
 from django.forms import BoundField, Form
 from django.urls import reverse
+from django.utils.html import format_html_join
 
 from enamel.core.finish.recipe import Finish
 from enamel.core.geometry import Size
+from enamel.core.print.page import Line, Rect
 from enamel.core.print.papers import PAPERS
+from enamel.core.print.preflight import Matter, Notice
+from enamel.core.print.shapes import products
 from enamel.core.print.sizing import PRINT_PPI, Unit, mm_of
 from enamel.kiln.models import Layer
 from enamel.kiln.storage.pyramids import OVERLAP, TILE
@@ -178,12 +182,25 @@ def shortcut_keys(preferences: Preferences) -> dict[str, object]:
 
 @register.simple_tag
 def papers(unit: Unit) -> str:
-    """Widths and heights of the named papers in the artist's unit, portrait, as JSON."""
+    """Named papers and products for the page's script, in the artist's unit, as JSON: papers with their
+    sides in portrait, products with sides as they are, bleed and wrapped sides."""
     sides = {
-        paper.name: [f"{unit.shown(side)} {unit}" for side in (paper.width_mm, paper.height_mm)]
+        paper.name: {"sides": [_length(paper.width_mm, unit), _length(paper.height_mm, unit)]}
         for paper in PAPERS
     }
-    return json.dumps(sides)
+    things = {
+        thing.name: {
+            "sides": [_length(thing.width_mm, unit), _length(thing.height_mm, unit)],
+            "bleed": _length(thing.bleed_mm, unit),
+            "wrap": _length(thing.wrap_mm, unit),
+        }
+        for thing in products()
+    }
+    return json.dumps(sides | things)
+
+
+def _length(length_mm: float, unit: Unit) -> str:
+    return f"{unit.shown(length_mm)} {unit}"
 
 
 @register.filter
@@ -203,3 +220,61 @@ def given(form: Form, name: str) -> object:
 def below(length: float, whole: float) -> float:
     """What is left of ``whole`` above a thing of that length standing on its ground."""
     return whole - length
+
+
+@register.filter
+def plain(value: float) -> str:
+    """A number for a drawing: short, with a point."""
+    return f"{value:.3f}".rstrip("0").rstrip(".") or "0"
+
+
+@register.filter
+def times(value: float, by: float) -> str:
+    """A multiple of a number, for a drawing."""
+    return plain(value * by)
+
+
+@register.simple_tag
+def rect(box: Rect) -> str:
+    """A rectangle's place as the attributes of a drawing."""
+    sides = (("x", box.left), ("y", box.top), ("width", box.width), ("height", box.height))
+    return format_html_join(" ", '{}="{}"', ((name, plain(side)) for name, side in sides))
+
+
+@register.simple_tag
+def ellipse(box: Rect) -> str:
+    """An ellipse that fills a rectangle, as the attributes of a drawing."""
+    sides = (("cx", box.left + box.width / 2), ("cy", box.top + box.height / 2),
+             ("rx", box.width / 2), ("ry", box.height / 2))  # fmt: skip
+    return format_html_join(" ", '{}="{}"', ((name, plain(side)) for name, side in sides))
+
+
+@register.simple_tag
+def line(drawn: Line) -> str:
+    """A line's ends as the attributes of a drawing."""
+    ends = zip(("x1", "y1", "x2", "y2"), drawn[:4], strict=True)
+    return format_html_join(" ", '{}="{}"', ((name, plain(end)) for name, end in ends))
+
+
+@register.filter
+def path(box: Rect) -> str:
+    """A rectangle as the path of a drawing."""
+    return f"M{plain(box.left)} {plain(box.top)}H{plain(box.right)}V{plain(box.bottom)}H{plain(box.left)}Z"
+
+
+@register.filter
+def place_of(notice: Notice, layer: Layer) -> tuple[str, str, str] | None:
+    """Where a matter is seen to: address, words of the link, and what the page itself shows for it."""
+    task = f"{layer.piece.get_absolute_url()}?layer={layer.pk}&task="
+    compare = reverse("compare", args=[layer.piece_id])
+    places = {
+        Matter.PIXELS: (f"{task}print", "Plan the size", ""),
+        Matter.NEWEST: (f"{layer.piece.get_absolute_url()}?task=file", "Take the newest", ""),
+        Matter.JOINS: (f"{compare}?show={layer.piece.base.pk},{layer.pk}", "See them", ""),
+        Matter.FACES: (f"{task}touch-up", "Touch up", ""),
+        Matter.BLEED: (f"{task}print", "Set bleed", ""),
+        Matter.GAMUT: (f"{task}file", "Proof it", "proof"),
+        Matter.INK: ("#id_profile", "Another profile", ""),
+        Matter.SHARPENING: ("#id_paper", "Sharpen for paper", ""),
+    }
+    return places.get(notice.matter)

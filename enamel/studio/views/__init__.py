@@ -5,6 +5,7 @@ __all__ = [
     "account",
     "arrivals",
     "compare",
+    "files",
     "finishing",
     "firings",
     "house",
@@ -15,6 +16,7 @@ __all__ = [
     "pieces",
     "preferences",
     "prints",
+    "shop",
     "swatches",
     "workspace",
 ]

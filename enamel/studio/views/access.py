@@ -8,7 +8,7 @@ from django.http import Http404, HttpRequest
 from django.shortcuts import get_object_or_404
 
 from enamel.core.print.sizing import Unit
-from enamel.kiln.models import Firing, Layer, Piece
+from enamel.kiln.models import Firing, Layer, Piece, PrintFile, ShopOrder
 from enamel.studio.models import Preferences
 
 
@@ -48,3 +48,13 @@ def own_firing(request: HttpRequest, firing_id: UUID) -> Firing:
     return get_object_or_404(
         Firing.objects.of(request.user).select_related("piece", "start"), pk=firing_id
     )
+
+
+def own_print(request: HttpRequest, print_id: UUID) -> PrintFile:
+    known = PrintFile.objects.of(request.user).select_related("layer__piece")
+    return get_object_or_404(known, pk=print_id)
+
+
+def own_order(request: HttpRequest, order_id: UUID) -> ShopOrder:
+    known = ShopOrder.objects.of(request.user).select_related("print_file__layer__piece")
+    return get_object_or_404(known, pk=order_id)

@@ -12,7 +12,7 @@ from django.views.decorators.http import require_GET, require_POST
 from enamel.core.errors import Refusal
 from enamel.core.fields import to_json
 from enamel.core.picture.encoded import rgba_of
-from enamel.core.print.naming import safe
+from enamel.core.press.naming import safe
 from enamel.kiln import finishing
 from enamel.kiln.firings import asking as firings
 from enamel.kiln.models import HouseFinish, Layer

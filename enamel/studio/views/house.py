@@ -11,7 +11,7 @@ from django.utils.http import content_disposition_header
 from django.views.decorators.http import require_GET, require_POST
 
 from enamel.core.errors import Refusal
-from enamel.core.print.naming import safe
+from enamel.core.press.naming import safe
 from enamel.core.schedule import Schedule
 from enamel.kiln.models import HouseSchedule, Piece
 from enamel.studio.asked import whole_number

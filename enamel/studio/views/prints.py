@@ -7,23 +7,22 @@ from django.contrib import messages
 from django.contrib.auth.decorators import login_required
 from django.http import FileResponse, Http404, HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, redirect, render
+from django.views.decorators.cache import cache_control
 from django.views.decorators.http import require_GET, require_POST
 
 from enamel.core.errors import Refusal
+from enamel.core.press.naming import safe
+from enamel.core.press.output import PrintSettings
+from enamel.core.press.placed import laid
 from enamel.core.print import profiles
-from enamel.core.print.naming import safe
-from enamel.core.print.output import PrintSettings
-from enamel.kiln import prints, tasks
-from enamel.kiln.models import Piece, PrintFile
-from enamel.studio.forms import PrintFileForm
+from enamel.kiln import prints, proofing, tasks
+from enamel.kiln.models import HouseOutput, Layer, Piece, PrintFile
+from enamel.studio.asked import whole_numbers
+from enamel.studio.forms import PrintFileForm, ProofForm, StripForm
 from enamel.studio.sending import send
-from enamel.studio.shown.prints import file_cost
-from enamel.studio.views.access import own_layer
-
-
-def own_print(request: HttpRequest, print_id: UUID) -> PrintFile:
-    known = PrintFile.objects.of(request.user).select_related("layer__piece")
-    return get_object_or_404(known, pk=print_id)
+from enamel.studio.shown.prints import WHOLE, file_cost, strip_choices
+from enamel.studio.views.access import own_layer, own_print, person
+from enamel.studio.views.layers import A_MONTH
 
 
 @require_POST
@@ -37,7 +36,69 @@ def order(request: HttpRequest, layer_id: UUID) -> HttpResponse:
                       status=422)  # fmt: skip
     made = prints.order(layer, form.asked(layer.piece), form.cleaned_data["pattern"])
     tasks.enqueue_print(made)
+    kept = HouseOutput.objects.filter(owner_id=person(request).pk)
+    for also in kept.filter(pk__in=whole_numbers(request.POST.getlist("also"))):
+        tasks.enqueue_print(order_kept(layer, also))
     return redirect(f"{_files(layer.piece)}&layer={layer.pk}&fresh={made.pk}")
+
+
+def order_kept(layer: Layer, kept: HouseOutput) -> PrintFile:
+    """A file of a layer as it was kept for reuse.
+
+    Raises
+    ------
+    Refusal
+        When it can't be written any more, naming the kept kind.
+    """
+    form = PrintFileForm(kept.form)
+    if not form.is_valid():
+        raise Refusal(f"“{kept.name}” can't be written any more; keep that kind of file anew.")
+    return prints.order(layer, form.asked(layer.piece), form.cleaned_data["pattern"])
+
+
+@require_POST
+@login_required
+def order_strip(request: HttpRequest, layer_id: UUID) -> HttpResponse:
+    """Have a test strip written as such a file."""
+    layer = own_layer(request, layer_id)
+    form = PrintFileForm(request.POST)
+    strip = StripForm(request.POST, choices=strip_choices(layer.piece))
+    if not (form.is_valid() and strip.is_valid()):
+        shown = {"form": form if form.errors else strip, "layer": layer}
+        return render(request, "studio/workspace/file_refused.html", shown, status=422)
+    wanted, pattern = form.asked(layer.piece), form.cleaned_data["pattern"]
+    made = prints.order_strip(layer, strip.strip(), wanted, pattern)
+    tasks.enqueue_print(made)
+    return redirect(f"{_files(layer.piece)}&layer={layer.pk}&fresh={made.pk}")
+
+
+@require_POST
+@login_required
+def keep(request: HttpRequest, layer_id: UUID) -> HttpResponse:
+    """Keep the kind of file in hand under a name, in the place of one of that name."""
+    layer = own_layer(request, layer_id)
+    form, name = PrintFileForm(request.POST), request.POST.get("keep_as", "").strip()[:80]
+    if not form.is_valid():
+        return render(request, "studio/workspace/file_refused.html", {"form": form, "layer": layer},
+                      status=422)  # fmt: skip
+    if not name:
+        raise Refusal("Give this kind of file a name to keep it by.")
+    kept = {field: form.cleaned_data[field] for field in form.fields}
+    HouseOutput.objects.update_or_create(
+        owner_id=person(request).pk, name=name, defaults={"form": kept}
+    )
+    messages.success(
+        request, f"“{name}” is kept; it can be written with others, and of other pieces."
+    )
+    return redirect(f"{_files(layer.piece)}&layer={layer.pk}")
+
+
+@require_POST
+@login_required
+def forget(request: HttpRequest, number: int) -> HttpResponse:
+    """Forget a kept kind of file."""
+    get_object_or_404(HouseOutput, pk=number, owner_id=person(request).pk).delete()
+    return redirect("print-files")
 
 
 @require_POST
@@ -47,7 +108,7 @@ def cost(request: HttpRequest, layer_id: UUID) -> HttpResponse:
     layer = own_layer(request, layer_id)
     form = PrintFileForm(request.POST)
     shown = file_cost(layer, form) | {"layer": layer, "form": form}
-    return render(request, "studio/workspace/file_cost.html", shown)
+    return render(request, "studio/workspace/file_consequences.html", shown)
 
 
 @require_POST
@@ -79,7 +140,7 @@ def take_away(request: HttpRequest, print_id: UUID) -> HttpResponse | FileRespon
     made = own_print(request, print_id)
     if not made.file:
         raise Http404
-    kind = PrintSettings.from_json(made.settings).output.file.media_type
+    kind = PrintSettings.from_json(made.settings).media_type
     return send(
         request, made.file.open("rb"), as_attachment=True, filename=made.name, content_type=kind
     )
@@ -91,7 +152,37 @@ def let_go(request: HttpRequest, print_id: UUID) -> HttpResponse:
     """Delete a print file before its time."""
     made = own_print(request, print_id)
     prints.let_go(made)
+    if request.POST.get("stay") == "files":
+        return redirect("print-files")
     return redirect(f"{_files(made.layer.piece)}&layer={made.layer_id}")
+
+
+@require_GET
+@login_required
+@cache_control(private=True, max_age=A_MONTH)
+def laid_picture(request: HttpRequest, layer_id: UUID) -> HttpResponse:
+    """A layer as it lies on the print in hand, or as it is, reduced."""
+    layer = own_layer(request, layer_id)
+    plan = None if request.GET.get("plan") == WHOLE else layer.piece.print_plan
+    return HttpResponse(proofing.laid_picture(layer, plan), content_type="image/webp")
+
+
+@require_GET
+@login_required
+@cache_control(private=True, max_age=A_MONTH)
+def proof_tile(
+    request: HttpRequest, layer_id: UUID, level: int, column: int, row: int
+) -> HttpResponse:
+    """A tile of a layer as it will look on paper; settings as in the forms of file and proof."""
+    layer = own_layer(request, layer_id)
+    form, seen = PrintFileForm(request.GET), ProofForm(request.GET)
+    if not (form.is_valid() and seen.is_valid()):
+        raise Http404
+    wanted = form.asked(layer.piece)
+    png = proofing.tile(layer, level, column, row, seen.proof(wanted, laid(wanted, layer.size)[1]))
+    if png is None:
+        raise Http404
+    return HttpResponse(png, content_type="image/png")
 
 
 def _files(piece: Piece) -> str:

@@ -11,7 +11,7 @@ from django.views.decorators.cache import cache_control
 from django.views.decorators.http import require_GET, require_POST
 
 from enamel.core.picture.encoded import png_of
-from enamel.core.print.output import FileFormat
+from enamel.core.press.output import FileFormat
 from enamel.core.schedule import Coat, Schedule
 from enamel.kiln.firings import asking as firings
 from enamel.kiln.models import Sheet, Swatch

@@ -12,14 +12,17 @@ import * as firing from "./workspace/firing.js";
 import * as inlay from "./workspace/inlay.js";
 import * as keys from "./shared/keys.js";
 import * as pieces from "./pieces/pieces.js";
+import * as order from "./files/order.js";
 import * as print from "./workspace/print.js";
 import * as printFiles from "./workspace/print-files.js";
+import * as proof from "./workspace/proof.js";
 import * as ready from "./shared/ready.js";
 import * as refresh from "./shared/refresh.js";
 import * as section from "./workspace/section.js";
 import * as settings from "./workspace/settings.js";
 import * as sheet from "./sheet/sheet.js";
 import * as split from "./pieces/split.js";
+import * as strip from "./workspace/strip.js";
 import * as submitOnChange from "./shared/submit-on-change.js";
 import * as surround from "./shared/surround.js";
 import * as swatch from "./workspace/swatch.js";
@@ -39,15 +42,18 @@ const modules = {
   firing,
   inlay,
   keys,
+  order,
   pieces,
   print,
   "print-files": printFiles,
+  proof,
   ready,
   refresh,
   section,
   settings,
   sheet,
   split,
+  strip,
   "submit-on-change": submitOnChange,
   surround,
   swatch,

@@ -1,19 +1,27 @@
-// print-files.js: asks after files that are being written; what was just ordered is taken away once it is there.
+// print-files.js: asks after files that are being written or sent; what was just ordered is taken away once it is there.
 import { poll } from "../shared/poll.js";
 
 const PAUSE_MS = 500;
 
 export function init(root) {
-  for (const entry of root.querySelectorAll("[data-print-file][data-open]")) follow(entry);
+  for (const entry of root.querySelectorAll("[data-print-file][data-open]")) {
+    const bar = entry.querySelector("progress");
+    follow(entry.dataset.printFile, ({ share }) => { bar.value = share; });
+  }
+  for (const line of root.querySelectorAll("[data-order]")) {
+    const said = line.querySelector("[data-order-words]");
+    follow(line.dataset.order, ({ words }) => { if (said.textContent !== words) said.textContent = words; });
+  }
   const fresh = root.querySelector("[data-fresh]:not([data-open])");
   if (fresh?.querySelector("a")) takeAway(fresh.dataset.url);
 }
 
-async function follow(entry) {
+// shows the news until there are no more, then the page anew
+export async function follow(address, show) {
   await poll(async () => {
-    const { open, share } = await (await fetch(entry.dataset.printFile)).json();
-    entry.querySelector("progress").value = share;
-    return !open;
+    const news = await (await fetch(address)).json();
+    show(news);
+    return !news.open;
   }, PAUSE_MS);
   window.location.reload();
 }

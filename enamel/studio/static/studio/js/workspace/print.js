@@ -12,15 +12,18 @@ export function init(root) {
   whenOpen((bench) => overlay(root, bench));
 }
 
-// a named paper lies as the picture does; sizes typed by hand are nobody's
+// a named paper lies as the picture does, a product as it is; sizes typed by hand are nobody's
 function papers(root) {
   const known = JSON.parse(root.dataset.papers);
-  const { paper, width, height } = root.elements;
+  const { paper, width, height, bleed, wrap } = root.elements;
   const wide = Number(root.dataset.sourceWidth) > Number(root.dataset.sourceHeight);
   paper.addEventListener("input", () => {
-    const sides = known[paper.value];
-    if (!sides) return;
-    [width.value, height.value] = wide ? [...sides].reverse() : sides;
+    const chosen = known[paper.value];
+    if (!chosen) return;
+    const product = chosen.bleed !== undefined;
+    [width.value, height.value] = wide && !product ? [...chosen.sides].reverse() : chosen.sides;
+    if (product) bleed.value = chosen.bleed;
+    wrap.value = product ? chosen.wrap : "0";
   });
   for (const field of [width, height]) field.addEventListener("input", () => { paper.value = ""; });
   root.querySelector("[data-turn]").addEventListener("click", () => {
@@ -67,6 +70,7 @@ function overlay(root, { viewer, layer }) {
       if (thirds.checked) drawing.append(...thirdsOf(file));
     }
     drawing.append(edge, shape("rect", "print-trim", onScreen(now.trim)));
+    if (now.front[2] < now.trim[2]) drawing.append(shape("rect", "print-front", onScreen(now.front)));
   };
   // the crop stays on the picture: its middle keeps half of it from the edges
   const move = (event) => {
@@ -79,11 +83,13 @@ function overlay(root, { viewer, layer }) {
     setAndTell(root.elements.centre_y, (100 * down).toFixed(2));
     const now = layout();
     const by = [across - width / 2 - now.file[0], down - height / 2 - now.file[1]];
-    for (const box of [now.file, now.trim]) { box[0] += by[0]; box[1] += by[1]; }
+    for (const box of [now.file, now.trim, now.front]) { box[0] += by[0]; box[1] += by[1]; }
     root.querySelector("[data-layout]").dataset.layout = JSON.stringify(now);
     const edge = drawing.querySelector(".print-edge");
     place(edge, onScreen(now.file));
     place(drawing.querySelector(".print-trim"), onScreen(now.trim));
+    const front = drawing.querySelector(".print-front");
+    if (front) place(front, onScreen(now.front));
   };
   thirds.addEventListener("change", draw);
   root.addEventListener("enamel:consequences", () => held || draw());

@@ -37,7 +37,8 @@ function follow(root) {
     const fresh = document.createElement("template");
     fresh.innerHTML = await answer.text();
     for (const part of fresh.content.querySelectorAll("[data-part]")) {
-      const old = root.querySelector(`[data-part="${part.dataset.part}"]`);
+      const name = `[data-part="${part.dataset.part}"]`;
+      const old = root.querySelector(name) ?? document.querySelector(name);
       if (!old?.contains(document.activeElement)) old?.replaceWith(part);
       else keepFocus(old, part);
     }

@@ -5,7 +5,7 @@ from collections.abc import Set
 from dataclasses import asdict, dataclass, fields
 
 from enamel.core.errors import require
-from enamel.core.print.output import Output
+from enamel.core.press.output import Output
 
 USUAL = "{title}-{layer}-{width}x{height}"
 LONGEST = 80
@@ -36,13 +36,20 @@ PLACES = tuple(spec.name for spec in fields(Facts))
 """What may stand in curly brackets."""
 
 
-def named(pattern: str, facts: Facts, output: Output, taken: Set[str] = frozenset()) -> str:
+def named(
+    pattern: str,
+    facts: Facts,
+    output: Output,
+    taken: Set[str] = frozenset(),
+    suffix: str = "",
+) -> str:
     """A file's name by a pattern.
 
     Parameters
     ----------
     pattern : text with places such as ``{title}``, see `PLACES`.
     taken : names that are there already; the new one gets a number then.
+    suffix : how it ends, where its kind alone does not say.
 
     Raises
     ------
@@ -59,12 +66,13 @@ def named(pattern: str, facts: Facts, output: Output, taken: Set[str] = frozense
     ending = PREVIEW if output.preview else ""
     text = PLACE.sub(lambda place: known[place[1]], pattern)
     stem = safe(text, "picture", LONGEST - len(ending))
-    name, number = f"{stem}{ending}{output.file.suffix}", 2
+    suffix = suffix or output.file.suffix
+    name, number = f"{stem}{ending}{suffix}", 2
     folded = {other.casefold() for other in taken}
     while name.casefold() in folded:
         more = f"-{number}"
         stem = safe(text, "picture", LONGEST - len(ending) - len(more))
-        name, number = f"{stem}{more}{ending}{output.file.suffix}", number + 1
+        name, number = f"{stem}{more}{ending}{suffix}", number + 1
     return name
 
 

@@ -1,8 +1,9 @@
 """Print files: pixels that open elsewhere at the right physical size and colour."""
 
 import tempfile
-from collections.abc import Callable, Mapping
-from dataclasses import dataclass, replace
+import zipfile
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import replace
 from datetime import UTC, datetime
 from pathlib import Path
 
@@ -18,12 +19,16 @@ from enamel.core.fire.firing import materialise
 from enamel.core.geometry import Box, Size
 from enamel.core.picture.canvas import WHITE, Canvas
 from enamel.core.picture.mapped import given_back
-from enamel.core.print.layout import Edge, Fit, Layout, native
-from enamel.core.print.output import OPAQUE, Compression, FileFormat, Output, PrintSettings
+from enamel.core.press.openraster import Stacked, write_openraster
+from enamel.core.press.output import OPAQUE, Compression, FileFormat, Output
+from enamel.core.press.pdf import Sheet, write_pdf
+from enamel.core.press.placed import Placed
+from enamel.core.press.trace import write_trace
+from enamel.core.print.page import page_of, panel_page, plan_page
+from enamel.core.print.panels import Panel, panels
 from enamel.core.print.paper import sharpening
-from enamel.core.print.pdf import Page, write_pdf
-from enamel.core.print.profiles import Space, converted, profile_of
-from enamel.core.print.sizing import MM_PER_INCH, PRINT_PPI, Bleed
+from enamel.core.print.profiles import Space, converted, eight_bits, profile_of
+from enamel.core.print.sizing import MM_PER_INCH, PRINT_PPI
 
 LONGEST_SIDE = 200_000
 MOST_MEGAPIXELS = 4000
@@ -32,8 +37,8 @@ BIG_TIFF = 3.9e9
 TILE = 256
 SAMPLE = 256
 """Side of the squares that a file's size is estimated from, in px."""
-BLURRED_SHARE = 0.01
-"""Blur of an extended edge, as a share of the picture's shorter side."""
+PLAN_PX = 1200
+"""Longest side of the picture on the page that shows all panels, in px."""
 
 
 def export(
@@ -42,10 +47,11 @@ def export(
     *,
     ppi: float = PRINT_PPI,
     output: Output | None = None,
-    placed: "Placed | None" = None,
+    placed: Placed | None = None,
     says: Mapping[str, str] | None = None,
+    stack: Sequence[Stacked] = (),
     hear: Callable[[float], None] | None = None,
-) -> None:
+) -> str:
     """Write a canvas as a print file with resolution and colour profile in it.
 
     Parameters
@@ -56,27 +62,120 @@ def export(
     output : what kind of file; 8 bits of the kind that the name asks for when left out.
     placed : how the picture lies on the print; none writes the picture as it is.
     says : what the file says of itself, if it may: properties of its XMP by prefixed name.
+    stack : the layers of an OpenRaster file; the canvas alone when left out.
     hear : told how much of it is written, 0…1, now and then.
+
+    Returns
+    -------
+    What there is to say of the file once it is written; empty for most.
     """
     chosen = output or Output(FileFormat.of(path))
+    told = says if chosen.speaks else None
     with whole_file(path) as partial, given_back(canvas.path):
-        image = drawn(canvas, partial.with_suffix(".sharp"), ppi, chosen, placed)
+        if chosen.file is FileFormat.OPENRASTER:
+            layers = stack or [Stacked("picture", canvas)]
+            write_openraster(partial, layers, ppi=ppi, bits=chosen.depth, says=told, hear=hear)
+            return ""
+        if chosen.file is FileFormat.SVG:
+            return write_trace(
+                canvas, partial, ppi=ppi, colours=chosen.colours, speckle=chosen.speckle, says=told
+            ).sentence
+        scratch = partial.with_suffix(".sharp")
+        image = drawn(canvas, scratch, ppi, chosen, placed)
         try:
-            told = says if chosen.speaks else None
-            if chosen.file is FileFormat.PDF:
-                _write_pdf(image, partial, ppi, chosen, placed, told, hear)
-                return
-            image = said(image, ppi, packet(told) if told is not None else None)
-            if hear is not None:
-                image.set_progress(True)
-                image.signal_connect("eval", lambda _, progress: hear(progress.percent / 100))
-            WRITERS[chosen.file](image, str(partial), chosen)
+            _write(image, partial, ppi, chosen, placed, told, hear)
         finally:
-            partial.with_suffix(".sharp").unlink(missing_ok=True)
+            scratch.unlink(missing_ok=True)
+    return ""
+
+
+def _write(
+    image: pyvips.Image,
+    path: Path,
+    ppi: float,
+    output: Output,
+    placed: Placed | None,
+    says: Mapping[str, str] | None,
+    hear: Callable[[float], None] | None,
+) -> None:
+    """Write the pixels of a print file, whole or in panels."""
+    size = Size(image.width, image.height)
+    plan = placed.plan if placed is not None else None
+    parts = panels(size, ppi, plan.split) if plan is not None else []
+    title = (says or {}).get("dc:title") or "Print"
+    if output.file is FileFormat.PDF:
+        whole = page_of(plan, size, ppi, marks=output.marks)
+        sheets = [Sheet(image, whole)]
+        if len(parts) > 1:
+            sheets = [Sheet(_reduced(image), plan_page(parts, size, ppi, title))]
+            sheets += [
+                Sheet(_cut(image, part), panel_page(part, whole, ppi, title)) for part in parts
+            ]
+        write_pdf(
+            sheets, path, profile_of(output.profile), quality=output.quality,
+            full_colour=output.full_colour, says=says, now=datetime.now(UTC), hear=hear,
+        )  # fmt: skip
+    elif len(parts) > 1:
+        _write_panels(image, path, ppi, output, parts, says, hear)
+    else:
+        _write_picture(image, path, ppi, output, says, hear)
+
+
+def _write_picture(
+    image: pyvips.Image,
+    path: Path,
+    ppi: float,
+    output: Output,
+    says: Mapping[str, str] | None,
+    hear: Callable[[float], None] | None,
+) -> None:
+    image = said(image, ppi, packet(says) if says is not None else None)
+    if hear is not None:
+        image.set_progress(True)
+        image.signal_connect("eval", lambda _, progress: hear(progress.percent / 100))
+    WRITERS[output.file](image, str(path), output)
+
+
+def _write_panels(
+    image: pyvips.Image,
+    path: Path,
+    ppi: float,
+    output: Output,
+    parts: Sequence[Panel],
+    says: Mapping[str, str] | None,
+    hear: Callable[[float], None] | None,
+) -> None:
+    """A ZIP of one picture for each panel, and a page that shows how they lie."""
+    size, title = Size(image.width, image.height), (says or {}).get("dc:title") or "Print"
+    one = path.with_suffix(".panel")
+    try:
+        with zipfile.ZipFile(path, "w", zipfile.ZIP_STORED) as archive:
+            for number, part in enumerate(parts):
+                _write_picture(_cut(image, part), one, ppi, output, says, None)
+                archive.write(one, f"row-{part.row}-column-{part.column}{output.file.suffix}")
+                if hear is not None:
+                    hear((number + 1) / (len(parts) + 1))
+            sheet = Sheet(_reduced(image), plan_page(parts, size, ppi, title))
+            write_pdf([sheet], one, profile_of(output.profile), quality=90, now=datetime.now(UTC))
+            archive.write(one, "plan.pdf")
+    finally:
+        one.unlink(missing_ok=True)
+
+
+def _cut(image: pyvips.Image, part: Panel) -> pyvips.Image:
+    box = part.box
+    return image.crop(box.x, box.y, box.width, box.height)
+
+
+def _reduced(image: pyvips.Image) -> pyvips.Image:
+    """A small copy for the page that shows all panels, in the same numbers, 8 bits, opaque."""
+    flat = image.flatten(background=[255] * 3) if image.hasalpha() else image
+    small = flat.resize(min(1.0, PLAN_PX / max(image.width, image.height)), kernel="linear")
+    return small if small.format == "uchar" else eight_bits(small)
 
 
 def drawn(
-    canvas: Canvas, scratch: Path, ppi: float, output: Output, placed: "Placed | None"
+    canvas: Canvas, scratch: Path, ppi: float, output: Output, placed: Placed | None
 ) -> pyvips.Image:
     """The pixels of a print file: sharpened, laid, reduced, in the numbers of its profile.
 
@@ -142,24 +241,6 @@ def _write_avif(image: pyvips.Image, path: str, output: Output) -> None:
     image.heifsave(path, Q=output.quality, compression="av1", effort=3)
 
 
-def _write_pdf(
-    image: pyvips.Image,
-    path: Path,
-    ppi: float,
-    output: Output,
-    placed: "Placed | None",
-    says: Mapping[str, str] | None,
-    hear: Callable[[float], None] | None,
-) -> None:
-    width, height = (side / ppi * MM_PER_INCH for side in (image.width, image.height))
-    bleed = placed.bleed if placed is not None else Bleed()
-    write_pdf(
-        image, path, Page(width, height, bleed, output.marks), profile_of(output.profile),
-        quality=output.quality, full_colour=output.full_colour, says=says, now=datetime.now(UTC),
-        hear=hear,
-    )  # fmt: skip
-
-
 WRITERS: dict[FileFormat, Callable[[pyvips.Image, str, Output], None]] = {
     FileFormat.PNG: _write_png,
     FileFormat.TIFF: _write_tiff,
@@ -211,56 +292,3 @@ def _bytes_of(canvas: Canvas, box: Box, scratch: Path, output: Output, ppi: floa
         path = scratch / f"part{output.file.suffix}"
         export(cut, path, ppi=ppi, output=replace(output, longest=0))
     return path.stat().st_size
-
-
-@dataclass(frozen=True, slots=True)
-class Placed:
-    """A layout with what an extended picture goes on with."""
-
-    layout: Layout
-    edge: Edge = Edge.MIRROR
-    rgb: tuple[int, int, int] = (255, 255, 255)
-    bleed: Bleed = Bleed()
-    """How much of the file is cut away."""
-
-    def on(self, image: pyvips.Image) -> pyvips.Image:
-        """A 16-bit picture of the layout's size, cropped or extended to the file."""
-        layout, shown = self.layout, self.layout.shown
-        if image.width != layout.picture.width or image.height != layout.picture.height:
-            raise Refusal(
-                f"The layout is for a picture of {layout.picture}, "
-                f"this one has {image.width} × {image.height} px."
-            )
-        if layout.crops:
-            image = image.extract_area(shown.x, shown.y, shown.width, shown.height)
-        if not layout.extends:
-            return image
-        place = (layout.left, layout.top, layout.file.width, layout.file.height)
-        if self.edge is Edge.SOLID:
-            ground = [257 * value for value in self.rgb] + [65535] * (image.bands - 3)
-            return image.embed(*place, extend="background", background=ground)
-        wider = image.embed(*place, extend="mirror")
-        if self.edge is Edge.MIRROR:
-            return wider
-        blurred = wider.gaussblur(max(1.0, BLURRED_SHARE * min(layout.picture)))
-        blurred = blurred.cast(image.format).copy(interpretation=image.interpretation)
-        return blurred.insert(image, layout.left, layout.top)
-
-
-def laid(settings: PrintSettings, size: Size) -> tuple[Placed | None, float, Size]:
-    """How a layer of that size lies in its print file, the file's resolution, and the file's size.
-
-    On a print the resolution is that which the layer's pixels give there; a screen copy that is reduced
-    has as much less.
-    """
-    placed, ppi = None, settings.ppi
-    if settings.plan is not None:
-        layout, ppi = native(size, settings.plan)
-        plan = settings.plan
-        bleed = Bleed() if plan.fit is Fit.INSIDE else plan.target.bleed
-        placed, size = Placed(layout, plan.edge, plan.rgb, bleed), layout.file
-    longest = settings.output.longest
-    if longest and max(size) > longest:
-        scale = longest / max(size)
-        return placed, ppi * scale, size.scaled(scale)
-    return placed, ppi, size

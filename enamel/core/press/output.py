@@ -30,6 +30,8 @@ class FileFormat(StrEnum):
     WEBP = "webp"
     AVIF = "avif"
     PDF = "pdf"
+    OPENRASTER = "ora"
+    SVG = "svg"
 
     @classmethod
     def of(cls, path: Path) -> "FileFormat":
@@ -44,13 +46,18 @@ class FileFormat(StrEnum):
             ) from None
 
     @property
+    def label(self) -> str:
+        """What people call it."""
+        return LABELS.get(self, self.upper())
+
+    @property
     def suffix(self) -> str:
         """How such files end."""
         return SUFFIXES[self][0]
 
     @property
     def media_type(self) -> str:
-        return "application/pdf" if self is FileFormat.PDF else f"image/{self}"
+        return MEDIA_TYPES.get(self, f"image/{self}")
 
 
 SUFFIXES = {
@@ -60,11 +67,28 @@ SUFFIXES = {
     FileFormat.WEBP: (".webp",),
     FileFormat.AVIF: (".avif",),
     FileFormat.PDF: (".pdf",),
+    FileFormat.OPENRASTER: (".ora",),
+    FileFormat.SVG: (".svg",),
 }
+LABELS = {
+    FileFormat.WEBP: "WebP",
+    FileFormat.OPENRASTER: "OpenRaster (layers)",
+    FileFormat.SVG: "SVG (traced curves)",
+}
+MEDIA_TYPES = {
+    FileFormat.PDF: "application/pdf",
+    FileFormat.OPENRASTER: "image/openraster",
+    FileFormat.SVG: "image/svg+xml",
+}
+ZIP_TYPE = "application/zip"
+UNPRINTED = (FileFormat.OPENRASTER, FileFormat.SVG)
+"""Kinds that hold the picture as it is, whatever print it is for: to be worked on elsewhere."""
 ON_SCREEN = (FileFormat.WEBP, FileFormat.AVIF)
-"""Kinds that are for screens only: 8 bits, sRGB."""
+"""Kinds that are for screens only: 8 bits."""
 HOLD_INK = (FileFormat.TIFF, FileFormat.PDF, FileFormat.JPEG)
 """Kinds that can hold CMYK."""
+DEEP = (FileFormat.TIFF, FileFormat.PNG, FileFormat.OPENRASTER)
+"""Kinds that can hold 16 bits."""
 OPAQUE = (FileFormat.JPEG, FileFormat.PDF)
 """Kinds that hold no transparency: it is laid on white."""
 
@@ -82,7 +106,9 @@ class Output:
     """A kind of file and how it is written."""
 
     file: FileFormat = setting(FileFormat.TIFF, "The kind of file.")
-    bits: int = integer(8, 8, 16, "Bits per sample, 8 or 16; JPEG, WebP and AVIF have 8.")
+    bits: int = integer(
+        8, 8, 16, "Bits per sample, 8 or 16; only TIFF, PNG and OpenRaster have 16."
+    )
     compression: Compression = setting(Compression.ZIP, "How a TIFF is packed.")
     tiled: bool = setting(False, "Whether a TIFF is cut into tiles instead of strips.")
     quality: int = integer(92, 30, 100, "Of what is packed with loss; 100 packs a PDF without.")
@@ -96,6 +122,8 @@ class Output:
     )
     preview: bool = setting(False, "Whether it is marked as a preview copy.")
     marks: bool = setting(False, "Whether a PDF page has crop marks.")
+    colours: int = integer(12, 2, 48, "Colours that a trace is made of, at most.")
+    speckle: int = integer(4, 0, 40, "Side of the largest speck that a trace leaves out.", "px")
     speaks: bool = setting(
         True, "Whether it says how it was made; no strips all but size and colour."
     )
@@ -105,15 +133,15 @@ class Output:
         require(self.bits in (8, 16), "bits", self.bits, "8 or 16")
         space = profile_of(self.profile).space
         if space is Space.CMYK and self.file not in HOLD_INK:
-            kinds = " or ".join(kind.upper() for kind in HOLD_INK)
-            raise FieldRefusal("profile", f"{self.file.upper()} holds no CMYK; choose {kinds}.")
-        if self.file in ON_SCREEN and self.profile != SRGB:
-            raise FieldRefusal("profile", f"{self.file.upper()} is for screens; choose sRGB.")
+            kinds = " or ".join(kind.label for kind in HOLD_INK)
+            raise FieldRefusal("profile", f"{self.file.label} holds no CMYK; choose {kinds}.")
+        if self.file in (*ON_SCREEN, *UNPRINTED) and self.profile != SRGB:
+            raise FieldRefusal("profile", f"{self.file.label} has sRGB colours; choose sRGB.")
 
     @property
     def depth(self) -> int:
         """Bits that such a file really has."""
-        return self.bits if self.file in (FileFormat.TIFF, FileFormat.PNG) else 8
+        return self.bits if self.file in DEEP else 8
 
 
 @dataclass(frozen=True, slots=True)
@@ -128,6 +156,22 @@ class PrintSettings:
 
     def __post_init__(self) -> None:
         check_fields(self)
+
+    @property
+    def parts(self) -> bool:
+        """Whether it is a ZIP of panels: split, and of a kind that has no pages."""
+        split = (
+            self.plan is not None and bool(self.plan.split) and self.output.file not in UNPRINTED
+        )
+        return split and self.output.file is not FileFormat.PDF
+
+    @property
+    def suffix(self) -> str:
+        return ".zip" if self.parts else self.output.file.suffix
+
+    @property
+    def media_type(self) -> str:
+        return ZIP_TYPE if self.parts else self.output.file.media_type
 
     @classmethod
     def from_json(cls, given: Any) -> "PrintSettings":

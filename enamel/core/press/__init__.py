@@ -1,0 +1,12 @@
+"""What leaves the house: files of every kind, what they are called, strips for real paper."""
+
+__all__ = [
+    "file",
+    "naming",
+    "openraster",
+    "output",
+    "pdf",
+    "placed",
+    "strip",
+    "trace",
+]

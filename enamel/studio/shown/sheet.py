@@ -1,0 +1,68 @@
+"""The sheet of a print file, drawn to scale: the picture on it, boxes, marks, folds, panels."""
+
+from dataclasses import dataclass
+
+from enamel.core.geometry import Size
+from enamel.core.press.output import UNPRINTED, PrintSettings
+from enamel.core.press.placed import laid
+from enamel.core.print.page import Line, Rect, page_of, safe_box
+from enamel.core.print.panels import panels
+from enamel.core.print.shapes import Outline
+from enamel.core.print.sizing import mm_of
+
+AROUND = 0.03
+"""Room around the sheet, as a share of its longer side."""
+
+
+@dataclass(frozen=True, slots=True)
+class Sheet:
+    """The drawing, in mm."""
+
+    media: Rect
+    printed: Rect
+    trim: Rect | None
+    """Where it is cut; None where nothing is cut off."""
+    safe: Rect | None
+    outline: Outline
+    corner: float
+    marks: list[Line]
+    folds: list[Line]
+    panels: list[tuple[Rect, str]]
+    view: Rect
+    """What the drawing shows: the sheet with room around it."""
+    words: str
+    """What is drawn, for those who can't see it."""
+
+    @property
+    def stroke(self) -> float:
+        """Width of a fine line."""
+        return max(self.view.width, self.view.height) / 700
+
+
+def sheet_drawn(size: Size, wanted: PrintSettings) -> Sheet:
+    """The sheet of what is wanted of a layer of that size."""
+    _, ppi, file = laid(wanted, size)
+    plan = None if wanted.output.file in UNPRINTED else wanted.plan
+    page = page_of(plan, file, ppi, marks=wanted.output.marks)
+    parts = panels(file, ppi, plan.split) if plan else []
+    printed, slug = page.bleed_box, page.slug
+    split = [
+        (
+            Rect(*(slug + mm_of(side, ppi) for side in
+                   (part.box.x, part.box.y, part.box.right, part.box.bottom))),
+            f"{part.row}.{part.column}",
+        )
+        for part in parts
+        if len(parts) > 1
+    ]  # fmt: skip
+    room = AROUND * max(page.media.width, page.media.height)
+    shape = plan.shape if plan else None
+    trim = page.trim_box if page.trim_box != printed else None
+    words = [f"{page.trim_box.width:.0f} × {page.trim_box.height:.0f} mm after trimming"]
+    words += [f"{len(page.folds)} folds"] if page.folds else []
+    words += [f"on {len(split)} sheets"] if split else []
+    return Sheet(
+        page.media, printed, trim, safe_box(page, plan) if plan else None,
+        shape.outline if shape else Outline.RECTANGLE, shape.corner_mm if shape else 0.0,
+        page.mark_lines(), page.fold_lines(), split, page.media.inset(-room), ", ".join(words),
+    )  # fmt: skip
