@@ -14,6 +14,7 @@ os.environ |= {
     "ENAMEL_WORK": f"{FOLDER}/kiln",
     "ENAMEL_MODELS": f"{FOLDER}/models",
     "ENAMEL_PROFILES": f"{FOLDER}/profiles",
+    "ENAMEL_PRINT_SHOP": "http://127.0.0.1:9",  # nobody answers there
     "ENAMEL_PLAIN_STATIC": "1",
     "ENAMEL_DEMO": "1",
     "ENAMEL_THREADS": "1",  # two workers share the cores

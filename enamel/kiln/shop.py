@@ -134,7 +134,7 @@ class _Sending:
             return PAUSE_SECONDS
         self._keep_proof(number)
         state = State.ACCEPTED if said["state"] == "accepted" else State.REFUSED
-        _end(self.order, state, said=said)
+        _end(self.order, state, said=said, share=1)
         return None
 
     def _place(self) -> str | float:

@@ -173,5 +173,5 @@ LOGGING = {
     "formatters": {"line": {"format": "%(asctime)s %(levelname)s %(name)s: %(message)s"}},
     "handlers": {"stderr": {"class": "logging.StreamHandler", "formatter": "line"}},
     "root": {"handlers": ["stderr"], "level": "INFO"},
-    "loggers": {name: {"level": "WARNING"} for name in ("procrastinate", "pyvips")},
+    "loggers": {name: {"level": "WARNING"} for name in ("procrastinate", "pyvips", "httpx")},
 }

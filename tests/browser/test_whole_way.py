@@ -89,7 +89,7 @@ def test_sign_in_upload_set_fire_watch_mend_wipe_download(
     browser.wait(lambda _: str(touch_up.pk) in browser.driver.current_url)
 
     # download
-    browser.link("File").click()
+    browser.find("nav[aria-label='Task'] a[href*='task=file']").click()
     browser.find("[name='lies'][value='whole']").click()
     browser.fill("ppi", 240)
     browser.wait(lambda _: "51 × 68 mm" in browser.find("[data-part='cost']").text)

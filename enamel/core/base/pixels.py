@@ -292,7 +292,10 @@ def _samples(image: pyvips.Image) -> SampleArray:
 
 
 def vips_image(canvas: Canvas) -> pyvips.Image:
-    """A canvas as a vips picture, read from its file as it is needed."""
+    """A canvas as a vips picture, read from its file as it is needed.
+
+    libvips would take a file of the same name for the same picture, however it was written since.
+    """
     size = canvas.region.size
     image = pyvips.Image.rawload(
         str(canvas.path),
@@ -302,5 +305,6 @@ def vips_image(canvas: Canvas) -> pyvips.Image:
         offset=canvas.data_offset,
         format="ushort",
         interpretation="rgb16",
+        revalidate=True,
     )
     return image

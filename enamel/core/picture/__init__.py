@@ -1,3 +1,3 @@
 """Pictures: samples in files, colour, reducing and softening, to the same bits in any window."""
 
-__all__ = ["canvas", "cells", "colour", "encoded", "reduce", "soften"]
+__all__ = ["canvas", "cells", "colour", "encoded", "mapped", "reduce", "soften"]

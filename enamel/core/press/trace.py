@@ -25,6 +25,8 @@ from enamel.core.print.sizing import mm_of
 
 LONGEST = 3000
 """Longest side that is traced, in px: curves have no more to follow in more pixels of flat art."""
+FEWEST = 1500
+"""Longest side that a smaller picture is enlarged to first: curves then run through its grey edges."""
 MOST_NODES = 400_000
 """A trace of more is no flat art, and hardly any program opens it."""
 CLOSE = 8
@@ -33,6 +35,8 @@ ALIKE = 6.0
 """Difference in Lab (CIE 1976) within which two colours of the palette become one."""
 FLAT, LEAST_FLAT = 12, 30.0
 """Levels between neighbours in flat places; and which per cent of a picture counts as flat at least."""
+AROUND = 1.2
+"""Standard deviation, in px, of the votes by which a pixel's colour is settled."""
 SAMPLES = 40_000
 """Pixels that the palette is found from."""
 COMMANDS = re.compile(r"[MLC]")
@@ -80,7 +84,9 @@ def write_trace(
         When so many curves are needed that the picture can't be flat art.
     """
     with given_back(canvas.path):
-        small = eight_bits(vips_image(canvas)).thumbnail_image(LONGEST, height=LONGEST, size="down")
+        image = eight_bits(vips_image(canvas))
+        scale = min(LONGEST / max(canvas.size), max(1.0, FEWEST / max(canvas.size)))
+        small = image.resize(scale, kernel="cubic" if scale > 1 else "lanczos3")
         if small.hasalpha():
             small = small.flatten(background=[255] * 3)
         pixels = small.numpy()
@@ -136,7 +142,19 @@ def posterised(pixels: NDArray[np.uint8], colours: int) -> tuple[NDArray[np.uint
     shown = cv2.cvtColor(palette[None], cv2.COLOR_LAB2RGB)[0]
     codes = np.clip(np.rint(shown * 255), 0, 255).astype(np.uint8)
     nearest = [np.argmin(((row[:, None] - palette[None]) ** 2).sum(axis=2), axis=1) for row in lab]
-    return codes[np.stack(nearest)], len(kept)
+    return codes[_settled(np.stack(nearest), len(kept))], len(kept)
+
+
+def _settled(places: NDArray[np.intp], many: int) -> NDArray[np.intp]:
+    """Each pixel given to the colour that most of those around it have: mixtures along an edge between two
+    colours may be nearest to a third, and would become slivers."""
+    best = np.full(places.shape, -1.0, np.float32)
+    made = np.zeros_like(places)
+    for place in range(many):
+        votes = cv2.GaussianBlur((places == place).astype(np.float32), (0, 0), AROUND)
+        more = votes > best
+        best[more], made[more] = votes[more], place
+    return made
 
 
 def _headed(

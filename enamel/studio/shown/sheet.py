@@ -59,7 +59,7 @@ def sheet_drawn(size: Size, wanted: PrintSettings) -> Sheet:
     shape = plan.shape if plan else None
     trim = page.trim_box if page.trim_box != printed else None
     words = [f"{page.trim_box.width:.0f} × {page.trim_box.height:.0f} mm after trimming"]
-    words += [f"{len(page.folds)} folds"] if page.folds else []
+    words += [f"{len(page.folds)} fold{'' if len(page.folds) == 1 else 's'}"] if page.folds else []
     words += [f"on {len(split)} sheets"] if split else []
     return Sheet(
         page.media, printed, trim, safe_box(page, plan) if plan else None,
