@@ -45,7 +45,9 @@ def sent(browser: Browser, paper: str) -> str:
     """The newest file sent to the shop on a paper; what the shop came to."""
     before = ShopOrder.objects.count()
     browser.run("document.querySelector('[data-print-file] details').open = true")
-    browser.run("document.querySelector('[data-print-file] [name=paper]').value = arguments[0]", paper)
+    browser.run(
+        "document.querySelector('[data-print-file] [name=paper]').value = arguments[0]", paper
+    )
     browser.run("document.querySelector('[data-print-file] details button').click()")
     browser.wait(lambda _: ShopOrder.objects.count() > before)
     browser.wait(lambda _: not ShopOrder.objects.first().open)  # type: ignore[union-attr]

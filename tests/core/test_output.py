@@ -10,6 +10,7 @@ import PIL.Image
 import PIL.ImageCms
 import pytest
 import pyvips
+import tifffile
 from hypothesis import given
 from hypothesis import strategies as st
 
@@ -105,6 +106,28 @@ def test_a_tiff_is_packed_as_asked_and_loses_nothing(
         codes = {Compression.NONE: 1, Compression.LZW: 5, Compression.ZIP: (8, 32946)}
         assert opened.tag_v2[259] in np.atleast_1d(codes[compression])  # type: ignore[attr-defined]
         assert (322 in opened.tag_v2) == tiled  # type: ignore[attr-defined]
+
+
+@pytest.mark.parametrize("tiled", [False, True])
+def test_a_tiffs_tags_say_what_it_is(canvas: Canvas, tmp_path: Path, tiled: bool) -> None:
+    path = tmp_path / "print.tif"
+    output = Output(FileFormat.TIFF, 16, Compression.NONE, tiled, profile="coated")
+    export(canvas, path, ppi=254, output=output, says={"dc:title": "a stationmaster"})
+    with tifffile.TiffFile(path) as file:
+        page = file.pages.first
+        tags = {tag.name: tag.value for tag in page.tags}
+        assert (page.photometric.name, page.bitspersample, page.samplesperpixel) == (
+            "SEPARATED",
+            16,
+            4,
+        )
+        assert page.compression.name == "NONE"
+        assert page.is_tiled == tiled
+        assert (tags["XResolution"], tags["ResolutionUnit"].name) == ((254, 1), "INCH")
+        assert tags["InterColorProfile"] == profile_of("coated").data
+        assert b"a stationmaster" in tags["XMP"]
+        pixels = page.asarray()
+    np.testing.assert_array_equal(pixels, pyvips.Image.new_from_file(str(path)).numpy())
 
 
 @pytest.mark.parametrize("intent", list(Intent))
