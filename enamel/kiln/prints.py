@@ -11,7 +11,7 @@ from django.conf import settings as site
 from django.db.models import F
 from django.utils import timezone
 
-from enamel.core.errors import FieldRefusal, Refusal
+from enamel.core.errors import FieldRefusal, Refusal, Stopped
 from enamel.core.fields import to_json
 from enamel.core.files import whole_file
 from enamel.core.geometry import Size
@@ -168,7 +168,7 @@ def write(print_id: UUID) -> None:
     if not (
         PrintFile.objects.filter(pk=print_id)
         .open()
-        .update(state=PrintFile.State.WORKING, share=0, tries=F("tries") + 1)
+        .update(state=PrintFile.State.WORKING, share=0, tries=F("tries") + 1, began=timezone.now())
     ):
         return
     made = PrintFile.objects.select_related("layer__piece").get(pk=print_id)
@@ -178,6 +178,8 @@ def write(print_id: UUID) -> None:
                 "The kiln broke off several times at this file, most likely for lack of memory."
             )
         _write(made)
+    except Stopped:
+        pass
     except Exception as error:
         words = told(error, f"print file {print_id}")
         PrintFile.objects.filter(pk=print_id).update(state=PrintFile.State.FAILED, error=words)
@@ -193,7 +195,8 @@ def _write(made: PrintFile) -> None:
         nonlocal heard
         if time.monotonic() - heard > TOLD_EVERY:
             heard = time.monotonic()
-            mine.update(share=share)
+            if not mine.update(share=share):
+                raise Stopped  # let go of meanwhile
 
     with ExitStack() as stack:
         path = stack.enter_context(passing("print")) / "file"
@@ -222,7 +225,7 @@ def _keep(made: PrintFile, path: Path, note: str) -> None:
 
 
 def let_go(made: PrintFile) -> None:
-    """Delete a print file; one that is being written is deleted at its end."""
+    """Delete a print file; the writing of one that is being written ends within a moment."""
     file = made.file
     made.delete()
     if file:

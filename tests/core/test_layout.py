@@ -8,7 +8,7 @@ import pytest
 from hypothesis import assume, given
 from hypothesis import strategies as st
 
-from enamel.core.errors import Refusal
+from enamel.core.errors import Refusal, Stopped
 from enamel.core.geometry import Box, Size
 from enamel.core.picture.canvas import Canvas
 from enamel.core.press.file import export
@@ -181,10 +181,26 @@ def test_a_layout_for_another_size_is_refused(tmp_path: Path, ramp: Canvas) -> N
 
 def test_how_far_a_file_is_written_is_told(tmp_path: Path) -> None:
     rng = np.random.default_rng(4)
-    np.save(tmp_path / "noise.npy", rng.integers(0, 65536, (700, 900, 3), dtype=np.uint16))
+    np.save(tmp_path / "noise.npy", rng.integers(0, 65536, (2000, 2600, 3), dtype=np.uint16))
     shares: list[float] = []
     with Canvas(tmp_path / "noise.npy") as canvas:
         export(canvas, tmp_path / "noise.tif", hear=shares.append)
     assert shares == sorted(shares)
     assert len(set(shares)) > 3
     assert shares[-1] == pytest.approx(1, abs=0.05)
+
+
+@pytest.mark.parametrize("file", ["tif", "png", "jpg", "pdf", "ora"])
+def test_who_listens_can_end_the_writing_and_nothing_is_left(tmp_path: Path, file: str) -> None:
+    rng = np.random.default_rng(4)
+    np.save(tmp_path / "noise.npy", rng.integers(0, 65536, (1400, 1800, 3), dtype=np.uint16))
+    heard: list[float] = []
+
+    def hear(share: float) -> None:
+        heard.append(share)
+        raise Stopped
+
+    with Canvas(tmp_path / "noise.npy") as canvas, pytest.raises(Stopped):
+        export(canvas, tmp_path / f"noise.{file}", hear=hear)
+    assert len(heard) == 1
+    assert [path.name for path in tmp_path.iterdir()] == ["noise.npy"]

@@ -238,9 +238,9 @@ def test_a_print_file_is_listed_from_waiting_to_done(signed_in: Client, piece: P
     assert "data-open" in signed_in.get(page).content.decode()
     assert signed_in.get(reverse("print-file", args=[file.pk])).status_code == 404
     state = reverse("print-file-state", args=[file.pk])
-    assert signed_in.get(state).json() == {"open": True, "share": 0}
+    assert signed_in.get(state).json() == {"open": True, "share": 0, "words": "Waiting"}
     prints.write(file.pk)
-    assert signed_in.get(state).json() == {"open": False, "share": 1}
+    assert signed_in.get(state).json() == {"open": False, "share": 1, "words": "Done"}
     assert reverse("print-file", args=[file.pk]) in signed_in.get(page).content.decode()
 
 
@@ -281,6 +281,33 @@ def test_print_files_go_when_told_or_outlived_and_leave_nothing(
     prints.let_go_outlived()
     assert [one.pk for one in PrintFile.objects.all()] == [kept.pk]
     assert [pk for pk, path in paths.items() if path.exists()] == [kept.pk]
+
+
+def test_a_file_that_is_being_written_says_how_long_and_stops_when_let_go(
+    signed_in: Client, piece: Piece, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    file = ordered(piece)
+    address = reverse("print-file-state", args=[file.pk])
+    assert signed_in.get(address).json() == {"open": True, "share": 0, "words": "Waiting"}
+    began = timezone.now() - timedelta(seconds=30)
+    working = PrintFile.State.WORKING
+    PrintFile.objects.filter(pk=file.pk).update(state=working, share=0.25, began=began)
+    assert signed_in.get(address).json()["words"] == "2 min left"
+    told: list[float] = []
+
+    def export(*given: Any, hear: Any, **named: Any) -> str:
+        hear(0.1)
+        prints.let_go(PrintFile.objects.get(pk=file.pk))
+        for share in (0.2, 0.3):
+            told.append(share)
+            hear(share)
+        return ""
+
+    monkeypatch.setattr(prints, "export", export)
+    monkeypatch.setattr(prints, "TOLD_EVERY", 0)
+    prints.write(file.pk)
+    assert told == [0.2]
+    assert not PrintFile.objects.exists()
 
 
 def test_a_print_file_let_go_while_it_is_written_leaves_nothing(

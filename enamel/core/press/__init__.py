@@ -2,6 +2,7 @@
 
 __all__ = [
     "file",
+    "hearing",
     "naming",
     "openraster",
     "output",

@@ -19,6 +19,7 @@ from enamel.core.fire.firing import materialise
 from enamel.core.geometry import Box, Size
 from enamel.core.picture.canvas import WHITE, Canvas
 from enamel.core.picture.mapped import given_back
+from enamel.core.press.hearing import Hear, write_heard
 from enamel.core.press.openraster import Stacked, write_openraster
 from enamel.core.press.output import OPAQUE, Compression, FileFormat, Output
 from enamel.core.press.pdf import Sheet, write_pdf
@@ -50,7 +51,7 @@ def export(
     placed: Placed | None = None,
     says: Mapping[str, str] | None = None,
     stack: Sequence[Stacked] = (),
-    hear: Callable[[float], None] | None = None,
+    hear: Hear | None = None,
 ) -> str:
     """Write a canvas as a print file with resolution and colour profile in it.
 
@@ -63,7 +64,7 @@ def export(
     placed : how the picture lies on the print; none writes the picture as it is.
     says : what the file says of itself, if it may: properties of its XMP by prefixed name.
     stack : the layers of an OpenRaster file; the canvas alone when left out.
-    hear : told how much of it is written, 0…1, now and then.
+    hear : told how much of it is written, 0…1, now and then; what it raises ends the writing.
 
     Returns
     -------
@@ -96,7 +97,7 @@ def _write(
     output: Output,
     placed: Placed | None,
     says: Mapping[str, str] | None,
-    hear: Callable[[float], None] | None,
+    hear: Hear | None,
 ) -> None:
     """Write the pixels of a print file, whole or in panels."""
     size = Size(image.width, image.height)
@@ -127,13 +128,10 @@ def _write_picture(
     ppi: float,
     output: Output,
     says: Mapping[str, str] | None,
-    hear: Callable[[float], None] | None,
+    hear: Hear | None,
 ) -> None:
     image = said(image, ppi, packet(says) if says is not None else None)
-    if hear is not None:
-        image.set_progress(True)
-        image.signal_connect("eval", lambda _, progress: hear(progress.percent / 100))
-    WRITERS[output.file](image, str(path), output)
+    write_heard(image, lambda: WRITERS[output.file](image, str(path), output), hear)
 
 
 def _write_panels(
@@ -143,7 +141,7 @@ def _write_panels(
     output: Output,
     parts: Sequence[Panel],
     says: Mapping[str, str] | None,
-    hear: Callable[[float], None] | None,
+    hear: Hear | None,
 ) -> None:
     """A ZIP of one picture for each panel, and a page that shows how they lie."""
     size, title = Size(image.width, image.height), (says or {}).get("dc:title") or "Print"

@@ -6,7 +6,7 @@ colours are those which, laid over the layer below through that mask, give the l
 
 import xml.etree.ElementTree as tree
 import zipfile
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from contextlib import ExitStack, contextmanager
 from dataclasses import dataclass
 from pathlib import Path
@@ -20,6 +20,7 @@ from enamel.core.geometry import Box, Size, blocks
 from enamel.core.masks.coverage import Coverage
 from enamel.core.picture.canvas import WHITE, Canvas, FloatArray, Picture, SampleArray
 from enamel.core.picture.mapped import given_back
+from enamel.core.press.hearing import Hear
 from enamel.core.print.profiles import SRGB, eight_bits, profile_of, with_profile
 from enamel.core.print.sizing import MM_PER_INCH
 from enamel.core.upscale import Enlarged, upscaler
@@ -53,7 +54,7 @@ def write_openraster(
     ppi: float,
     bits: int = 8,
     says: Mapping[str, str] | None = None,
-    hear: Callable[[float], None] | None = None,
+    hear: Hear | None = None,
 ) -> None:
     """Write layers as an OpenRaster file of the topmost one's size; smaller ones are enlarged to it.
 

@@ -8,7 +8,7 @@ its profile: PDF/X asks for a printing condition.
 """
 
 import zlib
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from hashlib import sha256
@@ -23,6 +23,7 @@ import PIL.ImageFont
 import pyvips
 
 from enamel.core.base.xmp import packet
+from enamel.core.press.hearing import Hear, write_heard
 from enamel.core.print.page import Label, Page, Rect
 from enamel.core.print.profiles import Profile, Space
 from enamel.core.print.sizing import MM_PER_INCH
@@ -59,7 +60,7 @@ def write_pdf(
     full_colour: bool = True,
     says: Mapping[str, str] | None = None,
     now: datetime,
-    hear: Callable[[float], None] | None = None,
+    hear: Hear | None = None,
 ) -> None:
     """Write pictures as pages.
 
@@ -124,7 +125,7 @@ def _write_page(
     path: Path,
     quality: int,
     full_colour: bool,
-    hear: Callable[[float], None] | None,
+    hear: Hear | None,
 ) -> int:
     """Write a page and what is on it; gives the page's number."""
     image, page = sheet.image, sheet.page
@@ -163,9 +164,7 @@ def _write_page(
     return number
 
 
-def _share_of(
-    hear: Callable[[float], None] | None, before: float, own: float
-) -> Callable[[float], None] | None:
+def _share_of(hear: Hear | None, before: float, own: float) -> Hear | None:
     """What hears of a page's share, as a share of all pages."""
     return hear and (lambda share: hear(before + own * share))
 
@@ -228,7 +227,7 @@ def _registration(for_press: bool) -> str:
     return f"[/Separation /All {space} {tint}]"
 
 
-def _deflated(image: pyvips.Image, hear: Callable[[float], None] | None) -> Iterator[bytes]:
+def _deflated(image: pyvips.Image, hear: Hear | None) -> Iterator[bytes]:
     """The samples, each row as its difference from the one above (PNG's filter 2), packed."""
     packer = zlib.compressobj(6)
     stride = image.width * image.bands
@@ -249,15 +248,17 @@ def _deflated(image: pyvips.Image, hear: Callable[[float], None] | None) -> Iter
 
 
 def _as_jpeg(
-    image: pyvips.Image, scratch: Path, quality: int, full: bool, hear: Callable[[float], None] | None
+    image: pyvips.Image, scratch: Path, quality: int, full: bool, hear: Hear | None
 ) -> Iterator[bytes]:  # fmt: skip
     """The picture as a JPEG, written beside the page and read block by block."""
     try:
-        image.jpegsave(
-            str(scratch), Q=quality, subsample_mode="off" if full else "on", keep="none"
-        )  # fmt: skip
-        if hear is not None:
-            hear(0.9)
+        image = image.copy()
+        chroma = "off" if full else "on"
+
+        def save() -> None:
+            image.jpegsave(str(scratch), Q=quality, subsample_mode=chroma, keep="none")
+
+        write_heard(image, save, hear, 0.9)
         with scratch.open("rb") as file:
             while block := file.read(STRIP_BYTES):
                 yield block

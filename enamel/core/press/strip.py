@@ -13,6 +13,7 @@ from enamel.core.errors import require
 from enamel.core.geometry import Box, Size
 from enamel.core.picture.canvas import WHITE, Canvas, SampleArray
 from enamel.core.press.file import export
+from enamel.core.press.hearing import Hear
 from enamel.core.press.output import Output
 from enamel.core.print.sizing import px_of
 
@@ -86,7 +87,7 @@ def write_strip(
     title: str,
     output: Output,
     patches: bool = False,
-    hear: Callable[[float], None] | None = None,
+    hear: Hear | None = None,
 ) -> Size:
     """Write crops in rows, each pixel of a crop one pixel of the file, their labels below.
 

@@ -11,6 +11,8 @@ from enamel.kiln.models.people import Person
 
 KEPT = timedelta(days=7)
 """For so long a print file can be taken away."""
+LEAST_TELLING = 0.04
+"""Share of a file from which on the time that it took tells how long it will take."""
 
 
 class PrintFileQuerySet(models.QuerySet["PrintFile"]):
@@ -48,6 +50,7 @@ class PrintFile(models.Model):
     height = models.PositiveIntegerField()
     state = models.CharField(max_length=10, choices=State.choices, default=State.WAITING)
     share = models.FloatField(default=0, help_text="How much of it is written, 0…1.")
+    began = models.DateTimeField(null=True, blank=True, help_text="When it was last begun.")
     tries = models.PositiveIntegerField(
         default=0, help_text="Times that a worker began it and did not end it."
     )
@@ -67,6 +70,14 @@ class PrintFile(models.Model):
     @property
     def open(self) -> bool:
         return self.state in (self.State.WAITING, self.State.WORKING)
+
+    @property
+    def seconds_left(self) -> float | None:
+        """How long it will take yet, by what it took so far; None while that says too little."""
+        if self.state != self.State.WORKING or self.began is None or self.share < LEAST_TELLING:
+            return None
+        passed = (timezone.now() - self.began).total_seconds()
+        return passed * (1 - self.share) / self.share
 
 
 class HouseOutput(models.Model):

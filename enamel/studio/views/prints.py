@@ -21,6 +21,7 @@ from enamel.studio.asked import whole_numbers
 from enamel.studio.forms import PrintFileForm, ProofForm, StripForm
 from enamel.studio.sending import send
 from enamel.studio.shown.prints import WHOLE, file_cost, strip_choices
+from enamel.studio.templatetags.enamel import duration
 from enamel.studio.views.access import own_layer, own_print, person
 from enamel.studio.views.layers import A_MONTH
 
@@ -130,7 +131,9 @@ def take_profile(request: HttpRequest, layer_id: UUID) -> HttpResponse:
 def state(request: HttpRequest, print_id: UUID) -> JsonResponse:
     """How far a print file is written."""
     made = own_print(request, print_id)
-    return JsonResponse({"open": made.open, "share": made.share})
+    left = made.seconds_left
+    words = made.get_state_display() if left is None else f"{duration(left)} left"
+    return JsonResponse({"open": made.open, "share": made.share, "words": words})
 
 
 @require_GET

@@ -6,7 +6,11 @@ const PAUSE_MS = 500;
 export function init(root) {
   for (const entry of root.querySelectorAll("[data-print-file][data-open]")) {
     const bar = entry.querySelector("progress");
-    follow(entry.dataset.printFile, ({ share }) => { bar.value = share; });
+    const said = entry.querySelector("[data-left]");
+    follow(entry.dataset.printFile, ({ share, words }) => {
+      bar.value = share;
+      said.textContent = words;
+    });
   }
   for (const line of root.querySelectorAll("[data-order]")) {
     const said = line.querySelector("[data-order-words]");

@@ -1,0 +1,53 @@
+"""Telling how much of a file is written, and being stopped by who listens."""
+
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor, wait
+from typing import Any
+
+import pyvips
+
+Hear = Callable[[float], None]
+"""Told a share, 0…1, now and then, in the thread that asked for the file. What it raises ends the writing."""
+PAUSE_SECONDS = 0.05
+
+
+def write_heard(
+    image: pyvips.Image, write: Callable[[], None], hear: Hear | None, share: float = 1.0
+) -> None:
+    """Write a picture, and tell meanwhile how much of it is computed.
+
+    libvips tells in threads of its own and swallows what is raised there; who listens may hold a connection
+    that belongs to one thread. So it writes in a thread beside, and this one listens.
+
+    Parameters
+    ----------
+    image : the picture that is written itself, not one that it is made from.
+    write : writes it.
+    share : how much of the whole work this is.
+    """
+    if hear is None:
+        write()
+        return
+    now = 0.0
+
+    def note(_: pyvips.Image, progress: Any) -> None:
+        nonlocal now
+        now = progress.percent / 100
+
+    image.set_progress(True)
+    image.signal_connect("eval", note)
+    with ThreadPoolExecutor(1) as beside:
+        writing = beside.submit(write)
+        told = 0.0
+        while not wait([writing], PAUSE_SECONDS).done:
+            if now == told:
+                continue
+            told = now
+            try:
+                hear(share * told)
+            except BaseException:
+                image.set_kill(True)
+                wait([writing])
+                raise
+        writing.result()
+    hear(share)
