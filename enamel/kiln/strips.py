@@ -26,10 +26,11 @@ from enamel.kiln.storage.swatches import pixels_of
 MOST_CROPS = 24
 COLUMNS = 3
 TOLD = {
-    "upscaler": "", "strength": "strength", "steps": "steps", "sampler": "", "hold": "hold",
-    "missing": "give back", "guidance": "guidance", "model": "", "seed": "seed",
+    "upscaler": "{}", "strength": "strength {}", "steps": "{} steps", "sampler": "{}",
+    "hold": "hold {}", "missing": "give back {}", "guidance": "guidance {}", "model": "{}",
+    "seed": "seed {}",
 }  # fmt: skip
-"""Settings that labels tell, by what they are called there."""
+"""Settings that labels tell, and how."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -122,7 +123,7 @@ def _layer(piece: Piece, key: str) -> Source | None:
         return None
     if layer is None:
         return None
-    facts = {"": layer.get_kind_display(), "size": f"{layer.width} × {layer.height}"}
+    facts = {"kind": layer.get_kind_display(), "size": f"{layer.width} × {layer.height} px"}
     facts |= _told(layer.recipe.get("coat") or {}, layer.refine or {})
     if layer.kind == Layer.Kind.FINISH:
         facts["finish"] = Finish.from_json(layer.recipe["finish"]).words
@@ -136,7 +137,7 @@ def _swatch(piece: Piece, key: str) -> Source | None:
     if swatch is None:
         return None
     sheet = swatch.sheet
-    facts = {"": "Swatch", "size": f"{sheet.size.width} × {sheet.size.height}"}
+    facts = {"kind": "Swatch", "size": f"{sheet.size.width} × {sheet.size.height} px"}
     facts |= _told(swatch.coat, swatch.refine or {})
     box = sheet.box
     return Source(sheet.size, box, facts,
@@ -147,11 +148,11 @@ def _told(coat: dict[str, Any], refine: dict[str, Any]) -> dict[str, str]:
     """The settings that a label tells."""
     known = {"upscaler": coat.get("upscaler")} | refine
     told = {}
-    for name, word in TOLD.items():
+    for name, words in TOLD.items():
         value = known.get(name)
         if value is not None:
             shown = f"{value:g}" if isinstance(value, int | float) else str(value).capitalize()
-            told[word or name] = shown
+            told[name] = words.format(shown)
     return told
 
 

@@ -3,6 +3,7 @@
 __all__ = [
     "file",
     "hearing",
+    "lettering",
     "naming",
     "openraster",
     "output",

@@ -19,11 +19,11 @@ from uuid import uuid4
 import numpy as np
 import PIL.Image
 import PIL.ImageDraw
-import PIL.ImageFont
 import pyvips
 
 from enamel.core.base.xmp import packet
 from enamel.core.press.hearing import Hear, write_heard
+from enamel.core.press.lettering import font_of
 from enamel.core.print.page import Label, Page, Rect
 from enamel.core.print.profiles import Profile, Space
 from enamel.core.print.sizing import MM_PER_INCH
@@ -212,7 +212,7 @@ def _drawing(page: Page, labels: Sequence[tuple[Label, tuple[int, int]]]) -> str
 
 def _written(words: str) -> PIL.Image.Image:
     """Writing as a mask: a file for a press would have to hold the font."""
-    font = PIL.ImageFont.load_default(LETTER_PX)
+    font = font_of(LETTER_PX)
     width = max(1, round(font.getlength(words)))
     mask = PIL.Image.new("1", (width, round(1.3 * LETTER_PX)))
     PIL.ImageDraw.Draw(mask).text((0, 0), words, 1, font)

@@ -7,20 +7,22 @@ from pathlib import Path
 import numpy as np
 import PIL.Image
 import PIL.ImageDraw
-import PIL.ImageFont
 
 from enamel.core.errors import require
 from enamel.core.geometry import Box, Size
 from enamel.core.picture.canvas import WHITE, Canvas, SampleArray
 from enamel.core.press.file import export
 from enamel.core.press.hearing import Hear
+from enamel.core.press.lettering import font_of, lines_of
 from enamel.core.press.output import Output
 from enamel.core.print.sizing import px_of
 
 INK = (27, 29, 34)
 PAPER = (255, 255, 255)
-LABEL_MM = 2.4
+LABEL_MM = 2.2
 """Height of the writing on paper."""
+LINES = 3
+"""Lines of a label at most."""
 GAP_MM = 3.0
 PATCH_MM = 8.0
 RULER_MM = 4.0
@@ -58,8 +60,8 @@ class _Plan:
 
     @property
     def below(self) -> int:
-        """Room under a crop for two lines of its label."""
-        return 2 * round(1.3 * self.writing) + self.gap
+        """Room under a crop for the lines of its label."""
+        return LINES * round(1.3 * self.writing) + self.gap
 
     @property
     def head(self) -> int:
@@ -133,9 +135,8 @@ def write_strip(
 def _write_crop(sheet: Canvas, crop: Labelled, place: Box, plan: _Plan) -> None:
     if crop.samples is not None:
         sheet.write(place, crop.samples()[..., :3])
-    font = PIL.ImageFont.load_default(plan.writing)
     line = round(1.3 * plan.writing)
-    for number, words in enumerate(_lines(crop.label, font, place.width)):
+    for number, words in enumerate(lines_of(crop.label, plan.writing, place.width, LINES)):
         _write_line(
             sheet,
             words,
@@ -146,8 +147,7 @@ def _write_crop(sheet: Canvas, crop: Labelled, place: Box, plan: _Plan) -> None:
 
 def _write_line(sheet: Canvas, words: str, box: Box, writing: int) -> None:
     drawn = PIL.Image.new("RGB", box.size, PAPER)
-    font = PIL.ImageFont.load_default(writing)
-    PIL.ImageDraw.Draw(drawn).text((0, 0), words, INK, font)
+    PIL.ImageDraw.Draw(drawn).text((0, 0), words, INK, font_of(writing))
     sheet.write(box, _samples(drawn))
 
 
@@ -158,7 +158,7 @@ def _write_foot(sheet: Canvas, plan: _Plan, ppi: float, patch: int, ruler: int) 
     line = round(1.3 * plan.writing)
     drawn = PIL.Image.new("RGB", (width, ruler + line), PAPER)
     pen = PIL.ImageDraw.Draw(drawn)
-    font = PIL.ImageFont.load_default(plan.writing)
+    font = font_of(plan.writing)
     thick = max(1, px_of(0.15, ppi))
     for mm in range(int(width / px_of(100, ppi) * 100)):
         x = px_of(mm, ppi) if mm else 0
@@ -190,25 +190,9 @@ def what_differs(facts: Sequence[Mapping[str, str]]) -> list[str]:
 
     Parameters
     ----------
-    facts : names and values of what made each, in the order they are to be said.
+    facts : what made each, in words, by what it is about, in the order in which it is to be said.
     """
     names = list(dict.fromkeys(name for one in facts for name in one))
     different = [name for name in names if len({one.get(name) for one in facts}) > 1]
     told = different if len(facts) > 1 and different else names
-    return [
-        ", ".join(f"{name} {one[name]}".strip() for name in told if one.get(name)) for one in facts
-    ]
-
-
-def _lines(
-    text: str, font: PIL.ImageFont.FreeTypeFont | PIL.ImageFont.ImageFont, width: int
-) -> list[str]:
-    """A label in at most two lines that fit; what is left over is cut."""
-    lines: list[str] = []
-    for word in text.split():
-        longer = f"{lines[-1]} {word}" if lines else word
-        if lines and font.getlength(longer) <= width:
-            lines[-1] = longer
-        else:
-            lines.append(word)
-    return lines[:2]
+    return [", ".join(one[name] for name in told if one.get(name)) for one in facts]

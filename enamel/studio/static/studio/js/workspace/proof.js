@@ -48,24 +48,40 @@ function showKind(root) {
   for (const part of root.querySelectorAll("[data-for-kinds]")) part.hidden = !part.dataset.forKinds.split(" ").includes(kind);
 }
 
-// gives a function that shows the layer's own tiles, or those of its proof with the settings in the form
+// gives a function that lays the proof's tiles, with the settings in the form, over the layer's own
 function tilesOf(root, { viewer, layer }) {
   const address = root.dataset.proof.replace("0/0_0.png", "");
   let shown = "";
+  let laid = null;
   return (proof) => {
-    const query = proof ? new URLSearchParams([...new FormData(root)].filter(([name]) => name !== "csrfmiddlewaretoken" && name !== "pattern").concat([["pattern", "x"]])) : "";
-    if (String(query) === shown) return;
-    shown = String(query);
-    const old = viewer.world.getItemAt(0);
+    const query = proof ? settingsOf(root) : "";
+    if (query === shown) return;
+    shown = query;
+    if (laid) viewer.world.removeItem(laid);
+    laid = null;
+    if (!proof) return;
     viewer.addTiledImage({
       tileSource: {
         width: layer.width,
         height: layer.height,
         tileSize: layer.tileSize,
         tileOverlap: layer.overlap,
-        getTileUrl: (level, column, row) => (proof ? `${address}${level}/${column}_${row}.png?${query}` : `${layer.url}${level}/${column}_${row}.png`),
+        getTileUrl: (level, column, row) => `${address}${level}/${column}_${row}.png?${query}`,
       },
-      x: 0, y: 0, width: 1, index: 0, replace: Boolean(old),
+      x: 0, y: 0, width: 1,
+      success: ({ item }) => {
+        // settings may have changed on its way
+        if (query === shown) laid = item;
+        else viewer.world.removeItem(item);
+      },
     });
   };
+}
+
+// all that a tile depends on; the file's name is not
+function settingsOf(root) {
+  const given = new FormData(root);
+  given.delete("csrfmiddlewaretoken");
+  given.set("pattern", "x");
+  return String(new URLSearchParams(given));
 }
