@@ -9,6 +9,7 @@ from uuid import UUID
 
 import cv2
 
+from enamel.core.diffusion.samplers import Sampler
 from enamel.core.errors import FieldRefusal, Refusal
 from enamel.core.fields import check_fields, from_json, number, setting
 from enamel.core.finish.recipe import Finish
@@ -147,13 +148,19 @@ def _swatch(piece: Piece, key: str) -> Source | None:
 def _told(coat: dict[str, Any], refine: dict[str, Any]) -> dict[str, str]:
     """The settings that a label tells."""
     known = {"upscaler": coat.get("upscaler")} | refine
+    if "sampler" in refine:
+        known["sampler"] = Sampler(refine["sampler"]).label
     told = {}
     for name, words in TOLD.items():
         value = known.get(name)
         if value is not None:
-            shown = f"{value:g}" if isinstance(value, int | float) else str(value).capitalize()
+            shown = f"{value:g}" if isinstance(value, int | float) else _capital(str(value))
             told[name] = words.format(shown)
     return told
+
+
+def _capital(word: str) -> str:
+    return word[:1].upper() + word[1:]
 
 
 def write(

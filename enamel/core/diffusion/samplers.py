@@ -38,6 +38,12 @@ class Sampler(StrEnum):
     HEUN = "heun"
     DPMPP_2M = "dpm++2m"
 
+    @property
+    def label(self) -> str:
+        """What it is called."""
+        return {Sampler.EULER: "Euler", Sampler.EULER_ANCESTRAL: "Euler ancestral",
+                Sampler.HEUN: "Heun", Sampler.DPMPP_2M: "DPM++ 2M"}[self]  # fmt: skip
+
 
 @dataclass(frozen=True, slots=True)
 class Evaluation:

@@ -13,12 +13,7 @@ from enamel.core.networks.cards import cards
 from enamel.core.schedule import Refine
 from enamel.kiln.models import offered
 
-SAMPLERS = [
-    (Sampler.EULER, "Euler"),
-    (Sampler.EULER_ANCESTRAL, "Euler ancestral"),
-    (Sampler.HEUN, "Heun"),
-    (Sampler.DPMPP_2M, "DPM++ 2M"),
-]
+SAMPLERS = [(sampler, sampler.label) for sampler in Sampler]
 SPACINGS = [(Spacing.KARRAS, "Karras"), (Spacing.UNIFORM, "Uniform")]
 
 
