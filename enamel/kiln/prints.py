@@ -54,7 +54,8 @@ def order(layer: Layer, wanted: PrintSettings, pattern: str = USUAL) -> PrintFil
     """
     size = laid(wanted, layer.size)[2]
     require_writable(size, wanted.output.file)
-    require_room(size.megapixels * 4 * wanted.output.bits / 8, site.KILN_WORK)
+    layers = len(chain_of(layer)) + 1 if wanted.output.file is FileFormat.OPENRASTER else 1
+    require_room(layers * size.megapixels * 4 * wanted.output.bits / 8, site.KILN_WORK)
     return PrintFile.objects.create(
         layer=layer,
         settings=wanted.to_json(),

@@ -6,7 +6,7 @@ import pyvips
 from enamel.core.checks.findings import Kind
 from enamel.core.errors import Refusal
 from enamel.core.geometry import Box, Size
-from enamel.core.press.output import PrintSettings
+from enamel.core.press.output import UNPRINTED, PrintSettings
 from enamel.core.press.placed import Placed, laid
 from enamel.core.print.layout import PrintPlan, native
 from enamel.core.print.preflight import Known
@@ -104,7 +104,7 @@ def known_of(layer: Layer, wanted: PrintSettings) -> Known:
     newest = layer.piece.layers.latest("created")
     return Known(
         ppi=ppi,
-        plan=wanted.plan,
+        plan=None if output.file in UNPRINTED else wanted.plan,
         paper=output.paper,
         newest=newest.pk == layer.pk,
         sharpened=any(_sharpens(one) for one in chain),

@@ -10,10 +10,12 @@ from uuid import UUID
 
 import httpx
 from django.conf import settings
+from django.core.cache import cache
 from django.core.files.base import ContentFile
 from django.utils import timezone
 
 from enamel.core.errors import Refusal
+from enamel.core.schedule import address
 from enamel.kiln.faults import told
 from enamel.kiln.models import PrintFile, ShopOrder
 
@@ -26,7 +28,9 @@ PAUSE_SECONDS = 0.5
 AT_ONCE_SECONDS = 4.0
 """For so long a job stays with an order; then others get their turn."""
 LONGEST_WAIT = timedelta(minutes=10)
-"""After which a shop that is busy or does not look at a file is given up."""
+"""After which an order that has not moved is given up."""
+PRICES_KEPT_SECONDS = 60
+"""For so long a price list is not asked for again, nor a shop that did not answer."""
 MOST_COPIES = 500
 State = ShopOrder.State
 PROOF_BYTES = 30_000_000
@@ -55,7 +59,16 @@ class Gone(Exception):
 
 
 def price_list() -> PriceList | None:
-    """What the shop prints on; None when it does not answer."""
+    """What the shop prints on; None when it does not answer. Asked for once a minute at most."""
+    key = f"prices-{address(settings.PRINT_SHOP)}"
+    kept: tuple[PriceList | None] | None = cache.get(key)
+    if kept is None:
+        kept = (_asked_prices(),)
+        cache.set(key, kept, PRICES_KEPT_SECONDS)
+    return kept[0]
+
+
+def _asked_prices() -> PriceList | None:
     try:
         with _client(timeout=2.0) as client:
             given = client.get("/v1/price-list").raise_for_status().json()
@@ -115,11 +128,12 @@ class _Sending:
         self.client = client
         self.file = file
         self.until = time.monotonic() + AT_ONCE_SECONDS
+        self.arrived = 0
 
     def get_on(self) -> float | None:
         """As far as there is time for; gives the pause until the next turn, None at the end."""
-        if timezone.now() - self.order.created > LONGEST_WAIT:
-            raise Gone("The shop did not come to this file within ten minutes.")
+        if timezone.now() - self.order.moved > LONGEST_WAIT:
+            raise Gone("The shop did not get on with this file for ten minutes.")
         number = self.order.number
         if not number:
             placed = self._place()
@@ -165,7 +179,7 @@ class _Sending:
             if here["state"] != "awaiting-file":
                 return True
             start = int(here["received"])
-            self._tell(share=start / total)
+            self._tell(share=start / total, **self._moved(start))
             if time.monotonic() > self.until:
                 return False
             self.file.seek(start)
@@ -186,6 +200,11 @@ class _Sending:
             breaks = 0
             if answer.status_code == httpx.codes.UNPROCESSABLE_ENTITY:
                 raise Gone(f"The file did not arrive whole: {_reason(answer)}")
+
+    def _moved(self, arrived: int) -> dict[str, Any]:
+        """That the order has moved, when more has arrived than before."""
+        before, self.arrived = self.arrived, arrived
+        return {"moved": timezone.now()} if arrived > before else {}
 
     def _answer(self, number: str) -> dict[str, Any] | None:
         """What the shop says once it has looked at the file; None while it has not."""

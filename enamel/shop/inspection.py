@@ -168,12 +168,17 @@ def _decoded(image: Any) -> PIL.Image.Image | None:
     if str(image.get("/Filter")) == "/DCTDecode":
         opened: PIL.Image.Image = PIL.Image.open(io.BytesIO(image.read_raw_bytes()))
         opened.draft(opened.mode, (LOOKED_AT, LOOKED_AT))
-        if opened.mode == "CMYK" and "/Decode" not in image and opened.info.get("adobe"):
+        if opened.mode == "CMYK" and "/Decode" not in image and _turned(opened):
             opened = PIL.ImageChops.invert(opened)
         return opened
     if int(image.Width) * int(image.Height) * 4 > LARGEST_DECODED:
         return None
     return pikepdf.PdfImage(image).as_pil_image()
+
+
+def _turned(jpeg: PIL.Image.Image) -> bool:
+    """Whether a JPEG carries the segment by which readers take its CMYK for turned round."""
+    return any(name.endswith("_transform") for name in jpeg.info)
 
 
 # pictures -------------------------------------------------------------------------------------

@@ -8,6 +8,7 @@ from typing import Any
 import PIL.Image
 import pytest
 from django.contrib.auth.models import User
+from django.core.files import File
 from pytest_django.live_server_helper import LiveServer
 from selenium import webdriver
 from selenium.common.exceptions import WebDriverException
@@ -16,6 +17,9 @@ from selenium.webdriver.remote.webelement import WebElement
 from selenium.webdriver.support import expected_conditions as expect
 from selenium.webdriver.support.wait import WebDriverWait
 
+from enamel.kiln.models import Piece
+from enamel.kiln.pieces import bringing
+from enamel.kiln.storage import layers as store
 from tests.kiln.workers import worker
 from tests.pictures import STATIONMASTER
 
@@ -37,6 +41,16 @@ class Browser:
 
     def open(self, path: str = "/") -> None:
         self.driver.get(self.address + path)
+
+    def bring(self, path: Path) -> Piece:
+        """A picture as a piece that is ready to be looked at, made here: most tests are not about bringing
+        in, and a kiln that starts for it takes longer than they do."""
+        with path.open("rb") as file:
+            piece = bringing.bring_in(User.objects.get(), File(file), path.name)
+        store.prepare(piece.base)
+        self.open(piece.get_absolute_url())
+        self.find("[data-module~='bench'][data-open]")
+        return piece
 
     def find(self, selector: str, seconds: float = PATIENCE) -> WebElement:
         """The first such element, once it is there and visible."""

@@ -71,16 +71,13 @@ FLAT = (200, 120, 60)
 
 
 @pytest.fixture
-def bench(signed_in: Browser, kiln: None, tmp_path: Path) -> Bench:
+def bench(signed_in: Browser, tmp_path: Path) -> Bench:
     picture = np.zeros((240, 320, 3), np.uint8)
     picture[:] = FLAT
     rng = np.random.default_rng(3)
     picture[60:180, 30:90] = rng.integers(60, 190, (120, 60, 1))
     PIL.Image.fromarray(picture).save(tmp_path / "plate.png")
-    signed_in.find("#files").send_keys(str(tmp_path / "plate.png"))
-    signed_in.button("Bring in").click()
-    signed_in.find("[data-module~='bench'][data-open]")
-    piece = Piece.objects.get()
+    piece = signed_in.bring(tmp_path / "plate.png")
     with canvas_of(piece.base) as canvas:
         samples = enlarged(whole(canvas))
     dark = layer_of(piece, samples // 2, tmp_path, checked=False, strength=0.25, seed=7)
@@ -249,7 +246,7 @@ def test_pictures_are_chosen_and_measures_sorted(bench: Bench) -> None:
     browser.driver.back()
 
 
-def test_a_layer_is_checked_from_here(bench: Bench) -> None:
+def test_a_layer_is_checked_from_here(kiln: None, bench: Bench) -> None:
     browser = bench.browser
     bench.open(bench.piece.base, bench.dark)
     browser.button("Check it now").click()

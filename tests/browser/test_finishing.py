@@ -16,11 +16,9 @@ pytestmark = pytest.mark.django_db(transaction=True)
 
 
 @pytest.fixture
-def opened(signed_in: Browser, kiln: None, face_file: Path) -> Browser:
+def opened(signed_in: Browser, face_file: Path) -> Browser:
     browser = signed_in
-    browser.find("#files").send_keys(str(face_file))
-    browser.button("Bring in").click()
-    browser.find("[data-module~='bench'][data-open]")
+    browser.bring(face_file)
     browser.link("Finish").click()
     browser.find("[data-module~='bench'][data-open]")
     browser.find("[data-step='tone']")
@@ -47,7 +45,9 @@ def slide(browser: Browser, step: str, control: str, place: int) -> None:
     )  # fmt: skip
 
 
-def test_a_value_is_seen_while_it_is_dragged_and_becomes_a_layer(opened: Browser) -> None:
+def test_a_value_is_seen_while_it_is_dragged_and_becomes_a_layer(
+    kiln: None, opened: Browser
+) -> None:
     browser = opened
     assert middle(browser)[3] == 0
     browser.find("[data-step='colour'] [data-unfold]").click()

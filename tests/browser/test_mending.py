@@ -20,12 +20,10 @@ pytestmark = pytest.mark.django_db(transaction=True)
 
 
 @pytest.fixture
-def opened(signed_in: Browser, kiln: None, face_file: Path) -> Browser:
+def opened(signed_in: Browser, face_file: Path) -> Browser:
     """The face's touch-up, ready to be drawn on."""
     browser = signed_in
-    browser.find("#files").send_keys(str(face_file))
-    browser.button("Bring in").click()
-    browser.find("[data-module~='bench'][data-open]")
+    browser.bring(face_file)
     browser.link("Touch-up").click()
     browser.find("[data-module~='bench'][data-open]")
     return browser
@@ -140,7 +138,7 @@ def test_faces_are_listed_masked_put_right_added_and_removed(opened: Browser) ->
     assert browser.complaints() == []
 
 
-def test_candidates_are_blinked_accepted_painted_and_laid(opened: Browser) -> None:
+def test_candidates_are_blinked_accepted_painted_and_laid(kiln: None, opened: Browser) -> None:
     browser = opened
     browser.find("[data-mask-face]").click()
     browser.fill("working", 160)
@@ -204,7 +202,9 @@ def test_candidates_are_blinked_accepted_painted_and_laid(opened: Browser) -> No
     assert browser.complaints() == []
 
 
-def test_a_crowd_is_accepted_and_rejected_by_key_and_done_again(opened: Browser) -> None:
+def test_a_crowd_is_accepted_and_rejected_by_key_and_done_again(
+    kiln: None, opened: Browser
+) -> None:
     browser = opened
     piece = Piece.objects.get()
     piece.faces_kept = [[60, 60, 40, 48, 0], [140, 60, 40, 48, 0], [100, 180, 40, 48, 0]]
@@ -229,7 +229,7 @@ def test_a_crowd_is_accepted_and_rejected_by_key_and_done_again(opened: Browser)
     assert len(Layer.objects.get(kind="touch-up").recipe["places"]) == 2
 
 
-def test_an_inlay_with_a_mask_is_seen_before_it_is_laid(opened: Browser) -> None:
+def test_an_inlay_with_a_mask_is_seen_before_it_is_laid(kiln: None, opened: Browser) -> None:
     browser = opened
     base = Piece.objects.get().base
     browser.find("[data-mask-face]").click()
@@ -272,7 +272,7 @@ def test_an_inlay_with_a_mask_is_seen_before_it_is_laid(opened: Browser) -> None
     assert browser.complaints() == []
 
 
-def test_a_protected_face_is_left_as_it_is_by_a_coat(opened: Browser) -> None:
+def test_a_protected_face_is_left_as_it_is_by_a_coat(kiln: None, opened: Browser) -> None:
     browser = opened
     browser.link("Coats").click()
     browser.find("[data-module~='bench'][data-open]")

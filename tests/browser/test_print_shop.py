@@ -66,9 +66,7 @@ def test_from_a_layer_to_an_accepted_print_and_a_refused_one(
     signed_in: Browser, shop: None, face_file: Path
 ) -> None:
     browser = signed_in
-    browser.find("#files").send_keys(str(face_file))
-    browser.button("Bring in").click()
-    browser.find("[data-module~='bench'][data-open]")
+    browser.bring(face_file)
     # a small card with bleed, so that the base's own pixels are enough
     task(browser, "Print")
     browser.run("document.querySelector('[name=fit][value=fill]').click()")

@@ -134,19 +134,24 @@ def test_a_file_that_can_not_be_used_is_refused_where_it_was_dropped(
     signed_in.wait(lambda _: "notes.png" in told.text and "This is not a picture" in told.text)
 
 
-def test_the_screens_have_no_barriers(signed_in: Browser, kiln: None, face_file: Path) -> None:
+def test_the_screens_have_no_barriers(signed_in: Browser, face_file: Path) -> None:
     browser = signed_in
     assert browser.barriers() == []
-    browser.find("#files").send_keys(str(face_file))
-    browser.button("Bring in").click()
-    browser.find("[data-module~='bench'][data-open]")
+    browser.bring(face_file)
     here = browser.driver.current_url
     for task in ("print", "coat", "touch-up", "inlay", "file", "base"):
         browser.driver.get(f"{here.split('?')[0]}?task={task}")
         browser.find("[data-module~='bench'][data-open]")
         assert browser.barriers() == [], task
     split = browser.driver.find_element("partial link text", "Split")
-    for path in (split.get_attribute("href"), "/", "/?q=nothing", "/preferences/", "/thrown-away/"):
+    for path in (
+        split.get_attribute("href"),
+        "/",
+        "/?q=nothing",
+        "/preferences/",
+        "/thrown-away/",
+        "/print-files/",
+    ):
         browser.driver.get(path if path.startswith("http") else browser.address + path)
         browser.find("main")
         assert browser.barriers() == [], path

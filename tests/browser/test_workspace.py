@@ -21,11 +21,9 @@ def portrait(path: Path, size: tuple[int, int]) -> Path:
 
 
 @pytest.fixture
-def bench(signed_in: Browser, kiln: None, tmp_path: Path) -> Browser:
+def bench(signed_in: Browser, tmp_path: Path) -> Browser:
     """The workspace of the stationmaster, small."""
-    signed_in.find("#files").send_keys(str(portrait(tmp_path / "portrait.png", (240, 320))))
-    signed_in.button("Bring in").click()
-    signed_in.find("[data-module~='bench'][data-open]")
+    signed_in.bring(portrait(tmp_path / "portrait.png", (240, 320)))
     return signed_in
 
 
@@ -35,7 +33,7 @@ def task(browser: Browser, name: str) -> None:
 
 
 def test_paper_with_bleed_is_cropped_by_hand_and_downloaded_to_the_pixel(
-    bench: Browser, tmp_path: Path
+    kiln: None, bench: Browser, tmp_path: Path
 ) -> None:
     task(bench, "print")
     bench.fill("width", "4 in")
@@ -139,7 +137,9 @@ def test_a_house_schedule_is_kept_and_used(bench: Browser) -> None:
     bench.wait(lambda _: bench.find("[name='strength']").get_attribute("value") == "0.17")
 
 
-def test_a_smaller_copy_is_told_where_it_was_brought_in(bench: Browser, tmp_path: Path) -> None:
+def test_a_smaller_copy_is_told_where_it_was_brought_in(
+    kiln: None, bench: Browser, tmp_path: Path
+) -> None:
     bench.open()
     bench.find("#files").send_keys(str(portrait(tmp_path / "preview.jpg", (120, 160))))
     bench.button("Bring in").click()
@@ -194,7 +194,7 @@ def test_a_contact_sheet_is_cut_with_keys(signed_in: Browser, kiln: None, tmp_pa
     assert browser.complaints() == []
 
 
-def test_the_section_is_walked_by_arrows_and_peeks(bench: Browser) -> None:
+def test_the_section_is_walked_by_arrows_and_peeks(kiln: None, bench: Browser) -> None:
     task(bench, "coat")
     bench.fill("steps", 1)
     bench.fill("strength", 0.2)

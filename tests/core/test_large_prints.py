@@ -11,6 +11,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from enamel.core.cli import main
 from enamel.core.errors import FieldRefusal, Refusal
 from enamel.core.geometry import Box, Size
 from enamel.core.picture.canvas import Canvas
@@ -216,3 +217,19 @@ def test_a_panels_page_keeps_the_folds_that_cross_it() -> None:
     down = [sum(way is Way.DOWN for way, _ in page.folds) for page in pages]
     assert down == [1, 0, 1]
     assert all(sum(way is Way.ACROSS for way, _ in page.folds) == 2 for page in pages)
+
+
+def test_the_command_wants_a_name_that_says_it_is_split(
+    tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    settings = tmp_path / "print.json"
+    settings.write_text(json.dumps(PrintSettings(plan=SPLIT).to_json()))
+    command = ["print", str(STATIONMASTER)]
+    assert main([*command, str(tmp_path / "x.tif"), "--settings", str(settings)]) == 2
+    assert "name it x.tif.zip, or x.pdf" in capsys.readouterr().err
+    assert main([*command, str(tmp_path / "x.png.zip")]) == 2
+    assert "name it x.png" in capsys.readouterr().err
+    out = tmp_path / "x.tif.zip"
+    assert main([*command, str(out), "--settings", str(settings)]) == 0
+    with zipfile.ZipFile(out) as archive:
+        assert archive.namelist()[0] == "row-1-column-1.tif"

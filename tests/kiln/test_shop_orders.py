@@ -7,6 +7,7 @@ from typing import Any
 
 import pytest
 from django.conf import settings as site
+from django.core.cache import cache
 from django.utils import timezone
 
 from enamel.core.errors import Refusal
@@ -39,6 +40,7 @@ def made(piece: Piece) -> PrintFile:
 @pytest.fixture(autouse=True)
 def quick(monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(shop, "PAUSE_SECONDS", 0.02)
+    cache.clear()
 
 
 @pytest.fixture
@@ -138,15 +140,16 @@ def test_a_shop_that_looks_long_gives_others_their_turn(
 
 def test_a_shop_that_is_gone_or_never_answers_is_said(at: Any, made: PrintFile) -> None:
     assert shop.price_list() is None
+    assert shop.price_list() is None  # not asked for again at once
     order = shop.order(made, "satin", 1)
     carried_out(order)
     assert order.state == State.FAILED
     assert "does not answer. Nothing was ordered; send it again later." in order.error
     at()
     late = shop.order(made, "satin", 1)
-    ShopOrder.objects.filter(pk=late.pk).update(created=timezone.now() - timedelta(minutes=11))
+    ShopOrder.objects.filter(pk=late.pk).update(moved=timezone.now() - timedelta(minutes=11))
     carried_out(late)
-    assert "within ten minutes" in late.error
+    assert "for ten minutes" in late.error
 
 
 @pytest.mark.parametrize(("paper", "words"), [("glass", "we print on matte, satin, canvas")])

@@ -11,6 +11,7 @@ import pytest
 from asgiref.sync import async_to_sync
 from django.conf import settings as site
 from django.contrib.auth.models import User
+from django.core.cache import cache
 from django.test import Client
 from django.urls import reverse
 
@@ -202,6 +203,7 @@ def test_a_file_goes_to_the_shop_and_its_answer_is_a_page(
     (made,) = write_all()
     wrong = signed_in.post(reverse("send-to-shop", args=[made.pk]), {"paper": "satin", "copies": 0})
     assert "from 1 to 500 copies" in said(signed_in, wrong)
+    cache.clear()
     with opened(tmp_path) as (_, counter):
         monkeypatch.setattr(site, "PRINT_SHOP", f"http://127.0.0.1:{counter.server_address[1]}")
         assert "Satin 260 g/m², 41 EUR per m²" in page(

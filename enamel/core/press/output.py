@@ -186,8 +186,23 @@ class PrintSettings:
         return form
 
     def as_file(self, path: Path) -> "PrintSettings":
-        """The same with the kind of file that a name asks for."""
-        return replace(self, output=replace(self.output, file=FileFormat.of(path)))
+        """The same with the kind of file that a name asks for: ``x.tif``, or ``x.tif.zip`` for panels.
+
+        Raises
+        ------
+        Refusal
+            When the name asks for panels and the print is not split, or the other way round.
+        """
+        zipped = path.suffix.lower() == ".zip"
+        kind = FileFormat.of(path.with_suffix("") if zipped else path)
+        settings = replace(self, output=replace(self.output, file=kind))
+        if settings.parts and not zipped:
+            raise Refusal(
+                f"This print is split over sheets; name it {path.name}.zip, or {path.stem}.pdf."
+            )
+        if zipped and not settings.parts:
+            raise Refusal(f"This print is one picture; name it {path.stem}.")
+        return settings
 
 
 def print_schema() -> dict[str, Any]:

@@ -133,6 +133,7 @@ class ShopOrder(models.Model):
     news = models.CharField(max_length=300, blank=True, help_text="What is waited for.")
     error = models.TextField(blank=True, help_text="Why it could not be sent.")
     proof = models.FileField(upload_to="proofs/", blank=True)
+    moved = models.DateTimeField(default=timezone.now, help_text="When it last got on.")
     created = models.DateTimeField(default=timezone.now)
 
     objects = ShopOrderQuerySet.as_manager()
