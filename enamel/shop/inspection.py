@@ -178,7 +178,7 @@ def _decoded(image: Any) -> PIL.Image.Image | None:
 
 def _turned(jpeg: PIL.Image.Image) -> bool:
     """Whether a JPEG carries the segment by which readers take its CMYK for turned round."""
-    return any(name.endswith("_transform") for name in jpeg.info)
+    return any(str(name).endswith("_transform") for name in jpeg.info)
 
 
 # pictures -------------------------------------------------------------------------------------
