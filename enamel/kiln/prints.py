@@ -5,6 +5,7 @@ import time
 from contextlib import ExitStack
 from dataclasses import dataclass, replace
 from pathlib import Path
+from typing import Any
 from uuid import UUID
 
 from django.conf import settings as site
@@ -16,8 +17,9 @@ from enamel.core.fields import to_json
 from enamel.core.files import whole_file
 from enamel.core.geometry import Size
 from enamel.core.press.file import estimated_bytes, export, require_writable
+from enamel.core.press.hearing import Hear
 from enamel.core.press.naming import USUAL, Facts, named
-from enamel.core.press.output import UNPRINTED, FileFormat, PrintSettings
+from enamel.core.press.output import UNPRINTED, FileFormat, Output, PrintSettings
 from enamel.core.press.placed import laid
 from enamel.core.print.panels import panels
 from enamel.core.print.paper import reason
@@ -25,7 +27,7 @@ from enamel.core.print.preflight import Notice, preflight
 from enamel.kiln import strips
 from enamel.kiln.faults import told
 from enamel.kiln.layered import chain_of, stack_of
-from enamel.kiln.models import Layer, PrintFile
+from enamel.kiln.models import Layer, PrintFile, Sheet
 from enamel.kiln.proofing import known_of
 from enamel.kiln.storage.files import keep_file
 from enamel.kiln.storage.layers import canvas_of, require_room, said_of
@@ -36,6 +38,8 @@ ATTEMPTS = 3
 """A file at which workers died this often is not tried again."""
 COPIED = 4 * 2**20
 """Bytes copied in one go."""
+SHEET = "sheet"
+"""In a print file's strip: the sheet of swatches that it holds."""
 TOLD_EVERY = 0.3
 """Seconds between two notes of how far a file is written."""
 
@@ -89,6 +93,20 @@ def order_strip(
         name=named(pattern, told, wanted.output, _taken(layer)),
         width=size.width,
         height=size.height,
+    )
+
+
+def order_sheet(sheet: Sheet, file: FileFormat) -> PrintFile:
+    """A sheet of swatches as one labelled picture, at the resolution of the print in hand."""
+    piece = sheet.piece
+    wanted = PrintSettings(Output(file), None, piece.print_plan.target.ppi)
+    return PrintFile.objects.create(
+        layer=sheet.start,
+        settings=wanted.to_json(),
+        strip={SHEET: str(sheet.pk)},
+        name=named("{title}-swatches", Facts(piece.title), wanted.output, _taken(sheet.start)),
+        width=sheet.box.width,
+        height=sheet.box.height,
     )
 
 
@@ -202,8 +220,7 @@ def _write(made: PrintFile) -> None:
     with ExitStack() as stack:
         path = stack.enter_context(passing("print")) / "file"
         if made.strip:
-            strip = Strip.from_json(made.strip)
-            size = strips.write(made.layer, strip, wanted, path, hear)
+            size = _write_strip(made, wanted, path, hear)
             mine.update(width=size.width, height=size.height)
             _keep(made, path, "")
             return
@@ -215,6 +232,17 @@ def _write(made: PrintFile) -> None:
             says=said_of(made.layer, preview=wanted.output.preview), stack=layers, hear=hear,
         )  # fmt: skip
         _keep(made, path, note)
+
+
+def _write_strip(made: PrintFile, wanted: PrintSettings, path: Path, hear: Hear) -> Size:
+    """A test strip, or a sheet of swatches; its size in px."""
+    held: dict[str, Any] = made.strip or {}
+    if SHEET not in held:
+        return strips.write(made.layer, Strip.from_json(held), wanted, path, hear)
+    sheet = Sheet.objects.filter(pk=held[SHEET]).first()
+    if sheet is None:
+        raise Refusal("These swatches were deleted meanwhile.")
+    return strips.write_sheet(sheet, path, wanted.output, wanted.ppi, hear)
 
 
 def _keep(made: PrintFile, path: Path, note: str) -> None:

@@ -1,8 +1,9 @@
-"""Test strips of a piece: one crop of several layers and swatches, as a print file."""
+"""Test strips and sheets of swatches as print files."""
 
 from collections.abc import Callable, Sequence
 from contextlib import ExitStack
 from dataclasses import dataclass
+from functools import partial
 from pathlib import Path
 from typing import Any
 from uuid import UUID
@@ -15,14 +16,16 @@ from enamel.core.fields import check_fields, from_json, number, setting
 from enamel.core.finish.recipe import Finish
 from enamel.core.geometry import Box, Size
 from enamel.core.picture.canvas import Picture, Pixels, SampleArray
-from enamel.core.press.output import PrintSettings
+from enamel.core.press.hearing import Hear
+from enamel.core.press.output import Output, PrintSettings
 from enamel.core.press.placed import laid
 from enamel.core.press.strip import Labelled, what_differs, write_strip
 from enamel.core.print.sizing import px_of
 from enamel.core.upscale import Enlarged, upscaler
-from enamel.kiln.models import Layer, Piece, Swatch
+from enamel.kiln.models import Layer, Piece, Sheet, Swatch
 from enamel.kiln.storage.layers import canvas_of
 from enamel.kiln.storage.swatches import pixels_of
+from enamel.kiln.swatches.running import base_window
 
 MOST_CROPS = 24
 COLUMNS = 3
@@ -179,6 +182,24 @@ def write(
         title = f"{layer.piece.title}: {strip.width_mm:g} × {strip.height_mm:g} mm at {ppi:.4g} ppi"
         return write_strip(crops, crop.size, min(COLUMNS, len(crops)), path, ppi=ppi, title=title,
                            output=wanted.output, patches=True, hear=hear)  # fmt: skip
+
+
+def write_sheet(
+    sheet: Sheet, path: Path, output: Output, ppi: float, hear: Hear | None = None
+) -> Size:
+    """Write a sheet of swatches, the base first, then row by row; gives the file's size."""
+    columns = max(2, sheet.columns)
+    crops = [Labelled(lambda: base_window(sheet), "Base, enlarged by Lanczos")]
+    crops += [Labelled(None, "") for _ in range(columns - 1)]
+    for swatch in sheet.swatches.defer("so_far"):
+        label = swatch.label or "the coat in hand"
+        if swatch.state == Swatch.State.DONE:
+            crops.append(Labelled(partial(pixels_of, swatch), label))
+        else:
+            crops.append(Labelled(None, f"{label}: {swatch.state}"))
+    title = f"{sheet.piece.title}, {sheet.box} of {sheet.size}, printed at {ppi:.4g} ppi"
+    return write_strip(crops, sheet.box.size, columns, path, ppi=ppi, title=title, output=output,
+                       hear=hear)  # fmt: skip
 
 
 def _reader(picture: Picture, own: Size, reference: Size, crop: Box) -> Callable[[], SampleArray]:

@@ -17,10 +17,12 @@ from enamel.core.progress import Progress
 from enamel.core.refine.separate import grid_of
 from enamel.core.refine.tilestore import key_of
 from enamel.core.schedule import Coat, Refine, Schedule
+from enamel.kiln import prints
 from enamel.kiln.firings import asking as firings
 from enamel.kiln.firings import running
 from enamel.kiln.models import Firing, Layer, Piece, Sheet, Swatch
 from enamel.kiln.storage.layers import canvas_of, piece_work
+from enamel.kiln.storage.swatches import pixels_of
 from enamel.kiln.swatches import asking as swatches
 from enamel.kiln.swatches import running as swatching
 from tests.pictures import assert_same_pixels
@@ -58,7 +60,7 @@ def test_a_swatch_is_the_firings_window_and_the_firing_takes_its_tiles(
     layer, firing = fired(piece, schedule)
     with canvas_of(layer) as canvas:
         window = canvas.read(WINDOW)
-    assert_same_pixels(swatches.pixels_of(swatch), window)
+    assert_same_pixels(pixels_of(swatch), window)
     assert swatch.sha256 == key_of(window)
     assert firing.actual["shared"] > 0
 
@@ -72,7 +74,7 @@ def test_a_later_swatch_starts_from_the_layers_that_are_there(piece: Piece) -> N
     (swatch,) = made(sheet)
     result, _ = fired(piece, Schedule((first, second)))
     with canvas_of(result) as canvas:
-        assert_same_pixels(swatches.pixels_of(swatch), canvas.read(WINDOW))
+        assert_same_pixels(pixels_of(swatch), canvas.read(WINDOW))
 
 
 def test_the_same_settings_are_never_run_twice(piece: Piece) -> None:
@@ -167,12 +169,15 @@ def test_the_strip_holds_every_crop_at_its_true_size(piece: Piece, tmp_path: Pat
     sheet = swatches.ask(piece, Schedule((coat(),)), 0, WINDOW, [Axis("seed", (1, 2))])
     made(sheet)
     for form, suffix in ((FileFormat.PNG, "png"), (FileFormat.TIFF, "tif")):
-        path = tmp_path / f"strip.{suffix}"
-        swatches.strip(sheet, path, form, 300)
-        with PIL.Image.open(path) as image:
+        written = prints.order_sheet(sheet, form)
+        prints.write(written.pk)
+        written.refresh_from_db()
+        assert (written.name, written.error) == (f"eye-swatches.{suffix}", "")
+        with PIL.Image.open(written.file.path) as image:
+            assert image.size == (written.width, written.height)
             assert image.info["dpi"][0] == pytest.approx(300, abs=0.1)
             pixels = np.asarray(image)
-        crop = np.rint(swatches.pixels_of(sheet.swatches.all()[1]) / 257).astype(np.uint8)
+        crop = np.rint(pixels_of(sheet.swatches.all()[1]) / 257).astype(np.uint8)
         found = [
             (y, x)
             for y, x in np.argwhere(
@@ -181,6 +186,11 @@ def test_the_strip_holds_every_crop_at_its_true_size(piece: Piece, tmp_path: Pat
             if (pixels[y : y + crop.shape[0], x : x + crop.shape[1]] == crop).all()
         ]
         assert len(found) == 1
+    late = prints.order_sheet(sheet, FileFormat.PNG)
+    swatches.forget(sheet)
+    prints.write(late.pk)
+    late.refresh_from_db()
+    assert "deleted meanwhile" in late.error
 
 
 def test_suggested_windows_lie_inside_and_differ(piece: Piece) -> None:
@@ -218,7 +228,7 @@ def test_what_a_swatch_has_so_far_is_seen_after_each_tile(
     with PIL.Image.open(io.BytesIO(seen[-1][1])) as last:
         assert last.size == WINDOW.size
         shown = np.asarray(last.convert("RGB"), np.float64)
-    finished = swatches.pixels_of(swatch)[..., :3] / 257
+    finished = pixels_of(swatch)[..., :3] / 257
     assert np.abs(shown - finished).mean() < 4, "all of it is there after the last tile"
     assert swatch.so_far is None
 

@@ -16,7 +16,15 @@ from enamel.kiln import prints
 from enamel.kiln.firings import asking as firings
 from enamel.kiln.mending import asking as mending
 from enamel.kiln.mending import masks
-from enamel.kiln.models import Arrival, Firing, HouseFinish, HouseSchedule, Piece
+from enamel.kiln.models import (
+    Arrival,
+    Firing,
+    HouseFinish,
+    HouseOutput,
+    HouseSchedule,
+    Piece,
+    ShopOrder,
+)
 from enamel.kiln.swatches import asking as swatches
 from enamel.studio import urls
 from tests.schedules import coat
@@ -36,6 +44,9 @@ WITHOUT_OWNER: dict[str, dict[str, Any]] = {
     "throw-away": {},
     "thrown-away": {},
     "keep-finish": {},
+    "print-files": {},
+    "write-print-files": {},
+    "print-files-together": {},
 }
 """What everybody in the workshop shares, or only makes."""
 
@@ -52,6 +63,8 @@ def addresses(piece: Piece, firing: Firing) -> dict[str, str]:
     parts["arrival"] = {"arrival_id": arrival.pk}
     made = prints.order(piece.base, PrintSettings(Output(FileFormat.PNG)))
     parts["print"] = {"print_id": made.pk}
+    order = ShopOrder.objects.create(print_file=made, paper="satin")
+    parts["order"] = {"order_id": order.pk}
     parts["sheet"] = {"sheet_id": sheet.pk}
     house = HouseSchedule.objects.create(owner=piece.owner, name="big", schedule={})
     mask = box_mask(Box(20, 20, 40, 40), piece.base.size)
@@ -61,13 +74,14 @@ def addresses(piece: Piece, firing: Firing) -> dict[str, str]:
         "swatches": sheet.swatches.get().pk,
         "house": house.pk,
         "finishes": HouseFinish.objects.create(owner=piece.owner, name="soft", recipe={}).pk,
+        "kept-files": HouseOutput.objects.create(owner=piece.owner, name="x", form={}).pk,
         "candidates": mended.candidates.get().pk,
         "masks": masks.keep(piece, "a box", mask).pk,
     }
     extra = {
         "layer-tile": {"level": 7, "column": 0, "row": 0},
         "firing-tile": {"number": 1},
-        "sheet-strip": {"form": "png"},
+        "proof-tile": {"level": 7, "column": 0, "row": 0},
         "place-before": {"place": 0},
     }
     found = {}

@@ -2,8 +2,6 @@
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, fields
-from functools import partial
-from pathlib import Path
 from typing import Any
 
 from django.db import transaction
@@ -15,14 +13,10 @@ from enamel.core.fire.predict import predict_window
 from enamel.core.fire.sheets import Axis, Cell, around, cells, in_order
 from enamel.core.fire.windows import LEAST_SIDE, MOST_PIXELS, moved_to_save, suggested
 from enamel.core.geometry import Box, Size
-from enamel.core.press.output import FileFormat, Output
-from enamel.core.press.strip import Labelled, write_strip
 from enamel.core.schedule import Mix, Refine, Schedule, address
 from enamel.kiln.firings.asking import already_laid, rate_of, refiner_of
 from enamel.kiln.models import Layer, Model, Piece, Sheet, Swatch
 from enamel.kiln.storage.layers import canvas_of
-from enamel.kiln.storage.swatches import pixels_of
-from enamel.kiln.swatches.running import base_window
 from enamel.kiln.tasks import make_swatch
 
 
@@ -155,21 +149,6 @@ def forget(sheet: Sheet) -> None:
     for name, storage in names.items():
         if not Swatch.objects.filter(pixels=name).exists():
             storage.delete(name)
-
-
-def strip(sheet: Sheet, path: Path, file: FileFormat, ppi: float) -> None:
-    """A sheet as one labelled picture: the base first, then its swatches row by row."""
-    columns = max(2, sheet.columns)
-    crops = [Labelled(lambda: base_window(sheet), "Base, enlarged by Lanczos")]
-    crops += [Labelled(None, "") for _ in range(columns - 1)]
-    for swatch in sheet.swatches.defer("so_far"):
-        label = swatch.label or "the coat in hand"
-        if swatch.state == Swatch.State.DONE:
-            crops.append(Labelled(partial(pixels_of, swatch), label))
-        else:
-            crops.append(Labelled(None, f"{label}: {swatch.state}"))
-    title = f"{sheet.piece.title}, {sheet.box} of {sheet.size}, printed at {ppi:.4g} ppi"
-    write_strip(crops, sheet.box.size, columns, path, ppi=ppi, title=title, output=Output(file))
 
 
 def narrower(swatch: Swatch) -> list[Axis]:

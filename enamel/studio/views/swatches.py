@@ -3,23 +3,21 @@
 from uuid import UUID
 
 from django.contrib.auth.decorators import login_required
-from django.http import FileResponse, Http404, HttpRequest, HttpResponse, JsonResponse
+from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
-from django.utils.text import get_valid_filename
 from django.views.decorators.cache import cache_control
 from django.views.decorators.http import require_GET, require_POST
 
 from enamel.core.picture.encoded import png_of
 from enamel.core.press.output import FileFormat
 from enamel.core.schedule import Coat, Schedule
+from enamel.kiln import prints, tasks
 from enamel.kiln.firings import asking as firings
 from enamel.kiln.models import Sheet, Swatch
-from enamel.kiln.storage.passing import passing
 from enamel.kiln.storage.swatches import pixels_of
 from enamel.kiln.swatches import asking as swatches
 from enamel.kiln.swatches.running import base_window
-from enamel.studio.sending import send
 from enamel.studio.shown.compare import MOST, middle_of
 from enamel.studio.shown.workspace import WINDOW, draft_of, result_of
 from enamel.studio.views.access import own_piece
@@ -135,18 +133,17 @@ def base_picture(request: HttpRequest, sheet_id: UUID) -> HttpResponse:
     return HttpResponse(png_of(base_window(shown)), content_type="image/png")
 
 
-@require_GET
+@require_POST
 @login_required
-def strip(request: HttpRequest, sheet_id: UUID, form: str) -> HttpResponse | FileResponse:
-    """The sheet as one labelled picture at the resolution of the print in hand."""
+def strip(request: HttpRequest, sheet_id: UUID) -> HttpResponse:
+    """Have the sheet written as one labelled picture at the resolution of the print in hand."""
     shown = own_sheet(request, sheet_id)
-    file = {"png": FileFormat.PNG, "tif": FileFormat.TIFF}.get(form)
+    file = {"png": FileFormat.PNG, "tif": FileFormat.TIFF}.get(request.POST.get("kind", ""))
     if file is None or not shown.swatches.filter(state=Swatch.State.DONE).exists():
         raise Http404
-    with passing("strip") as folder:
-        path = folder / f"{get_valid_filename(shown.piece.title)}-swatches.{form}"
-        swatches.strip(shown, path, file, shown.piece.print_plan.target.ppi)
-        return send(request, path.open("rb"), as_attachment=True, filename=path.name)
+    made = prints.order_sheet(shown, file)
+    tasks.enqueue_print(made)
+    return redirect(f"{reverse('print-files')}?fresh={made.pk}")
 
 
 @require_POST
