@@ -16,10 +16,15 @@ from tests.kiln.workers import ROOT, wait_for
 @pytest.fixture
 def var(tmp_path: Path) -> Iterator[Path]:
     (tmp_path / "run").mkdir()
-    port = subprocess.run(
-        [sys.executable, "bin/free_port", "0"], cwd=ROOT, capture_output=True, text=True, check=True
-    )
-    (tmp_path / "run" / "web.port").write_text(port.stdout)
+    for name in ("web", "shop"):
+        port = subprocess.run(
+            [sys.executable, "bin/free_port", "0"],
+            cwd=ROOT,
+            capture_output=True,
+            text=True,
+            check=True,
+        )
+        (tmp_path / "run" / f"{name}.port").write_text(port.stdout)
     yield tmp_path
     processes(tmp_path, "stop")
     assert pids(tmp_path) == {}
@@ -39,9 +44,9 @@ def pids(var: Path) -> dict[str, int]:
 
 def test_a_dead_process_is_started_again_and_stopping_ends_all(var: Path) -> None:
     processes(var, "start")
-    wait_for(lambda: len(pids(var)) == 4, 30, "all four to run")
+    wait_for(lambda: len(pids(var)) == 5, 30, "all five to run")
     before = pids(var)
-    assert set(before) == {"web", "kiln-firings", "kiln-swatches", "kiln-chores"}
+    assert set(before) == {"web", "kiln-firings", "kiln-swatches", "kiln-chores", "shop"}
     os.kill(before["kiln-firings"], signal.SIGKILL)
     wait_for(
         lambda: pids(var).get("kiln-firings", before["kiln-firings"]) != before["kiln-firings"],
