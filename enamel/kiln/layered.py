@@ -14,14 +14,6 @@ from enamel.kiln.models import Layer
 from enamel.kiln.storage.layers import canvas_of
 
 
-def chain_of(layer: Layer) -> list[Layer]:
-    """A layer with all it was made from, the base first."""
-    chain = [layer]
-    while chain[0].parent is not None:
-        chain.insert(0, chain[0].parent)
-    return chain
-
-
 @contextmanager
 def stack_of(layer: Layer) -> Iterator[list[Stacked]]:
     """The layers of a file from the base to this one.
@@ -30,7 +22,7 @@ def stack_of(layer: Layer) -> Iterator[list[Stacked]]:
     """
     with ExitStack() as stack:
         stacked: list[Stacked] = []
-        for one in chain_of(layer):
+        for one in layer.chain:
             picture = stack.enter_context(canvas_of(one))
             coverage, opacity = mask_of(one, layer.size)
             below = stacked[-1].picture if coverage is not None else None

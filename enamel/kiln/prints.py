@@ -26,7 +26,7 @@ from enamel.core.print.paper import reason
 from enamel.core.print.preflight import Notice, preflight
 from enamel.kiln import strips
 from enamel.kiln.faults import told
-from enamel.kiln.layered import chain_of, stack_of
+from enamel.kiln.layered import stack_of
 from enamel.kiln.models import Layer, PrintFile, Sheet
 from enamel.kiln.proofing import known_of
 from enamel.kiln.storage.files import keep_file
@@ -58,7 +58,7 @@ def order(layer: Layer, wanted: PrintSettings, pattern: str = USUAL) -> PrintFil
     """
     size = laid(wanted, layer.size)[2]
     require_writable(size, wanted.output.file)
-    layers = len(chain_of(layer)) + 1 if wanted.output.file is FileFormat.OPENRASTER else 1
+    layers = len(layer.chain) + 1 if wanted.output.file is FileFormat.OPENRASTER else 1
     require_room(layers * size.megapixels * 4 * wanted.output.bits / 8, site.KILN_WORK)
     return PrintFile.objects.create(
         layer=layer,
@@ -139,8 +139,8 @@ def foretold(layer: Layer, wanted: PrintSettings, pattern: str) -> Foretold:
     output = wanted.output
     require_writable(size, output.file)
     name = named(pattern, facts_of(layer, wanted), output, _taken(layer), wanted.suffix)
-    plan = wanted.plan
-    sheets = len(panels(size, ppi, plan.split)) if plan and output.file not in UNPRINTED else 1
+    plan = wanted.laid_on
+    sheets = len(panels(size, ppi, plan.split)) if plan else 1
     return Foretold(
         size, ppi, name, _weighs(layer, wanted, size, ppi), reason(output.paper, ppi), sheets,
         preflight(known_of(layer, wanted)),
@@ -154,7 +154,7 @@ def _weighs(layer: Layer, wanted: PrintSettings, size: Size, ppi: float) -> int 
         return None
     times = 1
     if output.file is FileFormat.OPENRASTER:
-        output, times = replace(output, file=FileFormat.PNG), len(chain_of(layer)) + 1
+        output, times = replace(output, file=FileFormat.PNG), len(layer.chain) + 1
     with canvas_of(layer) as canvas:
         return times * estimated_bytes(canvas, size, output, ppi)
 

@@ -6,13 +6,12 @@ import pyvips
 from enamel.core.checks.findings import Kind
 from enamel.core.errors import Refusal
 from enamel.core.geometry import Box, Size
-from enamel.core.press.output import UNPRINTED, PrintSettings
+from enamel.core.press.output import PrintSettings
 from enamel.core.press.placed import Placed, laid
 from enamel.core.print.layout import PrintPlan, native
 from enamel.core.print.preflight import Known
 from enamel.core.print.profiles import Space, converted, eight_bits, profile_of, total_ink
 from enamel.core.print.proof import Proof, proofed, share_out_of_gamut
-from enamel.kiln.layered import chain_of
 from enamel.kiln.mending import faces
 from enamel.kiln.models import Layer
 from enamel.kiln.storage.overviews import overview_of
@@ -92,7 +91,7 @@ def _size_at(layer: Layer, level: int) -> Size:
 def known_of(layer: Layer, wanted: PrintSettings) -> Known:
     """What is known of a layer and the file that is wanted of it."""
     _, ppi, _ = laid(wanted, layer.size)
-    output, chain = wanted.output, chain_of(layer)
+    output, chain = wanted.output, layer.chain
     profile = profile_of(output.profile)
     ink = out = None
     if layer.surveyed:
@@ -104,7 +103,7 @@ def known_of(layer: Layer, wanted: PrintSettings) -> Known:
     newest = layer.piece.layers.latest("created")
     return Known(
         ppi=ppi,
-        plan=None if output.file in UNPRINTED else wanted.plan,
+        plan=wanted.laid_on,
         paper=output.paper,
         newest=newest.pk == layer.pk,
         sharpened=any(_sharpens(one) for one in chain),

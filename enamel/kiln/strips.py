@@ -208,7 +208,7 @@ def _reader(picture: Picture, own: Size, reference: Size, crop: Box) -> Callable
     def read() -> SampleArray:
         if own == reference:
             return picture.read(crop)
-        if own.width < reference.width and isinstance(picture, Pixels) is False:
+        if own.width < reference.width and not isinstance(picture, Pixels):
             return Enlarged(picture, reference, upscaler("lanczos")).read(crop)
         samples = picture.read(crop.scaled(own.width / reference.width))
         way = cv2.INTER_AREA if own.width > reference.width else cv2.INTER_LANCZOS4

@@ -110,6 +110,9 @@ def _drawn(layer: Stacked, size: Size, box: Box, scratch: Path) -> Iterator[Canv
     picture = _sized(layer.picture, size)
     covered = layer.coverage
     channels = 4 if covered is not None else picture.channels
+    if covered is None and isinstance(picture, Canvas):
+        yield picture  # as it is
+        return
     below = _sized(layer.below, size) if layer.below is not None else None
     with ExitStack() as stack:
         stack.callback(scratch.unlink, missing_ok=True)

@@ -158,12 +158,15 @@ class PrintSettings:
         check_fields(self)
 
     @property
+    def laid_on(self) -> PrintPlan | None:
+        """The print that the file really lies on: none for kinds that hold the whole picture."""
+        return None if self.output.file in UNPRINTED else self.plan
+
+    @property
     def parts(self) -> bool:
         """Whether it is a ZIP of panels: split, and of a kind that has no pages."""
-        split = (
-            self.plan is not None and bool(self.plan.split) and self.output.file not in UNPRINTED
-        )
-        return split and self.output.file is not FileFormat.PDF
+        plan = self.laid_on
+        return plan is not None and bool(plan.split) and self.output.file is not FileFormat.PDF
 
     @property
     def suffix(self) -> str:

@@ -6,7 +6,7 @@ import pyvips
 
 from enamel.core.errors import Refusal
 from enamel.core.geometry import Size
-from enamel.core.press.output import UNPRINTED, PrintSettings
+from enamel.core.press.output import PrintSettings
 from enamel.core.print.layout import Edge, Layout, PrintPlan, native
 
 BLURRED_SHARE = 0.01
@@ -52,11 +52,10 @@ def laid(settings: PrintSettings, size: Size) -> tuple[Placed | None, float, Siz
     has as much less. Kinds that are worked on elsewhere hold the whole picture, whatever the print.
     """
     placed, ppi = None, settings.ppi
-    if settings.plan is not None and settings.output.file in UNPRINTED:
-        ppi = native(size, settings.plan)[1]
-    elif settings.plan is not None:
+    if settings.plan is not None:
         layout, ppi = native(size, settings.plan)
-        placed, size = Placed(layout, settings.plan), layout.file
+        if settings.laid_on is not None:
+            placed, size = Placed(layout, settings.plan), layout.file
     longest = settings.output.longest
     if longest and max(size) > longest:
         scale = longest / max(size)

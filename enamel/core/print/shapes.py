@@ -9,6 +9,7 @@ import json
 import os
 from dataclasses import dataclass
 from enum import StrEnum
+from functools import lru_cache
 from pathlib import Path
 from typing import Any
 
@@ -87,7 +88,7 @@ def products() -> list[Product]:
     own = os.environ.get("ENAMEL_PRODUCTS", "")
     folders = [SHIPPED, *([Path(own)] if own else [])]
     paths = [path for folder in folders for path in sorted(folder.glob("*.json"))]
-    return [_read(path) for path in paths]
+    return [_read(path, path.stat().st_mtime_ns) for path in paths]
 
 
 def product_of(name: str) -> Product | None:
@@ -95,7 +96,9 @@ def product_of(name: str) -> Product | None:
     return next((product for product in products() if product.name == name), None)
 
 
-def _read(path: Path) -> Product:
+@lru_cache(maxsize=256)
+def _read(path: Path, changed: int) -> Product:
+    """A product's file, read once for as long as it stays as it is: a page asks for all of them thrice."""
     try:
         given: Any = json.loads(path.read_text())
         return from_json(Product, given)

@@ -97,6 +97,14 @@ class Layer(models.Model):
         return Size(self.width, self.height)
 
     @property
+    def chain(self) -> "list[Layer]":
+        """All it was made from, the base first, and itself."""
+        chain = [self]
+        while chain[0].parent is not None:
+            chain.insert(0, chain[0].parent)
+        return chain
+
+    @property
     def ready(self) -> bool:
         """Whether it can be looked at."""
         return bool(self.pyramid)

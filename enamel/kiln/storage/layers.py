@@ -141,11 +141,7 @@ def said_of(layer: Layer, *, preview: bool = False) -> dict[str, str]:
 
 def _settings_in_words(layer: Layer) -> str:
     """The settings of each step from the base to a layer, as JSON."""
-    steps: list[dict[str, Any]] = []
-    step = layer
-    while step.parent is not None:
-        steps.insert(0, step.step_form)
-        step = step.parent
+    steps = [step.step_form for step in layer.chain[1:]]
     written = canonical(steps) if steps else ""
     return written if len(written) <= MOST_SETTINGS else ""
 
@@ -158,11 +154,8 @@ def source_type(made_by_model: bool, layer: Layer) -> str:
     """
     if made_by_model:
         return AI_MADE
-    step: Layer | None = layer
-    while step is not None:
-        if step.refine and step.refine["strength"] > 0:
-            return AI_EDITED
-        step = step.parent
+    if any(step.refine and step.refine["strength"] > 0 for step in layer.chain):
+        return AI_EDITED
     return AI_ENHANCED if layer.kind != Layer.Kind.BASE else ""
 
 

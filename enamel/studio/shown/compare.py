@@ -142,8 +142,7 @@ class Compared:
 
 def _chain(layer: Layer) -> list[dict[str, Any]]:
     steps: list[dict[str, Any]] = []
-    step: Layer | None = layer
-    while step is not None:
+    for step in layer.chain:
         recipe = step.recipe
         made = recipe.get("coat") or recipe.get("touch_up")
         if "inlays" in recipe:
@@ -153,8 +152,7 @@ def _chain(layer: Layer) -> list[dict[str, Any]]:
             made = {"finish": {name: to_json(settings) for name, settings in on.items()}}
         if made:
             refine = {"refine": refine_of(made)} if "refine" in made else {}
-            steps.insert(0, without_masks(made | refine))
-        step = step.parent
+            steps.append(without_masks(made | refine))
     return steps
 
 

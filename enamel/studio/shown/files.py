@@ -6,7 +6,6 @@ from typing import Any
 from django.conf import settings
 from django.contrib.auth.base_user import AbstractBaseUser
 
-from enamel.core.press.output import PrintSettings
 from enamel.kiln.models import HouseOutput, Piece, PrintFile, ShopOrder
 from enamel.kiln.models.prints import KEPT
 from enamel.kiln.shop import PriceList, price_list
@@ -28,7 +27,6 @@ def files_shown(owner: AbstractBaseUser, files: Iterable[PrintFile]) -> dict[str
         "kept_days": KEPT.days,
         "outputs": HouseOutput.objects.filter(owner_id=owner.pk),
         "pieces": Piece.objects.of(owner).order_by("-created").with_newest_layer()[:MOST_PIECES],
-        "prices": price_list() if any(made.file for made in listed) else None,
         "put_out": settings.PRINT_FOLDER,
         "total": sum(made.file.size for made in listed if made.file),
     }
@@ -51,7 +49,6 @@ def order_shown(order: ShopOrder) -> dict[str, Any]:
         "reasons": said.get("reasons") or [],
         "facts": [(word, _words(facts[name])) for name, word in FACTS.items() if facts.get(name)],
         "price": f"{price['cents'] / 100:.2f} {price['currency']}" if price else "",
-        "settings": PrintSettings.from_json(order.print_file.settings),
     }
 
 

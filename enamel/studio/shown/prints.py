@@ -11,7 +11,7 @@ from enamel.core.fire.planning import PlannedCoat, propose
 from enamel.core.fire.predict import CoatCost
 from enamel.core.geometry import Size
 from enamel.core.press.naming import PLACES
-from enamel.core.press.output import UNPRINTED, PrintSettings
+from enamel.core.press.output import PrintSettings
 from enamel.core.print.layout import (
     Fit,
     Layout,
@@ -195,7 +195,7 @@ def file_cost(layer: Layer, form: PrintFileForm) -> dict[str, Any]:
 
 def _known_by(wanted: PrintSettings) -> str:
     """A name for how the picture lies in the file: another layout, another address to fetch it from."""
-    plan = wanted.plan if wanted.output.file not in UNPRINTED else None
+    plan = wanted.laid_on
     return address("laid", to_json(plan))[:12] if plan else WHOLE
 
 

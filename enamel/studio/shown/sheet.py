@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 
 from enamel.core.geometry import Size
-from enamel.core.press.output import UNPRINTED, PrintSettings
+from enamel.core.press.output import PrintSettings
 from enamel.core.press.placed import laid
 from enamel.core.print.page import Line, Rect, page_of, safe_box
 from enamel.core.print.panels import panels
@@ -42,7 +42,7 @@ class Sheet:
 def sheet_drawn(size: Size, wanted: PrintSettings) -> Sheet:
     """The sheet of what is wanted of a layer of that size."""
     _, ppi, file = laid(wanted, size)
-    plan = None if wanted.output.file in UNPRINTED else wanted.plan
+    plan = wanted.laid_on
     page = page_of(plan, file, ppi, marks=wanted.output.marks)
     parts = panels(file, ppi, plan.split) if plan else []
     printed, slug = page.bleed_box, page.slug
