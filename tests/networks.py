@@ -5,7 +5,7 @@ from dataclasses import dataclass, replace
 import cv2
 import numpy as np
 
-from enamel.core.diffusion.denoiser import Condition, Traits
+from enamel.core.diffusion.denoiser import Condition, PixelSpace, Traits
 from enamel.core.picture.canvas import FloatArray
 
 PLAIN = Traits(
@@ -15,7 +15,7 @@ PLAIN = Traits(
 
 
 @dataclass(frozen=True)
-class Still:
+class Still(PixelSpace):
     """Does nothing: the estimate is the structure."""
 
     traits: Traits = PLAIN
@@ -25,7 +25,7 @@ class Still:
 
 
 @dataclass(frozen=True)
-class Leaning:
+class Leaning(PixelSpace):
     """Leans on what lies around: the low frequencies of the noisy picture set the tone of the estimate.
 
     As real networks do, it takes what is beyond the edge of its tile for flat grey, so that tiles
@@ -43,7 +43,7 @@ class Leaning:
 
 
 @dataclass(frozen=True)
-class Wordy:
+class Wordy(PixelSpace):
     """Knows two words: "red" and "blue" colour the tiles that get them, by weight."""
 
     traits: Traits = replace(
@@ -51,13 +51,13 @@ class Wordy:
     )
 
     def predict(self, x: FloatArray, sigma: float, condition: Condition) -> FloatArray:
-        assert condition.hints is not None
-        red, blue = condition.hints
+        assert isinstance(condition.words, np.ndarray)
+        red, blue = condition.words
         return condition.structure + np.array([red, 0, blue], np.float32) * np.float32(0.2)
 
 
 @dataclass(frozen=True)
-class Told:
+class Told(PixelSpace):
     """Writes what it was told is missing into its estimate, brighter for more."""
 
     traits: Traits = replace(PLAIN, name="told", gives_back=True)

@@ -70,9 +70,17 @@ def _read(line: bytes) -> dict[str, Any]:
     return said if isinstance(said, dict) else {}
 
 
-def answer(work: Callable[[list[str], Hear], Any], seconds: float) -> None:
-    """Do the work on this process's arguments within the limits, and print what comes of it."""
-    resource.setrlimit(resource.RLIMIT_AS, (MEMORY_BYTES, MEMORY_BYTES))
+def answer(
+    work: Callable[[list[str], Hear], Any], seconds: float, memory: int | None = MEMORY_BYTES
+) -> None:
+    """Do the work on this process's arguments within the limits, and print what comes of it.
+
+    Parameters
+    ----------
+    memory : most bytes of address space; None where the work sets a bound of its own.
+    """
+    if memory is not None:
+        bound_memory(memory)
     resource.setrlimit(resource.RLIMIT_CPU, (int(4 * seconds), int(4 * seconds)))
 
     def say(**words: Any) -> None:
@@ -84,3 +92,8 @@ def answer(work: Callable[[list[str], Hear], Any], seconds: float) -> None:
         say(refused=str(refusal))
     else:
         say(found=found)
+
+
+def bound_memory(most: int) -> None:
+    """Let this process have no more than so many bytes of address space."""
+    resource.setrlimit(resource.RLIMIT_AS, (most, most))

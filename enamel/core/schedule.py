@@ -94,10 +94,37 @@ class Protect:
 
 
 @dataclass(frozen=True, slots=True)
+class Adapter:
+    """A low-rank adapter on a checkpoint, and how much it counts."""
+
+    name: str = setting("", "Name of the adapter, as `enamel models` lists it.")
+    weight: float = number(1.0, -2, 2, "How much it counts; 0 not at all.")
+    sha256: str = setting("", "Hash of its file; when given, no other is used.")
+
+    def __post_init__(self) -> None:
+        check_fields(self)
+
+
+@dataclass(frozen=True, slots=True)
+class Kit:
+    """What an artist's own checkpoint is used with, and which files they have to be."""
+
+    sha256: str = setting("", "Hash of the checkpoint's files; when given, no other is used.")
+    adapters: tuple[Adapter, ...] = setting((), "Adapters on its network, in this order.")
+    guide: str = setting(
+        "", "Name of a structure guide, which hold then is the say of; empty for none."
+    )
+    guide_sha256: str = setting("", "Hash of the guide's files; when given, no other is used.")
+    vae: str = setting("", "Name of a VAE in place of its own; empty for its own.")
+    vae_sha256: str = setting("", "Hash of the VAE's files; when given, no other is used.")
+
+
+@dataclass(frozen=True, slots=True)
 class Refine:
     """One tiled refinement. Lengths in px of the refined picture."""
 
     model: str = setting("grisaille", "Name of the refiner, as `enamel models` lists it.")
+    kit: Kit | None = setting(None, "What an own checkpoint is used with; null for it alone.")
     strength: float = number(
         0.3, 0, 1, "Denoising strength: 0 changes nothing, 0.15 to 0.35 suits whole pictures."
     )

@@ -11,7 +11,7 @@ from onnx import TensorProto, helper, numpy_helper
 
 from enamel.core import cli
 from enamel.core.diffusion.denoiser import Condition
-from enamel.core.diffusion.onnx import refiner
+from enamel.core.diffusion.refiners import refiner
 from enamel.core.errors import Refusal
 from enamel.core.networks.cards import card, cards
 from enamel.core.networks.intake import accept, take_in, waiting

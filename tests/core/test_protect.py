@@ -1,6 +1,7 @@
 """Protected parts: less strength for some pixels, with all of the engine's promises."""
 
 from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -19,6 +20,7 @@ from enamel.core.schedule import Coat, JoinPass, Mode, Order, Protect, Refine, R
 from enamel.core.upscale import Enlarged, upscaler
 from tests.core.conftest import MODES, SAMPLERS
 from tests.core.test_promises import StopAfter
+from tests.networks import PLAIN
 from tests.pictures import assert_same_pixels, portrait, whole
 from tests.schedules import coat, quick
 
@@ -131,7 +133,7 @@ def test_settings_with_masks_are_read_back_as_written() -> None:
 
 def test_words_reach_the_tiles_that_a_drawn_region_covers() -> None:
     settings = Refine(regions=(Region(mask=FACE, prompt="brick"),))
-    script = Script(settings, (("brick",), ("wood",)), SIZE)
+    script = Script(settings, replace(PLAIN, vocabulary=(("brick",), ("wood",))), SIZE)
     inside, outside = script.at(Box(100, 80, 24, 16)), script.at(Box(0, 0, 24, 16))
     assert inside is not None
     assert outside is not None

@@ -1,3 +1,12 @@
 """Noise, noise levels, samplers and the networks that remove noise."""
 
-__all__ = ["denoiser", "noise", "onnx", "probe", "samplers", "sigmas"]
+__all__ = [
+    "denoiser",
+    "noise",
+    "onnx",
+    "predictions",
+    "probe",
+    "refiners",
+    "samplers",
+    "sigmas",
+]

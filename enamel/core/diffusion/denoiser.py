@@ -1,9 +1,27 @@
 """What a refiner has to offer, whatever network is behind it."""
 
 from dataclasses import dataclass
+from enum import StrEnum
 from typing import Protocol
 
+import numpy as np
+
+from enamel.core.geometry import Box, Size
 from enamel.core.picture.canvas import FloatArray
+
+Words = FloatArray | str
+"""What a tile is told: a weight for each word of a vocabulary, (words,) float32; or a prompt as written."""
+
+
+class Holding(StrEnum):
+    """What *hold* means with a refiner."""
+
+    STRUCTURE = "structure"
+    """How firmly the structure that the network is given is kept."""
+    START = "start"
+    """How much of the enlarged picture the start keeps; the network is given no structure."""
+    GUIDE = "guide"
+    """How strongly a structure guide beside the network counts."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -14,10 +32,61 @@ class Condition:
     """
 
     structure: FloatArray
-    hints: FloatArray | None = None
-    """Weight of each word of the refiner's vocabulary, (words,) float32; None if it knows none."""
+    words: Words | None = None
+    """None for a refiner that knows none."""
     missing: float = 0.0
     """Share, 0…1, of the detail lost by enlarging that the picture lacks at this level."""
+    hold: float = 1.0
+    """Share of a structure guide's say."""
+    guidance: float = 1.0
+    """The guidance scale, for networks that were taught to be told it."""
+    against: bool = False
+    """Whether the words are those that guidance moves away from."""
+
+
+@dataclass(frozen=True, slots=True)
+class Space:
+    """Where a refiner works: in pixels, or in latent cells of ``factor`` × ``factor`` px."""
+
+    factor: int = 1
+    channels: int = 3
+    coding_radius: int | None = 0
+    """How far a cell's pixels, there and back, depend on others, in px; None where on all of a tile."""
+
+    @property
+    def latent(self) -> bool:
+        """Whether the network works on anything but pixels."""
+        return (self.factor, self.channels) != (1, 3)
+
+    def box(self, box: Box) -> Box:
+        """The cells of a box on the grid, whole ones."""
+        return Box.between(
+            box.x // self.factor,
+            box.y // self.factor,
+            -(-box.right // self.factor),
+            -(-box.bottom // self.factor),
+        )
+
+    def pixels(self, box: Box) -> Box:
+        """The px of a box of cells."""
+        return Box(*(side * self.factor for side in (box.x, box.y, box.width, box.height)))
+
+    def size(self, size: Size) -> Size:
+        """Cells of a picture whose sides are multiples of the factor."""
+        return Size(size.width // self.factor, size.height // self.factor)
+
+    def cells(self, pixels: FloatArray) -> FloatArray:
+        """(height, width, channels) px averaged over each cell."""
+        if self.factor == 1:
+            return pixels
+        height, width, channels = pixels.shape
+        parted = pixels.reshape(
+            height // self.factor, self.factor, width // self.factor, self.factor, channels
+        )
+        return np.ascontiguousarray(parted.mean(axis=(1, 3), dtype=np.float32))
+
+
+PIXELS = Space()
 
 
 @dataclass(frozen=True, slots=True)
@@ -46,6 +115,10 @@ class Traits:
     """What it understands in a prompt: for each word its synonyms, the word itself first."""
     gives_back: bool = False
     """Whether it is told how much detail is missing, and so can give it back."""
+    space: Space = PIXELS
+    reads_prompts: bool = False
+    """Whether it reads prompts as they are written, and not by a vocabulary."""
+    holding: Holding = Holding.STRUCTURE
     lag: tuple[tuple[float, float], ...] = ((0.0, 0.0),)
     """Knots (strength, lag): what it is told to lack at the last level of a pass, as a share of what it
     lacked at first. Few steps give back less than they should, and this makes up for it."""
@@ -62,14 +135,39 @@ class Denoiser(Protocol):
 
         Parameters
         ----------
-        x : (height, width, 3) float32, picture in −1…1 plus σ times standard normal noise, and, where
-            ``condition.missing`` is above 0, plus that share of (enlarged − picture); sides multiples
-            of ``traits.grid``.
+        x : (height, width, channels) float32 in the refiner's space: the picture plus σ times standard
+            normal noise, and, where ``condition.missing`` is above 0, plus that share of
+            (enlarged − picture). Pixels are in −1…1; sides in px are multiples of ``traits.grid``.
         sigma : noise level of x.
-        condition : structure of the same height and width.
+        condition : structure of the same place.
 
         Returns
         -------
-        (height, width, 3) float32.
+        The shape of x, float32.
         """
         ...
+
+    def encode(self, pixels: FloatArray) -> FloatArray:
+        """(height, width, 3) px in −1…1 in the refiner's space."""
+        ...
+
+    def decode(self, values: FloatArray) -> FloatArray:
+        """Values of the refiner's space as px, (height, width, 3) in −1…1."""
+        ...
+
+    def glimpse(self, values: FloatArray) -> FloatArray:
+        """The same roughly and at once, to be looked at while work goes on."""
+        ...
+
+
+class PixelSpace:
+    """The ways there and back of a refiner that works on pixels."""
+
+    def encode(self, pixels: FloatArray) -> FloatArray:
+        return pixels
+
+    def decode(self, values: FloatArray) -> FloatArray:
+        return values
+
+    def glimpse(self, values: FloatArray) -> FloatArray:
+        return values

@@ -4,12 +4,12 @@ from typing import Any
 
 import numpy as np
 
-from enamel.core.diffusion.denoiser import Condition, Traits
+from enamel.core.diffusion.denoiser import Condition, PixelSpace, Traits
 from enamel.core.networks.cards import Card, card
 from enamel.core.picture.canvas import FloatArray
 
 
-class OnnxRefiner:
+class OnnxRefiner(PixelSpace):
     """A refiner by the contract of its card: inputs ``x``, ``cond``, ``sigma``, output ``x0``;
     ``words`` and ``missing`` where it takes them.
 
@@ -28,7 +28,8 @@ class OnnxRefiner:
         }
         if self.traits.vocabulary:
             words = len(self.traits.vocabulary)
-            hints = np.zeros(words, np.float32) if condition.hints is None else condition.hints
+            hints = np.zeros(words, np.float32) if condition.words is None else condition.words
+            assert not isinstance(hints, str)
             given["words"] = hints[None]
         if self.traits.gives_back:
             given["missing"] = np.array([condition.missing], np.float32)
@@ -36,15 +37,15 @@ class OnnxRefiner:
         return np.ascontiguousarray(estimate[0].transpose(1, 2, 0))
 
     def __reduce__(self) -> tuple[Any, ...]:
-        return refiner, (self.traits.name, self.traits.digest)
+        return loaded, (self.traits.name, self.traits.digest)
 
 
 def _planes(pixels: FloatArray) -> FloatArray:
     return np.ascontiguousarray(pixels.transpose(2, 0, 1))[None]
 
 
-def refiner(name: str, digest: str | None = None) -> OnnxRefiner:
-    """The refiner of that name; a `Refusal` when there is none or its file is another one."""
+def loaded(name: str, digest: str) -> OnnxRefiner:
+    """The refiner of that name again; a `Refusal` when its file is another one."""
     entry = card(name, "refiner")
     entry.verify(digest)
     return OnnxRefiner(entry)

@@ -16,8 +16,8 @@ from typing import Any
 import numpy as np
 
 from enamel.core import ENGINE_VERSION
-from enamel.core.diffusion.denoiser import Denoiser, Traits
-from enamel.core.diffusion.onnx import refiner
+from enamel.core.diffusion.denoiser import Denoiser, Holding, Traits
+from enamel.core.diffusion.refiners import refiner_of
 from enamel.core.errors import Refusal
 from enamel.core.fields import to_json
 from enamel.core.files import put_in_place, whole_file
@@ -99,7 +99,11 @@ class Stage:
 
 def softenings(settings: Refine, traits: Traits) -> list[float]:
     """The blurs, in px, that hold below 1 and guidance other than 1 put on the structure."""
+    if traits.holding is Holding.GUIDE:
+        return []
     held = [softening_at(settings.hold, traits.softening)] if settings.hold < 1 else []
+    if traits.holding is Holding.START:
+        return held
     weak = [softening_at(WEAK_HOLD * settings.hold, traits.softening)]
     return held + (weak if settings.guided else [])
 
@@ -110,7 +114,7 @@ def stages(schedule: Schedule, base: Size) -> list[Stage]:
     sizes = schedule.sizes(base)
     starts = [base, *sizes]
     for number, (coat, size) in enumerate(zip(schedule.laid, sizes, strict=True)):
-        denoiser = refiner(coat.refinement.model) if coat.refinement else None
+        denoiser = refiner_of(coat.refinement) if coat.refinement else None
         by = chosen(coat)
         lost = share_lost(by.factor, size.width / starts[number].width)
         found.append(Stage(number, coat, size, by, denoiser, lost))
@@ -369,6 +373,14 @@ class Laying:
             base = materialise(lazy, self.stage.needed(self.region), self.folder / "base.npy")
             source = mixed(layer, base, settings.blend)
             guide = mixed(layer, base, settings.guide)
+        if traits.holding is Holding.GUIDE:
+            return Sources(source, guide, guide if settings.guided else None)
+        if traits.holding is Holding.START:
+            start = source
+            if settings.hold < 1:
+                softened = Softened(source, softening_at(settings.hold, traits.softening))
+                start = materialise(softened, inner, self.folder / "start.npy")
+            return Sources(source, start, start if settings.guided else None)
         structure, weak = guide, None
         if settings.hold < 1:
             softened = Softened(guide, softening_at(settings.hold, traits.softening))

@@ -11,7 +11,7 @@ from enamel.core.fire.firing import BLOCK, Stage, regions_of, stages
 from enamel.core.geometry import Box, Size
 from enamel.core.picture.canvas import BAND_BYTES, FILLERS
 from enamel.core.refine.joint import margin_of
-from enamel.core.refine.passes import work_of
+from enamel.core.refine.passes import blends, work_of
 from enamel.core.refine.separate import network_tile
 from enamel.core.refine.tilework import AHEAD, plan
 from enamel.core.schedule import Mode, Schedule
@@ -75,10 +75,11 @@ class Prediction:
 
 def measured_rate(denoiser: Denoiser) -> float:
     """Megapixels per second that the network does here on a tile of its own size, median of three."""
-    side = denoiser.traits.native_tile
-    x = np.zeros((side, side, 3), np.float32)
-    lowest = denoiser.traits.sigma_min
-    return side * side / 1e6 / median_seconds(lambda: denoiser.predict(x, lowest, Condition(x)))
+    traits, side = denoiser.traits, denoiser.traits.native_tile
+    led = Condition(np.zeros((side, side, 3), np.float32), "" if traits.reads_prompts else None)
+    cells = side // traits.space.factor
+    x = np.zeros((cells, cells, traits.space.channels), np.float32)
+    return side * side / 1e6 / median_seconds(lambda: denoiser.predict(x, traits.sigma_min, led))
 
 
 def predict(
@@ -138,7 +139,8 @@ def _cost(stage: Stage, rate: float, enlarging: float) -> CoatCost:
         return CoatCost(stage.size, 0, 0, 0, 0.0, plain, memory, enlarged)
     settings, traits = stage.refinement
     work = work_of(settings, traits, stage.size)
-    joint = settings.mode is Mode.JOINT
+    blending = blends(settings, traits)
+    joint = settings.mode is Mode.JOINT and not blending
     margin = margin_of(traits) if joint else 0
     tile = network_tile(settings, traits)
     widest = min(tile.width + 2 * margin, stage.size.width) * min(
@@ -146,7 +148,10 @@ def _cost(stage: Stage, rate: float, enlarging: float) -> CoatCost:
     )
     memory += widest * (traits.bytes_per_pixel + (AHEAD + 2) * 40) / 1e6
     fields = max(evaluation.fields_out for evaluation in plan(settings, traits))
-    states = 2 * megapixels * 3 * fields * STATE_BYTES if joint else work.kept * 3 * SAMPLE_BYTES
+    cells = megapixels * traits.space.channels / traits.space.factor**2 * STATE_BYTES
+    states = 2 * fields * cells if joint else work.kept * 3 * SAMPLE_BYTES
+    if blending:  # two states, the estimates of one step, and the picture as it was brought in
+        states += 2 * fields * cells + 2 * cells
     copies = 1 + (settings.hold < 1) + (settings.guided) + settings.needs_base
     copies += settings.joins is not None
     return CoatCost(

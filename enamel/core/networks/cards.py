@@ -8,15 +8,16 @@ import hashlib
 import json
 import logging
 import os
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
 from pathlib import Path
 from typing import Any
 
-from enamel.core.diffusion.denoiser import Traits
+from enamel.core.checkpoints.devices import Runs
+from enamel.core.diffusion.denoiser import PIXELS, Holding, Space, Traits
 from enamel.core.errors import Refusal
 from enamel.core.networks.runtimes import Run, Runtime, device, running
-from enamel.core.schedule import Refine
+from enamel.core.schedule import Refine, address
 
 logger = logging.getLogger(__name__)
 
@@ -29,7 +30,7 @@ class Card:
 
     name: str
     kind: str
-    """``upscaler`` or ``refiner``."""
+    """``upscaler`` or ``refiner``; ``adapter``, ``guide`` or ``vae`` for what a checkpoint is used with."""
     file: Path
     facts: dict[str, Any]
 
@@ -89,22 +90,86 @@ class Card:
     def facts_as_traits(self, digest: str) -> Traits:
         """The same without looking at the network's file."""
         refiner = self.facts["refiner"]
-        knots = tuple((float(s), float(sigma)) for s, sigma in refiner["strength_map"])
+        space = refiner.get("space")
         return Traits(
-            self.name,
-            digest,
-            int(refiner["grid"]),
-            int(refiner["native_tile"]),
-            refiner["radius"],
-            float(refiner["sigma_min"]),
-            float(refiner["rho"]),
-            knots,
-            float(refiner["softening"]),
-            float(refiner["bytes_per_pixel"]),
-            tuple(tuple(words) for words in refiner.get("vocabulary", ())),
-            bool(refiner.get("gives_back", False)),
-            tuple((float(s), float(lag)) for s, lag in refiner.get("lag", [[0, 0]])),
+            name=self.name,
+            digest=digest,
+            grid=int(refiner["grid"]),
+            native_tile=int(refiner["native_tile"]),
+            radius=refiner["radius"],
+            sigma_min=float(refiner["sigma_min"]),
+            rho=float(refiner["rho"]),
+            strength_map=_knots(refiner["strength_map"]),
+            softening=float(refiner["softening"]),
+            bytes_per_pixel=float(refiner["bytes_per_pixel"]),
+            vocabulary=tuple(tuple(words) for words in refiner.get("vocabulary", ())),
+            gives_back=bool(refiner.get("gives_back", False)),
+            lag=_knots(refiner.get("lag", [[0, 0]])),
+            space=Space(**space) if space else PIXELS,
+            reads_prompts=bool(refiner.get("reads_prompts", False)),
+            holding=Holding(refiner.get("holding", Holding.STRUCTURE)),
         )
+
+
+class FilesCard(Card):
+    """The card of files that stay where they lie on the artist's disk: an adapter, a guide, a VAE."""
+
+    @property
+    def listed(self) -> list[dict[str, Any]]:
+        """The files that decide about pixels: path in ``file``, bytes, time of change, sha256."""
+        found: list[dict[str, Any]] = self.facts["files"]["listed"]
+        return found
+
+    @property
+    def megabytes(self) -> float:
+        return sum(file["bytes"] for file in self.listed) / 1e6
+
+    @property
+    def own(self) -> bool:
+        return True
+
+    @property
+    def sha256(self) -> str:
+        """One hash for all its files."""
+        return address(sorted(file["sha256"] for file in self.listed))
+
+    @property
+    def digest(self) -> str:
+        return self.sha256
+
+    def verify(self, digest: str | None) -> None:
+        """Refuse when a file is missing, or is not the one that was taken in."""
+        for file in self.listed:
+            path = self.file / file["path"]
+            if not path.is_file():
+                raise Refusal(f"Of {self.name} the file {path} is missing.")
+            found = path.stat()
+            if (found.st_size, found.st_mtime_ns) != (file["bytes"], file["changed"]):
+                raise Refusal(
+                    f"{path} has changed since {self.name} was taken in. Put the old file back, or "
+                    "delete the model and take it in again."
+                )
+        super().verify(digest)
+
+
+class CheckpointCard(FilesCard):
+    """The card of an artist's own latent diffusion checkpoint."""
+
+    @property
+    def checkpoint(self) -> dict[str, Any]:
+        """What was found of it: what it was tried on, drift of its VAE, tokens that fit …"""
+        found: dict[str, Any] = self.facts["checkpoint"]
+        return found
+
+    @property
+    def digest(self) -> str:
+        """Hash of its files, what it runs on, in how many bits, and by which libraries."""
+        runs = Runs.read(self.checkpoint["runs"])
+        return address(self.sha256, runs.device, runs.dtype, runs.vae_dtype, runs.versions)
+
+
+def _knots(pairs: list[list[float]]) -> tuple[tuple[float, float], ...]:
+    return tuple((float(strength), float(value)) for strength, value in pairs)
 
 
 @lru_cache(maxsize=32)
@@ -128,7 +193,7 @@ def cards() -> list[Card]:
     own = own_folder()
     if own is not None:
         paths += sorted(own.glob("*.json"))
-    found = [_card(path, path.stat().st_mtime_ns) for path in paths]
+    found = [read_card(path) for path in paths]
     return [entry for entry in found if entry is not None and entry.file.exists()]
 
 
@@ -138,9 +203,13 @@ def _card(path: Path, changed: int) -> Card | None:
     try:
         facts = json.loads(path.read_text())
         entry = Card(str(facts["name"]), facts["kind"], path.with_suffix(".onnx"), facts)
+        if "files" in facts:
+            kind = CheckpointCard if entry.kind == "refiner" else FilesCard
+            entry = kind(entry.name, entry.kind, Path(facts["files"]["folder"]), facts)
+            _ = entry.digest, entry.megabytes
         if entry.kind == "refiner":
             entry.facts_as_traits("")
-        else:
+        elif entry.kind == "upscaler":
             int(facts["upscaler"]["radius"]), int(facts["factor"])
         return entry
     except (OSError, ValueError, TypeError, KeyError, RecursionError) as error:
@@ -148,9 +217,17 @@ def _card(path: Path, changed: int) -> Card | None:
         return None
 
 
+def read_card(path: Path) -> Card | None:
+    """The card in a file; None when it can't be read as one."""
+    return _card(path, path.stat().st_mtime_ns)
+
+
 def traits_of(refine: Refine) -> Traits:
     """The traits of the refiner that a refinement names, without loading it."""
-    return card(refine.model, "refiner").traits()
+    traits = card(refine.model, "refiner").traits()
+    if refine.kit is not None and refine.kit.guide:
+        return replace(traits, holding=Holding.GUIDE)
+    return traits
 
 
 def card(name: str, kind: str) -> Card:

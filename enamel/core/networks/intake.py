@@ -6,26 +6,24 @@ a `Refusal` that says what is missing.
 """
 
 import json
-import re
 import shutil
 from pathlib import Path
 from typing import Any
 
 from enamel.core.diffusion.probe import RefinerProbe
-from enamel.core.errors import FieldRefusal, Refusal, require
+from enamel.core.errors import Refusal
 from enamel.core.files import whole_file
 from enamel.core.limited import answer, answer_of
-from enamel.core.networks.cards import Card, cards, own_folder
+from enamel.core.networks.cards import Card, own_folder
+from enamel.core.networks.names import check_name
 from enamel.core.networks.runtimes import Runtime, described
 from enamel.core.timing import medians_in_turn
 from enamel.core.upscale.probe import UpscalerProbe
-from enamel.core.upscale.resample import FILTERS
 
 SECONDS = 120
 LARGEST_BYTES = 400 * 10**6
 NO_SLOWER = 1.05
 """OpenVINO runs a network unless it takes this many times as long as ONNX Runtime."""
-NAME = re.compile(r"[a-z0-9][a-z0-9-]{1,39}")
 
 
 def accept(path: Path) -> dict[str, Any]:
@@ -69,19 +67,6 @@ def take_in(path: Path, name: str, *, summary: str = "", licence: str = "") -> C
     with whole_file(file.with_suffix(".json")) as partial:
         partial.write_text(json.dumps(facts, indent=2, ensure_ascii=False) + "\n")
     return Card(name, facts["kind"], file, facts)
-
-
-def check_name(name: str) -> None:
-    """Refuse a name that schedules could not use, or that is taken."""
-    expected = "2 to 40 small letters, digits and hyphens, a letter or digit first"
-    require(NAME.fullmatch(name) is not None, "name", name, expected)
-    if name in {*FILTERS, *(card.name for card in cards())}:
-        raise FieldRefusal("name", f"There is a model named {name} already. Choose another name.")
-
-
-def name_from(file_name: str) -> str:
-    """What a model is called when nothing else was said: like its file."""
-    return re.sub(r"[^a-z0-9]+", "-", Path(file_name).stem.lower()).strip("-")[:40]
 
 
 def waiting() -> list[Path]:

@@ -14,7 +14,7 @@ from typing import Any
 import numpy as np
 import PIL.Image
 
-from enamel.core.diffusion.onnx import refiner
+from enamel.core.diffusion.refiners import refiner
 from enamel.core.fire.firing import fire
 from enamel.core.fire.predict import measured_rate
 from enamel.core.geometry import Box, Size

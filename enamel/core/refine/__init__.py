@@ -2,6 +2,7 @@
 
 __all__ = [
     "anchor",
+    "blended",
     "joint",
     "passes",
     "protect",

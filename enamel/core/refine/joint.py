@@ -9,7 +9,7 @@ from pathlib import Path
 import numpy as np
 
 from enamel.core.diffusion.denoiser import Traits
-from enamel.core.errors import Refusal, Stopped
+from enamel.core.errors import Stopped
 from enamel.core.files import PARTIAL, put_in_place
 from enamel.core.geometry import Box, Size, cells
 from enamel.core.picture.canvas import Canvas, to_samples
@@ -20,10 +20,7 @@ from enamel.core.schedule import Refine
 
 def margin_of(traits: Traits) -> int:
     """What a tile is read with on each side: the receptive radius, rounded up to the grid."""
-    if traits.radius is None:
-        raise Refusal(
-            f"{traits.name} looks at whole tiles, so its joint mode is not ready; use separate mode."
-        )
+    assert traits.radius is not None, f"{traits.name} looks at whole tiles; `blended` is for those"
     return -(-traits.radius // traits.grid) * traits.grid
 
 

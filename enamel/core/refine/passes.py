@@ -1,6 +1,7 @@
 """The tiled engine: a picture is re-noised and denoised tile by tile, to pixels that no cut decides.
 
-Two modes, `separate` and `joint`, behind one function. Everything is computed for a region, the whole
+Two modes behind one function: `separate`, and joint, which is `joint` for networks that look only so far
+and `blended` for those that look at a whole tile. Everything is computed for a region, the whole
 picture being one; what a region's pixels are does not depend on which region was asked for. Finished
 work lies in a folder; the same call goes on from it.
 """
@@ -12,7 +13,7 @@ from enamel.core.diffusion.denoiser import Denoiser, Traits
 from enamel.core.errors import Refusal
 from enamel.core.geometry import Box, Size
 from enamel.core.picture.canvas import Canvas, Mirrored, Picture
-from enamel.core.refine import joint, separate
+from enamel.core.refine import blended, joint, separate
 from enamel.core.refine.tilework import Pass, Runner, plan
 from enamel.core.schedule import Mode, Refine
 
@@ -27,7 +28,8 @@ class Sources:
     source: Picture
     """Where the pass starts from."""
     structure: Picture
-    """What the structure is held to."""
+    """What the structure is held to; for a refiner that is given none, where the pass starts from with
+    as little of the source as hold leaves."""
     weak: Picture | None
     """The structure held half as firmly, when guidance is not 1."""
 
@@ -57,6 +59,8 @@ def refine(
         denoiser,
         size,
     )
+    if blends(settings, denoiser.traits):
+        return blended.refine_blended(work, runner, region, folder)
     if settings.mode is Mode.JOINT:
         return joint.refine_joint(work, runner, region, folder)
     return separate.refine_separate(work, runner, region, folder)
@@ -64,8 +68,18 @@ def refine(
 
 def reach(settings: Refine, traits: Traits, size: Size, region: Box) -> Box:
     """The part of the enlarged picture that refining the region reads."""
-    mode = joint if settings.mode is Mode.JOINT else separate
-    return mode.reach(settings, traits, size, region).intersection(Box.whole(size))
+    if blends(settings, traits):
+        found = blended.reach(settings, traits, size, region)
+    elif settings.mode is Mode.JOINT:
+        found = joint.reach(settings, traits, size, region)
+    else:
+        found = separate.reach(settings, traits, size, region)
+    return found.intersection(Box.whole(size))
+
+
+def blends(settings: Refine, traits: Traits) -> bool:
+    """Whether a pass is joint by blending estimates; a window is then near the whole, not the same."""
+    return settings.mode is Mode.JOINT and traits.radius is None
 
 
 @dataclass(frozen=True, slots=True)
@@ -94,7 +108,10 @@ def work_of(settings: Refine, traits: Traits, size: Size, region: Box | None = N
     """
     region = region or Box.whole(size)
     each, evaluations = settings.calls, len(plan(settings, traits))
-    if settings.mode is Mode.JOINT:
+    if blends(settings, traits):
+        tiles, tasks, seen = blended.counted(settings, traits, size, region)
+        work = Work(tiles, tasks, evaluations * each, seen * each, size.megapixels)
+    elif settings.mode is Mode.JOINT:
         tasks, seen = joint.counted(settings, traits, size, region)
         work = Work(tasks // evaluations, tasks, evaluations * each, seen * each, 0.0)
     else:
@@ -114,7 +131,7 @@ def work_of(settings: Refine, traits: Traits, size: Size, region: Box | None = N
 def tile_boxes(settings: Refine, traits: Traits, size: Size) -> list[Box]:
     """Where the tiles of a pass lie on the picture, overlaps included, in the order they come."""
     whole = Box.whole(size)
-    if settings.mode is Mode.JOINT:
+    if settings.mode is Mode.JOINT and not blends(settings, traits):
         found = joint.cores_of(settings, traits, Box.whole(size.rounded_up(traits.grid)))
         return [box.intersection(whole) for box in found]
     grid = separate.grid_of(settings, traits, size)

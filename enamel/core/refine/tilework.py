@@ -6,7 +6,7 @@ can be computed anywhere, in any order, to the same bits.
 
 import time
 from collections import deque
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import Executor, Future
 from dataclasses import dataclass, field, replace
 from functools import cached_property, lru_cache
@@ -15,7 +15,7 @@ import numpy as np
 
 from enamel.core import ENGINE_VERSION
 from enamel.core.diffusion import noise
-from enamel.core.diffusion.denoiser import Condition, Denoiser, Traits
+from enamel.core.diffusion.denoiser import Condition, Denoiser, Holding, Traits, Words
 from enamel.core.diffusion.samplers import Evaluation, State, evaluations
 from enamel.core.diffusion.sigmas import levels, sigma_of
 from enamel.core.geometry import Box, Size
@@ -63,12 +63,22 @@ class Held:
 
 
 class Finished:
-    """Held neighbours on the network's scale, with the noise of their place, ready for any σ."""
+    """Held neighbours in the network's space, with the noise of their place, ready for any σ.
 
-    def __init__(self, held: Held, start: FloatArray, noise: FloatArray) -> None:
-        self.known = to_signed(held.samples)
-        self.lost = start - self.known
-        self.mask = held.mask
+    Parameters
+    ----------
+    known : the neighbours.
+    start : what the pass starts from.
+    mask : where they count, (height, width, 1).
+    noise : of their place, as the pass starts from.
+    """
+
+    def __init__(
+        self, known: FloatArray, start: FloatArray, mask: FloatArray, noise: FloatArray
+    ) -> None:
+        self.known = known
+        self.lost = start - known
+        self.mask = mask
         self.noise = noise
 
     def over(self, x: FloatArray, sigma: float, missing: float) -> FloatArray:
@@ -83,7 +93,10 @@ class Finished:
 
 @dataclass(frozen=True, slots=True)
 class Outcome:
-    """What came of a task: the state of the kept pixels, the estimate they had, the network's time."""
+    """What came of a task: the state of the kept part, the estimate it had, the network's time.
+
+    After the last evaluation the state is pixels; before, it is in the network's space.
+    """
 
     keep: Box
     state: State
@@ -112,8 +125,8 @@ class Task:
     structure: SampleArray
     weak: SampleArray | None
     """The structure taken away; the estimate under it is what guidance moves away from."""
-    hints: FloatArray | None
-    against: FloatArray | None
+    words: Words | None
+    against: Words | None
     held: Held | None
     stream: int
     """Noise stream that the pass starts from."""
@@ -132,19 +145,17 @@ class Task:
         held = (None, None) if self.held is None else (self.held.samples, self.held.mask)
         return key_of(
             ENGINE_VERSION, self.denoiser.traits.digest, plain, self.box, self.keep, self.first,
-            self.last, self.stream, self.source, self.structure, self.weak, self.hints, self.against,
+            self.last, self.stream, self.source, self.structure, self.weak, self.words, self.against,
             *held, self.shares,
         )  # fmt: skip
 
     def __call__(self) -> Outcome:
         evaluation_plan = plan(self.settings, self.denoiser.traits)
-        inner = self.keep.relative_to(self.box).slices
+        space = self.denoiser.traits.space
+        inner = space.box(self.keep).relative_to(space.box(self.box)).slices
         state = self.state or (self._noised(self._signal(), evaluation_plan[0].sigma),)
-        structure = to_signed(self.structure)
-        weak = None if self.weak is None else to_signed(self.weak)
-        finished = None
-        if self.held is not None:
-            finished = Finished(self.held, self._signal(), self._starting_noise())
+        led = Led(self.denoiser, self.settings, self.structure, self.weak, self.words, self.against)
+        finished = self._finished()
         protected = self._protected()
         following = [*(evaluation.sigma for evaluation in evaluation_plan), 0.0]
         seconds = 0.0
@@ -158,33 +169,62 @@ class Task:
                 lower = next(s for s in following[number:] if s < evaluation.sigma)
                 state = (protected.over(state[0], evaluation.sigma, lower), *state[1:])
             began = time.perf_counter()
-            estimate = self._estimate(state[0], evaluation, structure, weak)[inner]
+            estimate = led.estimate(state[0], evaluation)[inner]
             seconds += time.perf_counter() - began
             kept = tuple(values[inner] for values in state)
             state = evaluation.advance(kept, estimate, self._noise)
         if finished is not None:
             state = (finished.over(state[0], 0.0, 0.0), *state[1:])
-        if protected is not None and self.last == len(evaluation_plan):
-            state = (protected.at_last(state[0], evaluation_plan[-1].sigma, inner),)
-        return Outcome(self.keep, state, to_samples(estimate), seconds)
+        if self.last < len(evaluation_plan):
+            return Outcome(self.keep, state, to_samples(self.denoiser.glimpse(estimate)), seconds)
+        began = time.perf_counter()
+        pixels = self.denoiser.decode(state[0])
+        seconds += time.perf_counter() - began
+        if protected is not None:
+            pixels = self._kept_where_protected(pixels, evaluation_plan[-1].sigma)
+        return Outcome(self.keep, (pixels,), to_samples(pixels), seconds)
+
+    def _finished(self) -> Finished | None:
+        """The held neighbours in the network's space, if there are any."""
+        if self.held is None:
+            return None
+        assert self.source is not None
+        space, mask = self.denoiser.traits.space, self.held.mask
+        known = to_signed(self.held.samples)
+        if space.latent:
+            # where nothing is held, a cell's surroundings must not be black
+            known = np.where(mask > 0, known, to_signed(self.source))
+        return Finished(
+            self.denoiser.encode(known), self._signal(), space.cells(mask), self._starting_noise()
+        )
 
     def _protected(self) -> Protected | None:
-        """What holds pixels to the source until their strength lets them take part, if any is left less."""
+        """What holds the picture to the source until its strength lets it take part, if any is left less."""
         if self.shares is None or float(self.shares.min()) == 1:
             return None
         assert self.source is not None
-        begun = starts(self.shares, self.settings.strength, self.denoiser.traits.strength_map)
-        return Protected(to_signed(self.source), self._starting_noise(), begun)
+        begun = self._begun(self.denoiser.traits.space.cells(self.shares))
+        source = self.denoiser.encode(to_signed(self.source))
+        return Protected(source, self._starting_noise(), begun)
+
+    def _kept_where_protected(self, pixels: FloatArray, sigma: float) -> FloatArray:
+        """Finished pixels, those that are left nothing being the source's, bit for bit."""
+        assert self.shares is not None
+        assert self.source is not None
+        inner = self.keep.relative_to(self.box).slices
+        source = to_signed(self.source)
+        return Protected(source, source, self._begun(self.shares)).at_last(pixels, sigma, inner)
+
+    def _begun(self, shares: FloatArray) -> FloatArray:
+        return starts(shares, self.settings.strength, self.denoiser.traits.strength_map)
 
     def _signal(self) -> FloatArray:
-        """What the pass starts from, before its noise."""
-        assert self.source is not None
-        signal = gained(to_signed(self.source), self.settings.contrast, self.settings.chroma)
-        if self.settings.grit:
-            # twice, because the signed scale is two units from black to white
-            rough = noise.gaussian(self.settings.seed, noise.GRIT, self.box)
-            signal = signal + rough * np.float32(2 * self.settings.grit)
-        return signal
+        """What the pass starts from in the network's space, before its noise."""
+        start = self.source
+        if self.denoiser.traits.holding is Holding.START:
+            start = self.structure
+        assert start is not None
+        return self.denoiser.encode(signal_of(start, self.box, self.settings))
 
     def _noised(self, signal: FloatArray, sigma: float) -> FloatArray:
         values = self._starting_noise()
@@ -193,22 +233,61 @@ class Task:
         return values
 
     def _starting_noise(self) -> FloatArray:
-        return noise.gaussian(self.settings.seed, self.stream, self.box)
+        return noise_at(self.denoiser.traits, self.settings, self.stream, self.box)
 
     def _noise(self, step: int) -> FloatArray:
-        return noise.gaussian(self.settings.seed, noise.STEP + step, self.keep)
+        return noise_at(self.denoiser.traits, self.settings, noise.STEP + step, self.keep)
 
-    def _estimate(
-        self, x: FloatArray, at: Evaluation, structure: FloatArray, weak: FloatArray | None
-    ) -> FloatArray:
+
+def noise_at(traits: Traits, settings: Refine, stream: int, box: Box) -> FloatArray:
+    """The noise of a place in a refiner's space; ``box`` in px."""
+    return noise.gaussian(settings.seed, stream, traits.space.box(box), traits.space.channels)
+
+
+def signal_of(source: SampleArray, box: Box, settings: Refine) -> FloatArray:
+    """The pixels that a pass starts from, in −1…1: the source with grit, contrast and chroma."""
+    signal = gained(to_signed(source), settings.contrast, settings.chroma)
+    if settings.grit:
+        # twice, because the signed scale is two units from black to white
+        rough = noise.gaussian(settings.seed, noise.GRIT, box)
+        signal = signal + rough * np.float32(2 * settings.grit)
+    return signal
+
+
+class Led:
+    """A network with what leads it at one place.
+
+    Parameters
+    ----------
+    structure, weak : samples of the place; ``weak`` is the structure that guidance moves away from.
+    words, against : what the place is told, and what guidance moves away from.
+    """
+
+    def __init__(
+        self,
+        denoiser: Denoiser,
+        settings: Refine,
+        structure: SampleArray,
+        weak: SampleArray | None,
+        words: Words | None,
+        against: Words | None,
+    ) -> None:
+        self.denoiser = denoiser
+        self.settings = settings
+        hold, guidance = settings.hold, settings.guidance
+        self.full = Condition(to_signed(structure), words, 0.0, hold, guidance)
+        self.weak: Condition | None = None
+        if weak is not None:
+            away = to_signed(weak)
+            self.weak = Condition(away, against, 0.0, hold, guidance, against=True)
+
+    def estimate(self, x: FloatArray, at: Evaluation) -> FloatArray:
         """The guided estimate: weak + g · (full − weak) (Ho & Salimans, "Classifier-free diffusion
-        guidance", 2022), the weak one being held half as firmly and led by the
-        negative prompt."""
-        led = Condition(structure, self.hints, at.missing)
-        full = self.denoiser.predict(x, at.sigma, led)
-        if weak is None:
+        guidance", 2022), the weak one being held half as firmly and led by the negative prompt."""
+        full = self.denoiser.predict(x, at.sigma, replace(self.full, missing=at.missing))
+        if self.weak is None:
             return full
-        start = self.denoiser.predict(x, at.sigma, Condition(weak, self.against, at.missing))
+        start = self.denoiser.predict(x, at.sigma, replace(self.weak, missing=at.missing))
         return start + (full - start) * np.float32(self.settings.guidance)
 
 
@@ -245,7 +324,7 @@ class Pass:
 
     @property
     def script(self) -> Script:
-        return Script(self.settings, self.denoiser.traits.vocabulary, self.size)
+        return Script(self.settings, self.denoiser.traits, self.size)
 
     @cached_property
     def shares(self) -> Shares | None:
@@ -264,11 +343,7 @@ class Pass:
     ) -> Task:
         fields: State | None = None
         if state is not None:
-            values = state.read(box)
-            fields = tuple(
-                np.ascontiguousarray(values[..., 3 * i : 3 * i + 3])
-                for i in range(state.channels // 3)
-            )
+            fields = fields_of(state.read(box), 3)
         return Task(
             self.denoiser,
             self.settings,
@@ -286,6 +361,14 @@ class Pass:
             self.stream,
             self.shares.read(box) if self.shares else None,
         )
+
+
+def fields_of(values: FloatArray, channels: int) -> State:
+    """The fields of a state that lie behind each other in its channels."""
+    return tuple(
+        np.ascontiguousarray(values[..., first : first + channels])
+        for first in range(0, values.shape[2], channels)
+    )
 
 
 @dataclass
@@ -306,7 +389,7 @@ class Runner:
     done: int = field(default=0, init=False)
     total: int = field(default=0, init=False)
 
-    def outcomes(self, tasks: Iterable[Task]) -> Iterator[Outcome]:
+    def outcomes(self, tasks: Iterable[Callable[[], Outcome]]) -> Iterator[Outcome]:
         """Results in order; later tasks are read while earlier ones run. Ends early at a stop."""
         pending: deque[Future[Outcome]] = deque()
         for task in tasks:

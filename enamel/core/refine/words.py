@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from enamel.core.diffusion.denoiser import Traits, Words
 from enamel.core.geometry import Box, Size
 from enamel.core.masks import Drawn
 from enamel.core.picture.canvas import FloatArray
@@ -84,6 +85,10 @@ def about_the_face(prompt: str) -> str:
     return ", ".join(kept)
 
 
+LEAST_SHARE = 0.1
+"""Share of a tile that words need for the tile to be told them as written."""
+
+
 @dataclass(frozen=True)
 class Script:
     """The words of a pass, ready to be asked for any tile.
@@ -93,33 +98,43 @@ class Script:
     """
 
     settings: Refine
-    vocabulary: Vocabulary
+    traits: Traits
     size: Size
 
-    def at(self, tile: Box) -> FloatArray | None:
-        """Hints for a tile; None when the refiner knows no words."""
-        if not self.vocabulary:
+    def at(self, tile: Box) -> Words | None:
+        """Words for a tile; None when the refiner knows none."""
+        shares = [(region.prompt, self._covered(region, tile)) for region in self.settings.regions]
+        left = max(0.0, 1 - sum(share for _, share in shares))
+        if self.traits.reads_prompts:
+            return self._written(
+                [*sorted(shares, key=lambda one: -one[1]), (self.settings.prompt, left)]
+            )
+        vocabulary = self.traits.vocabulary
+        if not vocabulary:
             return None
-        everywhere = hints(self.settings.prompt, self.vocabulary)
-        total = np.zeros_like(everywhere)
-        left = 1.0
-        for region in self.settings.regions:
-            share = self._covered(region, tile)
-            total += np.float32(share) * hints(region.prompt, self.vocabulary)
-            left -= share
-        return total + np.float32(max(0.0, left)) * everywhere
+        total = np.zeros(len(vocabulary), np.float32)
+        for prompt, share in [*shares, (self.settings.prompt, left)]:
+            total += np.float32(share) * hints(prompt, vocabulary)
+        return total
+
+    def _written(self, shares: list[tuple[str, float]]) -> str:
+        """Prompts that count for enough of a tile, the largest first, the whole picture's last."""
+        counting = [prompt.strip() for prompt, share in shares if share >= LEAST_SHARE]
+        return ", ".join(prompt for prompt in counting if prompt)
+
+    def against(self) -> Words | None:
+        """The negative prompt; None when the refiner knows no words."""
+        if self.traits.reads_prompts:
+            return self.settings.negative_prompt
+        if not self.traits.vocabulary:
+            return None
+        return hints(self.settings.negative_prompt, self.traits.vocabulary)
 
     def _covered(self, region: Region, tile: Box) -> float:
         """Share of a tile that a region covers."""
         if region.mask is not None:
             return float(Drawn(region.mask, self.size).read(tile).mean())
         return self._box(region.box).intersection(tile).area / tile.area
-
-    def against(self) -> FloatArray | None:
-        """Hints of the negative prompt; None when the refiner knows no words."""
-        if not self.vocabulary:
-            return None
-        return hints(self.settings.negative_prompt, self.vocabulary)
 
     def _box(self, shares: tuple[float, float, float, float]) -> Box:
         left, top, width, height = shares

@@ -10,7 +10,7 @@ from django.db import connection, transaction
 from django.utils import timezone
 from procrastinate.contrib.django.models import ProcrastinateJob
 
-from enamel.core.diffusion.onnx import refiner
+from enamel.core.diffusion.refiners import refiner
 from enamel.core.errors import Refusal
 from enamel.core.fields import to_json
 from enamel.core.finish.recipe import Finish
@@ -233,14 +233,14 @@ def already_laid(start: Layer, schedule: Schedule) -> list[Layer]:
 
 
 def model_digests(steps: Sequence[Step]) -> dict[str, str]:
-    """sha256 of each refiner that steps use."""
+    """Digest of each refiner that steps use, without what it is used with."""
     used = []
     for step in steps:
         if isinstance(step, Coat) and step.refinement:
             used.append(step.refinement.model)
         elif isinstance(step, TouchUp):
             used.append(step.refine.model)
-    return {name: refiner(name).traits.digest for name in used}
+    return {name: card(name, "refiner").digest for name in used}
 
 
 def prediction_as_json(prediction: Prediction, laid: int = 0) -> dict[str, Any]:

@@ -13,7 +13,7 @@ from django.db import InterfaceError, OperationalError, connection
 from django.utils import timezone
 
 from enamel.core import ENGINE_VERSION
-from enamel.core.diffusion.onnx import refiner
+from enamel.core.diffusion.refiners import refiner_of
 from enamel.core.errors import Stopped
 from enamel.core.fields import to_json
 from enamel.core.finish.recipe import Finish
@@ -199,7 +199,7 @@ class Run:
         if known:
             return self._known(known)
         refine = settings.refine
-        digest = refiner(refine.model).traits.digest
+        digest = refiner_of(refine).traits.digest
         placed = [settings.placed(patch, parent.size) for patch in settings.patches]
         recipe = {
             "engine": ENGINE_VERSION, "touch_up": to_json(settings), "refiner": digest,

@@ -3,7 +3,7 @@
 from dataclasses import replace
 
 from enamel.core import ENGINE_VERSION
-from enamel.core.diffusion.onnx import refiner
+from enamel.core.diffusion.refiners import refiner_of
 from enamel.core.fields import to_json
 from enamel.core.fire.touchup import Origin, Patch, TouchUp
 from enamel.core.schedule import address
@@ -19,5 +19,5 @@ def address_of(layer: Layer, settings: TouchUp, patch: Patch) -> str:
         base, enlarged_by = layer.piece.base.sha256, upscaler(settings.upscaler).digest
     return address(
         layer.sha256, base, enlarged_by, ENGINE_VERSION, to_json(replace(patch, over=None)),
-        settings.context, to_json(refine), refiner(refine.model).traits.digest,
+        settings.context, to_json(refine), refiner_of(refine).traits.digest,
     )  # fmt: skip

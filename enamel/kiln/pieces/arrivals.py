@@ -12,7 +12,7 @@ from django.db.models import F
 from enamel.core.base.pixels import examine
 from enamel.core.base.reading import read_apart
 from enamel.core.errors import Refusal
-from enamel.core.networks.intake import check_name, name_from
+from enamel.core.networks.names import check_name, name_from
 from enamel.kiln.faults import told
 from enamel.kiln.models import Arrival, Piece
 from enamel.kiln.networks import library

@@ -1,0 +1,14 @@
+"""An artist's own latent diffusion checkpoints: looked at, loaded, asked. Needs ``enamel[checkpoints]``."""
+
+__all__ = [
+    "asking",
+    "devices",
+    "folder",
+    "intake",
+    "latent",
+    "loading",
+    "own",
+    "probe",
+    "prompts",
+    "tensors",
+]

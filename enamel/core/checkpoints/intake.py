@@ -1,0 +1,147 @@
+"""Taking in checkpoints, adapters, structure guides and VAEs: looked at, tried, listed with a card.
+
+They stay where they lie. A checkpoint is tried in a process of its own with limits on time and memory.
+"""
+
+import json
+from importlib import import_module
+from pathlib import Path
+from typing import Any
+
+from enamel.core.checkpoints import devices, probe
+from enamel.core.checkpoints.folder import INDEX, Part, contents_of, part_of
+from enamel.core.checkpoints.tensors import ENDING, hash_of, weights_in
+from enamel.core.errors import Refusal
+from enamel.core.files import whole_file
+from enamel.core.limited import answer, answer_of, bound_memory
+from enamel.core.networks.cards import FilesCard, own_folder, read_card
+from enamel.core.networks.names import check_name
+
+SECONDS = 900
+SPARE_BYTES = 16 * 2**30
+"""Address space for the libraries and a tile, beside three times the weights."""
+LARGEST_BYTES = 200 * 10**9
+
+
+def take_in(
+    path: Path,
+    name: str,
+    *,
+    summary: str = "",
+    licence: str = "",
+    configurations: Path | None = None,
+) -> FilesCard:
+    """Look at a file or folder, try it, and put a card among the models.
+
+    Parameters
+    ----------
+    path : folder of a checkpoint, a guide or a VAE, or an adapter's file.
+    name : what schedules will call it: 2 to 40 small letters, digits and hyphens, not in use yet.
+
+    Raises
+    ------
+    Refusal
+        When it can't be used, with the reason part by part; nothing is kept then.
+    """
+    folder = own_folder()
+    if folder is None:
+        raise Refusal("There is no folder for own models; ENAMEL_MODELS has to name one.")
+    devices.require_installed()
+    check_name(name)
+    path = path.expanduser().resolve()
+    facts = {"name": name, "summary": summary, "licence": licence, "factor": None, **_facts(path)}
+    file = folder / f"{name}.json"
+    with whole_file(file) as partial:
+        partial.write_text(json.dumps(facts, indent=2, ensure_ascii=False) + "\n")
+    entry = read_card(file)
+    assert isinstance(entry, FilesCard)
+    return entry
+
+
+def _facts(path: Path) -> dict[str, Any]:
+    """Kind and files of what lies there, and what was measured of a checkpoint."""
+    if not path.exists():
+        raise Refusal(f"There is nothing at {path}.")
+    if path.is_file():
+        return {"kind": "adapter", "files": _listed(path.parent, [_adapter(path)])}
+    if (path / INDEX).is_file():
+        contents = contents_of(path)
+        size = sum(part.bytes for part in contents.parts)
+        if size > LARGEST_BYTES:
+            raise Refusal(
+                f"Its weights have {size / 1e9:.0f} GB; "
+                f"at most {LARGEST_BYTES / 1e9:.0f} are taken."
+            )
+        found = answer_of(
+            "enamel.core.checkpoints.intake", str(path), seconds=SECONDS, thing="checkpoint"
+        )
+        refiner = found.pop("refiner")
+        parts = [_part_facts(part) for part in contents.parts]
+        return {
+            "kind": "refiner",
+            "files": _listed(path, probe.files_of(contents, path)),
+            "checkpoint": {**found, "parts": parts, "scheduler": dict(contents.scheduler)},
+            "refiner": refiner,
+        }
+    part = part_of(path, "part")
+    kind = "vae" if part.kind.startswith("Autoencoder") else "guide"
+    if kind == "guide" and "conditioning_channels" not in part.config:
+        raise Refusal(
+            f"This is a {part.kind}: neither a checkpoint (a folder with {INDEX}), nor a VAE, nor a "
+            "structure guide."
+        )
+    files = [file.path for file in part.weights] + [path / "config.json"]
+    return {"kind": kind, "files": _listed(path, files), "part": _part_facts(part)}
+
+
+def _adapter(path: Path) -> Path:
+    """A file, when it holds a low-rank adapter."""
+    if path.suffix != ENDING:
+        raise Refusal(
+            f"{path.name} is no safetensors file. A checkpoint is a folder with {INDEX}; an adapter is a "
+            f"file that ends in {ENDING}."
+        )
+    found = weights_in(path)
+    if not any("lora" in name.lower() for name in found.shapes):
+        raise Refusal(
+            f"{path.name} holds no low-rank adapter. A checkpoint in a single file needs a folder of "
+            "configurations beside it; see docs/checkpoints.md."
+        )
+    return path
+
+
+def _part_facts(part: Part) -> dict[str, Any]:
+    dtypes = sorted(set().union(*(file.dtypes for file in part.weights)))
+    return {
+        "role": part.role,
+        "class": part.kind,
+        "parameters": part.parameters,
+        "bytes": part.bytes,
+        "dtypes": dtypes,
+    }
+
+
+def _listed(folder: Path, files: list[Path]) -> dict[str, Any]:
+    listed = []
+    for file in files:
+        found = file.stat()
+        listed.append({
+            "path": str(file.relative_to(folder)),
+            "bytes": found.st_size,
+            "changed": found.st_mtime_ns,
+            "sha256": hash_of(file),
+        })  # fmt: skip
+    return {"folder": str(folder), "listed": listed}
+
+
+def tried(path: Path) -> dict[str, Any]:
+    """What is measured of a checkpoint, in this process."""
+    contents = contents_of(path)
+    if devices.found(import_module("torch")) == "cpu":
+        # a card's driver reserves more addresses than any bound would leave it
+        bound_memory(3 * sum(part.bytes for part in contents.parts) + SPARE_BYTES)
+    return probe.measured(contents)
+
+
+if __name__ == "__main__":
+    answer(lambda arguments, hear: tried(Path(arguments[0])), SECONDS, memory=None)

@@ -1,0 +1,163 @@
+"""A refiner behind which a latent diffusion checkpoint stands.
+
+A call runs wholly on one device; numpy arrays go in and come out. What decides about its pixels besides
+what it is given is in its digest: the files, the device's kind, the bits and the libraries.
+"""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from importlib import import_module
+from typing import Any
+
+import numpy as np
+
+from enamel.core.checkpoints import asking
+from enamel.core.checkpoints.devices import Runs
+from enamel.core.checkpoints.folder import Contents, Part
+from enamel.core.checkpoints.loading import AdapterFile, Loaded, kept, loaded
+from enamel.core.diffusion.denoiser import Condition, Holding, Traits
+from enamel.core.diffusion.predictions import Ladder
+from enamel.core.errors import Refusal
+from enamel.core.picture.canvas import FloatArray
+
+
+@dataclass(frozen=True)
+class Files:
+    """All that a checkpoint is loaded from."""
+
+    contents: Contents
+    runs: Runs
+    adapters: tuple[AdapterFile, ...] = ()
+    guide: Part | None = None
+
+    def load(self) -> Loaded:
+        return loaded(self.contents, self.runs, adapters=self.adapters, guide=self.guide)
+
+
+class LatentRefiner:
+    """A checkpoint as the engine asks a refiner.
+
+    Parameters
+    ----------
+    traits : their digest names the checkpoint, with what it is used with, in memory.
+    glimpse : (channels + 1, 3): what latents look like roughly, channel by channel, and a last row added.
+    again : how another process makes the same; None where none has to.
+    """
+
+    def __init__(
+        self,
+        traits: Traits,
+        files: Callable[[], Files],
+        ladder: Ladder,
+        glimpse: FloatArray,
+        again: tuple[Any, ...] | None = None,
+    ) -> None:
+        self.traits = traits
+        self._files = files
+        self.ladder = ladder
+        self._glimpse = glimpse
+        self._again = again
+
+    @property
+    def at_hand(self) -> Loaded:
+        """Its parts, in memory; loaded when they are first asked for."""
+        return kept(self.traits.digest, lambda: self._files().load())
+
+    def predict(self, x: FloatArray, sigma: float, condition: Condition) -> FloatArray:
+        assert isinstance(condition.words, str)
+        words = condition.words
+
+        def run(one: Loaded) -> FloatArray:
+            z = self._tensor(x, one)
+            asked = asking.Asked(
+                self.ladder.time(sigma),
+                asking.encoded(one, words, against=condition.against),
+                (x.shape[0] * self.traits.space.factor, x.shape[1] * self.traits.space.factor),
+                self._structure(condition, one),
+                condition.hold,
+                condition.guidance,
+            )
+            seen = (z * self.ladder.scale(sigma)).to(one.network.dtype)
+            made = asking.made(one, seen, asked).float()
+            return _array(self.ladder.clean(z, made, sigma))
+
+        return self._carried_out(run)
+
+    def encode(self, pixels: FloatArray) -> FloatArray:
+        def run(one: Loaded) -> FloatArray:
+            given = self._tensor(pixels, one).to(one.vae.dtype)
+            found = one.vae.encode(given)
+            latents = found.latent_dist.mode() if hasattr(found, "latent_dist") else found.latents
+            shift, scale = _scaling(one.vae.config)
+            return _array((latents.float() - shift) * scale)
+
+        return self._carried_out(run)
+
+    def decode(self, values: FloatArray) -> FloatArray:
+        def run(one: Loaded) -> FloatArray:
+            shift, scale = _scaling(one.vae.config)
+            latents = self._tensor(values, one) / scale + shift
+            return _array(one.vae.decode(latents.to(one.vae.dtype), return_dict=False)[0].float())
+
+        return self._carried_out(run)
+
+    def glimpse(self, values: FloatArray) -> FloatArray:
+        seen = values @ self._glimpse[:-1] + self._glimpse[-1]
+        factor = self.traits.space.factor
+        return np.clip(seen, -1, 1).repeat(factor, axis=0).repeat(factor, axis=1)
+
+    def _structure(self, condition: Condition, one: Loaded) -> Any:
+        if self.traits.holding is not Holding.GUIDE:
+            return None
+        return ((self._tensor(condition.structure, one) + 1) / 2).to(one.guide.dtype)
+
+    def _tensor(self, values: FloatArray, one: Loaded) -> Any:
+        """(1, channels, height, width) float32 on the checkpoint's device."""
+        torch = import_module("torch")
+        planes = np.ascontiguousarray(values.transpose(2, 0, 1)[None])
+        return torch.from_numpy(planes).to(one.runs.device)
+
+    def _carried_out(self, run: Callable[[Loaded], FloatArray]) -> FloatArray:
+        """A call; when the device's memory does not do, once more with attention in slices."""
+        torch = import_module("torch")
+        one = self.at_hand
+        with torch.inference_mode():
+            try:
+                return run(one)
+            except torch.OutOfMemoryError:
+                pass
+            self._make_room(one)
+            try:
+                return run(one)
+            except torch.OutOfMemoryError:
+                self._make_room(one)
+        raise Refusal(
+            f"The memory of the {one.runs.device} device does not do for tiles of this size with "
+            f"{self.traits.name}. What was finished is kept; take smaller tiles, or set ENAMEL_DEVICE=cpu."
+        )
+
+    def _make_room(self, one: Loaded) -> None:
+        """Give back what is only kept for speed, and work in slices from now on."""
+        torch = import_module("torch")
+        for part in (one.network, one.vae):
+            if hasattr(part, "set_attention_slice"):
+                part.set_attention_slice("max")
+        if torch.cuda.is_available():
+            torch.cuda.empty_cache()
+
+    def __reduce__(self) -> tuple[Any, ...]:
+        assert self._again is not None
+        return self._again
+
+
+def _array(tensor: Any) -> FloatArray:
+    """(height, width, channels) of a tensor (1, channels, height, width)."""
+    values: FloatArray = tensor[0].float().cpu().numpy().transpose(1, 2, 0)
+    return np.ascontiguousarray(values)
+
+
+def _scaling(config: Any) -> tuple[float, float]:
+    """What is taken from a VAE's latents, and what they are then multiplied by, for a spread of 1."""
+    shift = getattr(config, "shift_factor", None)
+    scale = getattr(config, "scaling_factor", None)
+    return (0.0 if shift is None else float(shift)), (1.0 if scale is None else float(scale))

@@ -1,0 +1,189 @@
+"""Checkpoints in memory: loaded from the disk alone, one at a time, let go when another is wanted.
+
+Nothing is ever fetched: the libraries are told that they are offline before they are imported, and every
+loader is told to look at local files only, in safetensors only, and to run no code of the checkpoint's.
+"""
+
+import gc
+import os
+import time
+from collections.abc import Callable
+from contextlib import suppress
+from dataclasses import dataclass, field
+from importlib import import_module
+from pathlib import Path
+from threading import RLock
+from typing import Any
+
+from enamel.core.checkpoints.devices import Runs, require_installed
+from enamel.core.checkpoints.folder import Contents, Part, variant_of
+from enamel.core.errors import Refusal
+
+OFFLINE = {
+    "HF_HUB_OFFLINE": "1",
+    "TRANSFORMERS_OFFLINE": "1",
+    "HF_DATASETS_OFFLINE": "1",
+    "HF_HUB_DISABLE_TELEMETRY": "1",
+    "TOKENIZERS_PARALLELISM": "false",
+}
+
+
+@dataclass(frozen=True, slots=True)
+class AdapterFile:
+    """A low-rank adapter and how much it counts."""
+
+    path: Path
+    weight: float
+
+
+@dataclass(slots=True)
+class Loaded:
+    """A checkpoint's parts, ready to be asked."""
+
+    contents: Contents
+    runs: Runs
+    network: Any
+    vae: Any
+    encoders: tuple[Any, ...]
+    tokenizers: tuple[Any, ...]
+    guide: Any = None
+    words: dict[str, Any] = field(default_factory=dict)
+    """Prompts that were encoded, by their hash."""
+
+
+def libraries() -> tuple[Any, Any, Any]:
+    """torch, diffusers and transformers, told that they are offline."""
+    require_installed()
+    os.environ.update(OFFLINE)
+    torch, diffusers, transformers = map(import_module, ("torch", "diffusers", "transformers"))
+    diffusers.utils.logging.set_verbosity_error()
+    transformers.logging.set_verbosity_error()
+    diffusers.utils.logging.disable_progress_bar()
+    with suppress(AttributeError):
+        transformers.utils.logging.disable_progress_bar()
+    threads = int(os.environ.get("ENAMEL_THREADS", "0"))
+    if threads:
+        torch.set_num_threads(threads)
+    return torch, diffusers, transformers
+
+
+def loaded(
+    contents: Contents,
+    runs: Runs,
+    *,
+    adapters: tuple[AdapterFile, ...] = (),
+    guide: Part | None = None,
+) -> Loaded:
+    """All parts of a checkpoint, on their device.
+
+    Raises
+    ------
+    Refusal
+        Naming the part that can't be loaded.
+    """
+    torch, _, transformers = libraries()
+    network = part(contents.network, runs, runs.dtype)
+    for number, adapter in enumerate(adapters):
+        put_on(network, contents.network.role, adapter, f"adapter-{number}")
+    if adapters:
+        names = [f"adapter-{number}" for number in range(len(adapters))]
+        network.set_adapters(names, [adapter.weight for adapter in adapters])
+    vae = part(contents.vae, runs, runs.vae_dtype)
+    encoders = tuple(part(encoder, runs, runs.dtype) for encoder in contents.encoders)
+    tokenizers = tuple(_tokenizer(transformers, folder) for folder in contents.tokenizers)
+    guiding = part(guide, runs, runs.dtype) if guide else None
+    torch.set_grad_enabled(False)
+    return Loaded(contents, runs, network, vae, encoders, tokenizers, guiding)
+
+
+def part(one: Part, runs: Runs, dtype: str) -> Any:
+    """A part's network, in evaluation, on its device."""
+    torch = import_module("torch")
+    library = import_module(one.library)
+    kind = getattr(library, one.kind, None)
+    if not (isinstance(kind, type) and issubclass(kind, torch.nn.Module)):
+        raise Refusal(
+            f"Its part {one.role} is of a class, {one.kind}, that {one.library} here has not."
+        )
+    try:
+        network = kind.from_pretrained(  # type: ignore[attr-defined]
+            str(one.folder),
+            local_files_only=True,
+            use_safetensors=True,
+            variant=variant_of(one),
+            torch_dtype=getattr(torch, dtype),
+        )
+    except Exception as error:  # the libraries raise many kinds
+        raise Refusal(
+            f"Its part {one.role} can't be loaded: {_plainly(error, one.folder)}"
+        ) from None
+    return network.to(runs.device).eval().requires_grad_(False)
+
+
+def put_on(network: Any, role: str, adapter: AdapterFile, name: str) -> None:
+    """An adapter's weights onto a network, by the library's own loader."""
+    safetensors = import_module("safetensors.torch")
+    weights = safetensors.load_file(str(adapter.path))
+    own = {key: value for key, value in weights.items() if key.startswith(f"{role}.")}
+    plain = not any(key.startswith(("unet.", "transformer.", "text_encoder")) for key in weights)
+    if not own and not plain:
+        raise Refusal(
+            f"{adapter.path.name} is an adapter for another kind of network than this {role}."
+        )
+    try:
+        network.load_lora_adapter(own or weights, prefix=role if own else None, adapter_name=name)
+    except Exception as error:  # the library raises many kinds
+        raise Refusal(
+            f"{adapter.path.name} does not fit this checkpoint: {_plainly(error, adapter.path)}"
+        ) from None
+
+
+def _tokenizer(transformers: Any, folder: Path) -> Any:
+    try:
+        return transformers.AutoTokenizer.from_pretrained(
+            str(folder), local_files_only=True, trust_remote_code=False
+        )
+    except Exception as error:  # the library raises many kinds
+        raise Refusal(
+            f"Its part {folder.name} can't be loaded: {_plainly(error, folder)}"
+        ) from None
+
+
+def _plainly(error: Exception, path: Path) -> str:
+    """The first sentence of what a library said, without paths."""
+    said = str(error).replace(str(path), path.name).strip().splitlines()
+    return (said[0][:200] if said else type(error).__name__).rstrip(".") + "."
+
+
+_kept: dict[str, Loaded] = {}
+_used = 0.0
+_lock = RLock()
+
+
+def kept(key: str, load: Callable[[], Loaded]) -> Loaded:
+    """The checkpoint known by a key: the one in memory, else loaded in its place."""
+    global _used
+    with _lock:
+        if key not in _kept:
+            let_go()
+            _kept[key] = load()
+        _used = time.monotonic()
+        return _kept[key]
+
+
+def at_hand() -> str | None:
+    """Key of the checkpoint in memory, if there is one."""
+    return next(iter(_kept), None)
+
+
+def let_go(unused_for: float = 0.0) -> bool:
+    """Let go of the checkpoint in memory when it was not used for so many seconds; whether it was."""
+    with _lock:
+        if not _kept or time.monotonic() - _used < unused_for:
+            return False
+        _kept.clear()
+        gc.collect()
+        torch = import_module("torch")
+        if torch.cuda.is_available():
+            torch.cuda.empty_cache()
+        return True

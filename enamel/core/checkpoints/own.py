@@ -1,0 +1,84 @@
+"""Checkpoints that were taken in, with adapters, a structure guide or another VAE: from cards to refiners."""
+
+from dataclasses import replace
+
+import numpy as np
+
+from enamel.core.checkpoints.devices import Runs, require_installed
+from enamel.core.checkpoints.folder import contents_of, part_of
+from enamel.core.checkpoints.latent import Files, LatentRefiner
+from enamel.core.checkpoints.loading import AdapterFile
+from enamel.core.diffusion.denoiser import Holding
+from enamel.core.diffusion.predictions import ladder_of
+from enamel.core.errors import Refusal
+from enamel.core.networks.cards import CheckpointCard, FilesCard, card
+from enamel.core.schedule import Kit, address
+
+
+def refiner(
+    entry: CheckpointCard, digest: str | None = None, kit: Kit | None = None
+) -> LatentRefiner:
+    """A checkpoint as a refiner; its parts are loaded when it is first asked.
+
+    Raises
+    ------
+    Refusal
+        When the extra is not installed, or a file is missing or is not the one that is named.
+    """
+    require_installed()
+    kit = kit or Kit()
+    _verified(entry, kit.sha256)
+    adapters = [_beside(one.name, "adapter", one.sha256) for one in kit.adapters]
+    guide = _beside(kit.guide, "guide", kit.guide_sha256) if kit.guide else None
+    vae = _beside(kit.vae, "vae", kit.vae_sha256) if kit.vae else None
+    used = [one.digest for one in (*adapters, guide, vae) if one]
+    weights = [one.weight for one in kit.adapters]
+    known = address(entry.digest, used, weights, kit.guide, kit.vae) if used else entry.digest
+    if digest not in (None, known):
+        entry.verify(digest)
+    traits = replace(
+        entry.facts_as_traits(known), holding=Holding.GUIDE if guide else Holding.START
+    )
+
+    def files() -> Files:
+        contents = contents_of(entry.file)
+        if vae is not None:
+            contents = replace(contents, vae=part_of(vae.file, "vae"))
+        return Files(
+            contents,
+            Runs.read(entry.checkpoint["runs"]),
+            tuple(
+                AdapterFile(one.file / one.listed[0]["path"], weight)
+                for one, weight in zip(adapters, weights, strict=True)
+            ),
+            part_of(guide.file, "guide") if guide else None,
+        )
+
+    ladder = ladder_of(entry.checkpoint["scheduler"])
+    glimpse = np.asarray(entry.checkpoint["glimpse"], np.float32)
+    return LatentRefiner(traits, files, ladder, glimpse, (_again, (entry.name, known, kit)))
+
+
+def _again(name: str, digest: str, kit: Kit) -> LatentRefiner:
+    """The same in another process."""
+    entry = card(name, "refiner")
+    assert isinstance(entry, CheckpointCard)
+    return refiner(entry, digest, kit)
+
+
+def _beside(name: str, kind: str, sha256: str) -> FilesCard:
+    """Something that a checkpoint is used with."""
+    entry = card(name, kind)
+    assert isinstance(entry, FilesCard)
+    _verified(entry, sha256)
+    return entry
+
+
+def _verified(entry: FilesCard, sha256: str) -> None:
+    """Refuse a card whose files are not those that a schedule names."""
+    entry.verify(None)
+    if sha256 not in ("", entry.sha256):
+        raise Refusal(
+            f"The schedule was made with another {entry.name}: its files have the hash {sha256[:12]}…, those "
+            f"here {entry.sha256[:12]}…. Take in the right ones, or choose {entry.name} anew."
+        )

@@ -1,0 +1,27 @@
+"""Refiners by name: networks in ONNX files, and artists' own checkpoints."""
+
+from enamel.core.checkpoints import own
+from enamel.core.diffusion.denoiser import Denoiser
+from enamel.core.diffusion.onnx import OnnxRefiner
+from enamel.core.networks.cards import CheckpointCard, card
+from enamel.core.schedule import Kit, Refine
+
+
+def refiner(name: str, digest: str | None = None, kit: Kit | None = None) -> Denoiser:
+    """The refiner of that name, with what it is used with.
+
+    Raises
+    ------
+    Refusal
+        When there is none, or one of its files is missing or another one.
+    """
+    entry = card(name, "refiner")
+    if isinstance(entry, CheckpointCard):
+        return own.refiner(entry, digest, kit)
+    entry.verify(digest)
+    return OnnxRefiner(entry)
+
+
+def refiner_of(refine: Refine) -> Denoiser:
+    """The refiner that a refinement names."""
+    return refiner(refine.model, kit=refine.kit)

@@ -1,0 +1,199 @@
+"""Tiny latent diffusion checkpoints with random weights, in the library's own folder layout.
+
+Tens of thousands of weights and a toy vocabulary: made when tests ask for them, never committed.
+"""
+
+import inspect
+import json
+from pathlib import Path
+from typing import Any
+
+import torch
+from diffusers import AutoencoderKL, AutoencoderTiny, UNet2DConditionModel
+from diffusers.models.transformers.transformer_sd3 import SD3Transformer2DModel
+from diffusers.pipelines import auto_pipeline
+from transformers import CLIPTextConfig, CLIPTextModel, CLIPTextModelWithProjection
+
+FACTOR = 4
+WIDTH = 32
+SCHEDULER = {
+    "num_train_timesteps": 1000,
+    "beta_start": 0.00085,
+    "beta_end": 0.012,
+    "beta_schedule": "scaled_linear",
+    "steps_offset": 1,
+}
+START, END = "<|startoftext|>", "<|endoftext|>"
+
+
+def built(
+    folder: Path,
+    *,
+    network: str = "unet",
+    predicts: str = "epsilon",
+    encoders: int = 1,
+    vae: str = "whole",
+    seed: int = 0,
+) -> Path:
+    """A checkpoint in a folder.
+
+    Parameters
+    ----------
+    network : ``unet`` or ``transformer``; the latter predicts flow and wants two encoders.
+    predicts : of a U-Net: ``epsilon`` or ``v_prediction``.
+    vae : ``whole``, with attention over its tile and four channels, or ``near``, without and with three.
+    """
+    torch.manual_seed(seed)
+    channels = 4 if vae == "whole" else 3
+    parts: dict[str, Any] = {"vae": _vae(vae)}
+    if network == "unet":
+        parts["unet"] = _unet(channels, encoders)
+        scheduler = {
+            "_class_name": "EulerDiscreteScheduler",
+            "prediction_type": predicts,
+            **SCHEDULER,
+        }
+    else:
+        parts["transformer"] = _transformer(channels)
+        scheduler = {"_class_name": "FlowMatchEulerDiscreteScheduler", "shift": 3.0}
+    for number in range(encoders):
+        role = "text_encoder" + ("" if number == 0 else f"_{number + 1}")
+        parts[role] = _encoder(number > 0 or network == "transformer")
+        tokenizer(folder / role.replace("text_encoder", "tokenizer"))
+    index: dict[str, Any] = {
+        role: [type(part).__module__.split(".")[0], type(part).__name__]
+        for role, part in parts.items()
+    }
+    index["scheduler"] = ["diffusers", scheduler["_class_name"]]
+    for number in range(encoders):
+        role = "tokenizer" + ("" if number == 0 else f"_{number + 1}")
+        index[role] = ["transformers", "CLIPTokenizer"]
+    if network == "transformer":  # the library names the third encoder, which may be left out
+        index |= {"text_encoder_3": [None, None], "tokenizer_3": [None, None]}
+    index["_class_name"] = pipeline_for(set(index), parts[network], picture=False).__name__
+    for role, part in parts.items():
+        part.save_pretrained(folder / role, safe_serialization=True)
+    (folder / "scheduler").mkdir()
+    (folder / "scheduler" / "scheduler_config.json").write_text(json.dumps(scheduler))
+    (folder / "model_index.json").write_text(json.dumps(index))
+    return folder
+
+
+def pipeline_for(roles: set[str], network: Any, *, picture: bool = True) -> Any:
+    """The library's pipeline, starting from a picture or from words, that takes just these parts."""
+    known = (
+        auto_pipeline.AUTO_IMAGE2IMAGE_PIPELINES_MAPPING
+        if picture
+        else auto_pipeline.AUTO_TEXT2IMAGE_PIPELINES_MAPPING
+    )
+    for kind in known.values():
+        takes = dict(inspect.signature(kind.__init__).parameters)
+        takes.pop("self")
+        if type(network) not in (one.annotation for one in takes.values()):
+            continue
+        optional = {*kind._optional_components, "safety_checker", "feature_extractor"}
+        optional |= {"text_encoder_3", "tokenizer_3"}
+        needed = {
+            name
+            for name, one in takes.items()
+            if one.default is inspect.Parameter.empty and name not in optional
+        }
+        if needed <= roles <= set(takes) | {"_class_name"}:
+            return kind
+    raise LookupError(roles)
+
+
+def guide(folder: Path, unet: Any, seed: int = 5) -> Path:
+    """A structure guide for a U-Net, in a folder of its own; its last layers are not zero, so it says
+    something."""
+    from diffusers.models.controlnets import controlnet
+
+    torch.manual_seed(seed)
+    kind = next(
+        found
+        for name, found in vars(controlnet).items()
+        if name.endswith("Model") and hasattr(found, "from_unet")
+    )
+    made = kind.from_unet(unet, conditioning_channels=3)
+    for parameter in made.parameters():
+        if float(parameter.abs().sum()) == 0:
+            torch.nn.init.normal_(parameter, std=0.05)
+    made.save_pretrained(folder, safe_serialization=True)
+    return folder
+
+
+def adapter(path: Path, unet: Any, seed: int = 6) -> Path:
+    """A low-rank adapter for a U-Net's attention."""
+    from peft import LoraConfig
+    from peft.utils import get_peft_model_state_dict
+    from safetensors.torch import save_file
+
+    torch.manual_seed(seed)
+    unet.add_adapter(LoraConfig(r=2, target_modules=["to_q", "to_v"], init_lora_weights=False))
+    weights = get_peft_model_state_dict(unet)
+    save_file({f"unet.{name}": one.contiguous() for name, one in weights.items()}, path)
+    return path
+
+
+def tokenizer(folder: Path) -> Path:
+    """A toy vocabulary: letters, letters that end a word, and two words."""
+    folder.mkdir(parents=True)
+    letters = [chr(code) for code in range(33, 127)]
+    words = [*letters, *(f"{letter}</w>" for letter in letters), "th", "the</w>", START, END]
+    (folder / "vocab.json").write_text(
+        json.dumps({word: place for place, word in enumerate(words)})
+    )
+    (folder / "merges.txt").write_text("#version: 0.2\nt h\nth e</w>\n")
+    said = {
+        "tokenizer_class": "CLIPTokenizer", "model_max_length": 77, "bos_token": START,
+        "eos_token": END, "pad_token": END, "unk_token": END,
+    }  # fmt: skip
+    (folder / "tokenizer_config.json").write_text(json.dumps(said))
+    return folder
+
+
+def _encoder(projecting: bool) -> Any:
+    config = CLIPTextConfig(
+        vocab_size=192, hidden_size=WIDTH, intermediate_size=64, num_hidden_layers=2,
+        num_attention_heads=2, max_position_embeddings=77, projection_dim=WIDTH,
+        bos_token_id=190, eos_token_id=191, pad_token_id=191,
+    )  # fmt: skip
+    return CLIPTextModelWithProjection(config) if projecting else CLIPTextModel(config)
+
+
+def _vae(kind: str) -> Any:
+    if kind == "near":
+        return AutoencoderTiny(
+            encoder_block_out_channels=(8, 8, 8), decoder_block_out_channels=(8, 8, 8),
+            num_encoder_blocks=(1, 1, 1), num_decoder_blocks=(1, 1, 1), latent_channels=3,
+        )  # fmt: skip
+    return AutoencoderKL(
+        block_out_channels=(8, 16, 16), down_block_types=("DownEncoderBlock2D",) * 3,
+        up_block_types=("UpDecoderBlock2D",) * 3, latent_channels=4, norm_num_groups=4,
+        layers_per_block=1, sample_size=64, scaling_factor=0.5,
+    )  # fmt: skip
+
+
+def _unet(channels: int, encoders: int) -> Any:
+    more = {}
+    if encoders > 1:
+        more = {
+            "addition_embed_type": "text_time",
+            "addition_time_embed_dim": 8,
+            "projection_class_embeddings_input_dim": 6 * 8 + WIDTH,
+        }
+    return UNet2DConditionModel(
+        sample_size=16, in_channels=channels, out_channels=channels, layers_per_block=1,
+        block_out_channels=(16, 32), norm_num_groups=4, attention_head_dim=4,
+        cross_attention_dim=WIDTH * encoders,
+        down_block_types=("DownBlock2D", "CrossAttnDownBlock2D"),
+        up_block_types=("CrossAttnUpBlock2D", "UpBlock2D"), **more,
+    )  # fmt: skip
+
+
+def _transformer(channels: int) -> Any:
+    return SD3Transformer2DModel(
+        sample_size=16, patch_size=2, in_channels=channels, out_channels=channels, num_layers=1,
+        attention_head_dim=8, num_attention_heads=4, joint_attention_dim=2 * WIDTH,
+        caption_projection_dim=32, pooled_projection_dim=2 * WIDTH, pos_embed_max_size=32,
+    )  # fmt: skip

@@ -1,0 +1,372 @@
+"""Artists' own checkpoints against the library's own pipelines."""
+
+import inspect
+import sys
+import tempfile
+from collections.abc import Iterator
+from contextlib import suppress
+from pathlib import Path
+from typing import Any
+
+import diffusers
+import numpy as np
+import pytest
+import torch
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+
+from enamel.core.checkpoints import intake, loading
+from enamel.core.checkpoints.latent import LatentRefiner
+from enamel.core.diffusion import noise
+from enamel.core.diffusion.denoiser import Denoiser
+from enamel.core.diffusion.refiners import refiner
+from enamel.core.diffusion.samplers import Sampler, evaluations
+from enamel.core.diffusion.sigmas import levels, sigma_of
+from enamel.core.errors import Stopped
+from enamel.core.fire.firing import fire
+from enamel.core.fire.touchup import Patch, TouchUp, touch_up
+from enamel.core.geometry import Box, Size
+from enamel.core.masks import Drawn, Mask
+from enamel.core.masks.steps import Ellipse, Feather, Rectangle
+from enamel.core.picture.canvas import Canvas, FloatArray, SampleArray, to_signed
+from enamel.core.refine import blended
+from enamel.core.refine.tilework import Led, noise_at
+from enamel.core.schedule import JoinPass, Mode, Order, Protect, Refine, Schedule
+from enamel.core.upscale import Enlarged, upscaler
+from tests import checkpoints
+from tests.core.test_promises import StopAfter
+from tests.pictures import assert_same_pixels, portrait, whole
+from tests.schedules import coat, quick
+
+SIDE = 64
+STEPS = 8
+STRENGTH = 0.75
+KINDS: dict[str, dict[str, Any]] = {
+    "noise": {},
+    "velocity": {"predicts": "v_prediction", "vae": "near"},
+    "two-encoders": {"encoders": 2},
+    "flow": {"network": "transformer", "encoders": 2},
+}
+SCHEDULERS = {
+    Sampler.EULER: ("EulerDiscreteScheduler", {"use_karras_sigmas": True}),
+    Sampler.EULER_ANCESTRAL: ("EulerAncestralDiscreteScheduler", {}),
+    Sampler.HEUN: ("HeunDiscreteScheduler", {"use_karras_sigmas": True}),
+    Sampler.DPMPP_2M: ("DPMSolverMultistepScheduler", {"use_karras_sigmas": True}),
+}
+"""The library's classes for Enamel's samplers."""
+CASES = [(name, sampler) for name in KINDS if name != "flow" for sampler in Sampler]
+WORDS = "the (copper:1.0) boiler"
+SETTINGS = Refine(
+    guidance=2.5, seed=7, prompt="the copper boiler", negative_prompt="fog", strength=STRENGTH
+)
+
+
+@pytest.fixture(scope="module")
+def house(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Path]:
+    """The tiny checkpoints, taken in."""
+    folder = tmp_path_factory.mktemp("checkpoints")
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setenv("ENAMEL_MODELS", str(folder / "models"))
+        # in this process: the libraries take seconds to be read
+        patch.setattr(intake, "answer_of", lambda module, path, **_: intake.tried(Path(path)))
+        patch.setattr(intake, "bound_memory", lambda most: None)
+        for name, kind in KINDS.items():
+            intake.take_in(checkpoints.built(folder / name, **kind), name)
+        yield folder
+    loading.let_go()
+
+
+class Put:
+    """Noise of Enamel's own in the place of the library's, first for the start, then for each step."""
+
+    def __init__(self, denoiser: Denoiser) -> None:
+        self.denoiser = denoiser
+        self.step = -1
+
+    def of(self, step: int) -> FloatArray:
+        stream = noise.START if step < 0 else noise.STEP + step
+        return noise_at(self.denoiser.traits, SETTINGS, stream, Box(0, 0, SIDE, SIDE))
+
+    def __call__(self, shape: Any, **_: Any) -> torch.Tensor:
+        found = torch.from_numpy(self.of(self.step).transpose(2, 0, 1)[None].copy())
+        self.step += 1
+        assert found.shape == shape
+        return found
+
+
+def by_the_library(
+    folder: Path, denoiser: Denoiser, sampler: Sampler, patch: pytest.MonkeyPatch
+) -> tuple[FloatArray, list[float]]:
+    """What the library's pipeline makes of the portrait, as latents, and its noise levels."""
+    flow = "transformer" in {path.name for path in folder.iterdir()}
+    left_out = {"text_encoder_3": None, "tokenizer_3": None} if flow else {}
+    from_words = diffusers.DiffusionPipeline.from_pretrained(
+        folder, local_files_only=True, **left_out
+    )
+    parts = {name: part for name, part in from_words.components.items() if part is not None}
+    network = parts["transformer" if flow else "unet"]
+    kind = checkpoints.pipeline_for(set(parts), network)
+    if not flow:
+        name, more = SCHEDULERS[sampler]
+        scheduler = getattr(diffusers, name).from_config(from_words.scheduler.config, **more)
+        from_words.components["scheduler"] = parts["scheduler"] = scheduler
+        unrounded(scheduler, patch)
+    if not flow:
+        left_out = {"safety_checker": None, "feature_extractor": None}
+    taken = inspect.signature(kind.__init__).parameters
+    pipeline = kind(**parts, **{name: None for name in left_out if name in taken})
+    pipeline.set_progress_bar_config(disable=True)
+    put = Put(denoiser)
+    for module in (type(pipeline).__module__, type(pipeline.scheduler).__module__):
+        patch.setattr(sys.modules[module], "randn_tensor", put, raising=False)
+    pixels = to_signed(whole(portrait(SIDE, SIDE)))
+    latents = denoiser.encode(pixels)
+    given = latents if latents.shape[2] == 4 else (pixels + 1) / 2
+    made = pipeline(
+        prompt=SETTINGS.prompt,
+        negative_prompt=SETTINGS.negative_prompt,
+        image=torch.from_numpy(given.transpose(2, 0, 1)[None].copy()),
+        strength=STRENGTH,
+        num_inference_steps=STEPS,
+        guidance_scale=SETTINGS.guidance,
+        output_type="latent",
+        return_dict=False,
+    )[0]
+    sigmas = [float(sigma) for sigma in pipeline.scheduler.sigmas]
+    if flow:
+        sigmas = [sigma / (1 - sigma) if sigma < 1 else float("inf") for sigma in sigmas]
+    sigmas = list(dict.fromkeys(sigmas))
+    run = int(STEPS * STRENGTH)
+    return made[0].numpy().transpose(1, 2, 0), sigmas[len(sigmas) - run - 1 :]
+
+
+def unrounded(scheduler: Any, patch: pytest.MonkeyPatch) -> None:
+    """Tell the network of noise levels between its steps exactly; some schedulers round them."""
+    if type(scheduler).__name__ != SCHEDULERS[Sampler.DPMPP_2M][0]:
+        return
+    plain = scheduler.set_timesteps
+
+    def exact(*given: Any, **named: Any) -> None:
+        plain(*given, **named)
+        kept = scheduler.alphas_cumprod.numpy().astype(np.float64)
+        logs = np.log(np.sqrt((1 - kept) / kept))
+        times = [
+            scheduler._sigma_to_t(np.array(float(sigma)), logs) for sigma in scheduler.sigmas[:-1]
+        ]
+        scheduler.timesteps = torch.tensor(np.array(times), dtype=torch.float32)
+
+    patch.setattr(scheduler, "set_timesteps", exact)
+
+
+def by_the_engine(denoiser: Denoiser, sampler: Sampler, sigmas: list[float]) -> FloatArray:
+    """What Enamel's samplers make of it at the same noise levels."""
+    put = Put(denoiser)
+    picture = whole(portrait(SIDE, SIDE))
+    led = Led(denoiser, SETTINGS, picture, picture, SETTINGS.prompt, SETTINGS.negative_prompt)
+    signal = denoiser.encode(to_signed(picture))
+    state: tuple[FloatArray, ...] = (signal + put.of(-1) * np.float32(sigmas[0]),)
+    for evaluation in evaluations(sampler, sigmas):
+        estimate = led.estimate(state[0], evaluation)
+        state = evaluation.advance(state, estimate, put.of)
+    return state[0]
+
+
+@pytest.mark.parametrize(("name", "sampler"), [*CASES, ("flow", Sampler.EULER)])
+def test_one_tile_is_what_the_librarys_own_pipeline_makes_of_it(
+    name: str, sampler: Sampler, house: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    denoiser = refiner(name)
+    theirs, sigmas = by_the_library(house / name, denoiser, sampler, monkeypatch)
+    ours = by_the_engine(denoiser, sampler, sigmas)
+    assert np.abs(ours - theirs).max() < 1e-4 * np.abs(theirs).max()
+
+
+def test_karras_levels_over_the_whole_range_are_the_librarys(house: Path) -> None:
+    traits = refiner("noise").traits
+    kind = diffusers.EulerDiscreteScheduler
+    theirs = kind(**checkpoints.SCHEDULER, use_karras_sigmas=True)
+    theirs.set_timesteps(STEPS)
+    ours = levels(traits.strength_map[-1][1], traits.sigma_min, STEPS, rho=traits.rho)
+    assert ours == pytest.approx([float(sigma) for sigma in theirs.sigmas], rel=1e-4)
+
+
+BASE = portrait(72, 56)
+few = settings(max_examples=6, suppress_health_check=[HealthCheck.function_scoped_fixture])
+refinements = st.fixed_dictionaries(
+    {
+        "model": st.sampled_from(["noise", "velocity", "flow"]),
+        "strength": st.floats(0.1, 0.9),
+        "steps": st.integers(1, 3),
+        "sampler": st.sampled_from(Sampler),
+        "seed": st.integers(0, 2**40),
+        "hold": st.sampled_from([1.0, 0.5]),
+        "guidance": st.sampled_from([1.0, 2.0]),
+        "prompt": st.sampled_from(["", "the boiler", "(copper:1.4) boiler"]),
+        "tile": st.tuples(st.integers(64, 120), st.integers(64, 120)),
+        "overlap": st.integers(0, 32),
+        "order": st.sampled_from(Order),
+        "joins": st.sampled_from([None, JoinPass(0.3, 24)]),
+        "grit": st.sampled_from([0.0, 0.04]),
+        "anchor": st.sampled_from([0.0, 0.7]),
+        "anchor_radius": st.just(12),
+    }
+)
+
+
+def fired(schedule: Schedule, window: Box | None = None, **more: Any) -> SampleArray:
+    with tempfile.TemporaryDirectory() as folder:
+        work = more.pop("work", Path(folder))
+        result = fire(BASE, schedule, work, window=window, **more).result
+        return result.read(window or Box.whole(result.size))
+
+
+@few
+@given(settings=refinements, corner=st.tuples(st.integers(0, 100), st.integers(0, 80)))
+def test_1_a_window_equals_that_part_of_the_whole(
+    house: Path, settings: dict[str, Any], corner: tuple[int, int]
+) -> None:
+    schedule = coat(**settings)
+    window = Box(*corner, 40, 30)
+    assert_same_pixels(fired(schedule, window), fired(schedule)[window.slices])
+
+
+@few
+@given(
+    settings=refinements, mode=st.sampled_from(Mode), stops=st.lists(st.integers(1, 5), max_size=3)
+)
+def test_2_stopped_anywhere_and_resumed_equals_undisturbed(
+    house: Path, settings: dict[str, Any], mode: Mode, stops: list[int]
+) -> None:
+    schedule = coat(**settings, mode=mode)
+    with tempfile.TemporaryDirectory() as folder:
+        for tiles in stops:
+            sign = StopAfter(tiles)
+            with suppress(Stopped):
+                fired(schedule, work=Path(folder), listener=sign.hear, stopping=sign)
+        assert_same_pixels(fired(schedule, work=Path(folder)), fired(schedule))
+
+
+@few
+@given(settings=refinements, mode=st.sampled_from(Mode))
+def test_3_and_4_strength_0_changes_nothing_and_a_seed_is_a_picture(
+    house: Path, settings: dict[str, Any], mode: Mode
+) -> None:
+    settings |= {"mode": mode}
+    plain = whole(Enlarged(BASE, Size(144, 112), upscaler("lanczos")))
+    assert_same_pixels(fired(coat(**settings | {"strength": 0.0, "anchor": 0.0})), plain)
+    first = fired(coat(**settings))
+    assert_same_pixels(first, fired(coat(**settings)))
+    other = fired(coat(**settings | {"seed": settings["seed"] + 1}))
+    assert (first != other).mean() > 0.5
+
+
+@pytest.mark.parametrize("name", KINDS)
+def test_3_more_strength_takes_the_latents_farther(house: Path, name: str) -> None:
+    denoiser = refiner(name)
+    gone = []
+    for strength in (0.1, 0.4, 0.8):
+        start = sigma_of(strength, denoiser.traits.strength_map)
+        end = min(start, denoiser.traits.sigma_min)
+        made = by_the_engine(denoiser, Sampler.EULER, levels(start, end, 4, rho=7))
+        picture = denoiser.encode(to_signed(whole(portrait(SIDE, SIDE))))
+        gone.append(float(np.abs(made - picture).mean()))
+    assert gone == sorted(gone)
+
+
+@pytest.mark.parametrize("mode", Mode)
+def test_5_what_the_network_is_handed_does_not_grow_with_the_picture(
+    house: Path, mode: Mode, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    largest: dict[int, int] = {}
+    for side in (240, 320):
+        seen = []
+        for way in ("predict", "encode", "decode"):
+            plain = getattr(LatentRefiner, way)
+
+            def counting(
+                self: LatentRefiner, values: FloatArray, *more: Any, plain: Any = plain
+            ) -> FloatArray:
+                seen.append(values.size)  # noqa: B023
+                found: FloatArray = plain(self, values, *more)
+                return found
+
+            monkeypatch.setattr(LatentRefiner, way, counting)
+        monkeypatch.setattr(blended, "CODED", 64)
+        with tempfile.TemporaryDirectory() as folder:
+            schedule = coat(model="velocity", tile=(128, 128), mode=mode, steps=1)
+            fire(portrait(side, side), schedule, Path(folder))
+        largest[side] = max(seen)
+        monkeypatch.undo()
+    assert largest[240] == largest[320]
+
+
+def test_7_a_touch_up_changes_nothing_outside_its_mask(house: Path, tmp_path: Path) -> None:
+    mask = Mask(tuple(portrait().size), (Ellipse(54, 40, 22, 18), Feather(8)))
+    settings = TouchUp(
+        (Patch(mask, working=128, strength=0.5, seed=3),), refine=quick(model="noise")
+    )
+    touch_up(portrait(), settings, tmp_path / "work", tmp_path / "mended.npy")
+    before, after = whole(portrait()), whole(Canvas(tmp_path / "mended.npy"))
+    covered = Drawn(mask, portrait().size).read(Box.whole(portrait().size))
+    assert_same_pixels(after[covered == 0], before[covered == 0])
+    assert (after[covered > 0.9] != before[covered > 0.9]).mean() > 0.5
+
+
+def test_a_protected_part_is_the_enlarged_picture_bit_for_bit(house: Path) -> None:
+    mask = Mask((144, 112), (Rectangle(20, 20, 40, 30),))
+    plain = whole(Enlarged(BASE, Size(144, 112), upscaler("lanczos")))
+    for mode in Mode:
+        made = fired(coat(model="noise", mode=mode, protect=Protect(mask)))
+        inside = Box(22, 22, 36, 26).slices
+        assert_same_pixels(made[inside], plain[inside])
+        assert (made[80:] != plain[80:]).mean() > 0.5
+
+
+class Passing(torch.nn.Module):
+    """Gives back what it is given, in the place of what looks at a whole tile."""
+
+    def __init__(self, *, alone: bool) -> None:
+        super().__init__()
+        self.alone = alone
+
+    def forward(self, values: Any, *more: Any, **named: Any) -> Any:
+        return values if self.alone else (values,)
+
+
+def made_near(network: Any) -> None:
+    """Take from a network all that looks farther than a few cells: attention and statistics of a tile."""
+    for module in list(network.modules()):
+        for name, part in list(module.named_children()):
+            if isinstance(part, torch.nn.GroupNorm):
+                setattr(module, name, Passing(alone=True))
+            elif type(part).__name__.startswith("Transformer"):
+                setattr(module, name, Passing(alone=False))
+
+
+def test_joint_mode_is_one_whole_evaluation_where_nothing_looks_at_the_whole_tile(
+    house: Path,
+) -> None:
+    one = refiner("velocity").at_hand  # type: ignore[attr-defined]
+    try:
+        made_near(one.network)
+        settings = {"model": "velocity", "mode": Mode.JOINT, "feather": 0.0, "steps": 3}
+        base = portrait(200, 160)
+        results = []
+        for tile, overlap in (((416, 416), 0), ((256, 256), 128)):
+            with tempfile.TemporaryDirectory() as folder:
+                schedule = coat(**settings, tile=tile, overlap=overlap)
+                results.append(whole(fire(base, schedule, Path(folder)).result).astype(int))
+        assert np.abs(results[0] - results[1]).max() <= 16  # a sixteenth of an 8-bit level
+    finally:
+        loading.let_go()
+
+
+def test_the_ways_there_and_back_in_tiles_are_those_of_the_whole(
+    house: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    assert refiner("velocity").traits.space.coding_radius is not None
+    schedule = coat(model="velocity", mode=Mode.JOINT, tile=(512, 512))
+    complete = fired(schedule).astype(int)
+    monkeypatch.setattr(blended, "CODED", 64)
+    assert np.abs(fired(schedule).astype(int) - complete).max() <= 16
+    assert refiner("noise").traits.space.coding_radius is None
