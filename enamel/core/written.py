@@ -7,7 +7,7 @@ from typing import Any
 from enamel.core.base.cuts import Cuts
 from enamel.core.errors import FieldRefusal
 from enamel.core.masks import Mask
-from enamel.core.schedule import Refine, Region
+from enamel.core.schedule import Adapter, Refine, Region
 
 OVERLAP = re.compile(r"\s*(\d{1,6}(?:\.\d{1,6})?)\s*(px|%)?\s*")
 REGION = re.compile(r"\s*" + r"([\d.]{1,12})\s*%?\s+" * 3 + r"([\d.]{1,12})\s*%?\s*:\s*(.+)")
@@ -33,6 +33,26 @@ def written_overlap(refine: Refine) -> str:
     if refine.overlap_share is None:
         return f"{refine.overlap} px"
     return f"{refine.overlap_share * 100:g} %"
+
+
+def read_adapters(text: str) -> tuple[Adapter, ...]:
+    """Adapters from lines of a name and, if it is not 1, what it counts for."""
+    found = []
+    for line in filter(None, map(str.strip, text.splitlines())):
+        name, _, weight = line.partition(" ")
+        try:
+            found.append(Adapter(name, float(weight.strip() or 1)))
+        except ValueError:
+            raise FieldRefusal(
+                "adapters",
+                f"{line!r} is no adapter: give a name and a number, as in copper-line 0.8.",
+            ) from None
+    return tuple(found)
+
+
+def written_adapters(adapters: Iterable[Adapter]) -> str:
+    """Adapters as `read_adapters` reads them."""
+    return "\n".join(f"{one.name} {one.weight:g}" for one in adapters)
 
 
 def read_regions(text: str, masks: Mapping[str, Mask] | None = None) -> tuple[Region, ...]:

@@ -128,8 +128,10 @@ TILE_STORE_MB = float(os.environ.get("ENAMEL_TILE_STORE_MB", "2000"))
 KILN_WORK = Path(os.environ.get("ENAMEL_WORK", VAR / "kiln"))
 """Finished tiles of running firings. Workers on several machines have to share it."""
 os.environ.setdefault("ENAMEL_MODELS", str(VAR / "models"))
-os.environ.setdefault("ENAMEL_PROFILES", str(VAR / "profiles"))
 """Folder of the artist's own models, read by core. Workers on several machines have to share it."""
+os.environ.setdefault("ENAMEL_CHECKPOINTS", str(VAR / "checkpoints"))
+"""Folder that checkpoints are put into, to be taken in from the page."""
+os.environ.setdefault("ENAMEL_PROFILES", str(VAR / "profiles"))
 DEMO_PICTURES = ROOT / "demo" / "pictures"
 DEMO_HOUSE = ROOT / "demo" / "house.json"
 MAX_MEGAPIXELS = float(os.environ.get("ENAMEL_MAX_MEGAPIXELS", "300"))

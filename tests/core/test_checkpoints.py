@@ -11,18 +11,19 @@ from typing import Any
 import diffusers
 import numpy as np
 import pytest
+import safetensors.torch
 import torch
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from enamel.core.checkpoints import intake, loading
+from enamel.core.checkpoints import asking, intake, loading
 from enamel.core.checkpoints.latent import LatentRefiner
 from enamel.core.diffusion import noise
-from enamel.core.diffusion.denoiser import Denoiser
+from enamel.core.diffusion.denoiser import Denoiser, Holding
 from enamel.core.diffusion.refiners import refiner
 from enamel.core.diffusion.samplers import Sampler, evaluations
 from enamel.core.diffusion.sigmas import levels, sigma_of
-from enamel.core.errors import Stopped
+from enamel.core.errors import Refusal, Stopped
 from enamel.core.fire.firing import fire
 from enamel.core.fire.touchup import Patch, TouchUp, touch_up
 from enamel.core.geometry import Box, Size
@@ -30,8 +31,8 @@ from enamel.core.masks import Drawn, Mask
 from enamel.core.masks.steps import Ellipse, Feather, Rectangle
 from enamel.core.picture.canvas import Canvas, FloatArray, SampleArray, to_signed
 from enamel.core.refine import blended
-from enamel.core.refine.tilework import Led, noise_at
-from enamel.core.schedule import JoinPass, Mode, Order, Protect, Refine, Schedule
+from enamel.core.refine.tilework import AHEAD, Led, noise_at
+from enamel.core.schedule import Adapter, JoinPass, Kit, Mode, Order, Protect, Refine, Schedule
 from enamel.core.upscale import Enlarged, upscaler
 from tests import checkpoints
 from tests.core.test_promises import StopAfter
@@ -68,7 +69,7 @@ def house(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Path]:
     with pytest.MonkeyPatch.context() as patch:
         patch.setenv("ENAMEL_MODELS", str(folder / "models"))
         # in this process: the libraries take seconds to be read
-        patch.setattr(intake, "answer_of", lambda module, path, **_: intake.tried(Path(path)))
+        patch.setattr(intake, "answer_of", lambda _, *paths, **__: intake.tried(*map(Path, paths)))
         patch.setattr(intake, "bound_memory", lambda most: None)
         for name, kind in KINDS.items():
             intake.take_in(checkpoints.built(folder / name, **kind), name)
@@ -370,3 +371,138 @@ def test_the_ways_there_and_back_in_tiles_are_those_of_the_whole(
     monkeypatch.setattr(blended, "CODED", 64)
     assert np.abs(fired(schedule).astype(int) - complete).max() <= 16
     assert refiner("noise").traits.space.coding_radius is None
+
+
+@pytest.fixture(scope="module")
+def kit_at_hand(house: Path) -> Path:
+    """An adapter, a structure guide and another VAE for the first of them, taken in."""
+    network = diffusers.UNet2DConditionModel.from_pretrained(house / "noise" / "unet")
+    intake.take_in(checkpoints.guide(house / "edges", network), "edges")
+    intake.take_in(checkpoints.adapter(house / "copper.safetensors", network), "copper-line")
+    other = checkpoints.built(house / "other", seed=9)
+    intake.take_in(other / "vae", "other-vae")
+    return house
+
+
+@pytest.mark.parametrize(
+    "more",
+    [
+        {"adapters": (Adapter("copper-line", 1.0),)},
+        {"guide": "edges"},
+        {"vae": "other-vae"},
+        {"adapters": (Adapter("copper-line", 1.0),), "guide": "edges", "vae": "other-vae"},
+    ],
+    ids=lambda more: "+".join(more),
+)
+def test_what_a_checkpoint_is_used_with_changes_the_picture_and_its_name(
+    kit_at_hand: Path, more: dict[str, Any]
+) -> None:
+    plain, kit = coat(model="noise"), coat(model="noise", kit=Kit(**more))
+    assert (fired(kit) != fired(plain)).mean() > 0.5
+    assert_same_pixels(fired(kit), fired(kit))
+    digests = {refiner("noise").traits.digest, refiner("noise", kit=Kit(**more)).traits.digest}
+    assert len(digests) == 2
+
+
+def test_an_adapter_that_counts_nothing_changes_nothing(kit_at_hand: Path) -> None:
+    none = Kit(adapters=(Adapter("copper-line", 0.0),))
+    difference = fired(coat(model="noise", kit=none)).astype(int) - fired(coat(model="noise"))
+    assert np.abs(difference).max() <= 16
+
+
+def test_with_a_guide_hold_is_its_say(kit_at_hand: Path) -> None:
+    guided = Kit(guide="edges")
+    plain = fired(coat(model="noise", hold=0.0, kit=guided)).astype(int)
+    far = [
+        float(np.abs(fired(coat(model="noise", hold=hold, kit=guided)) - plain).mean())
+        for hold in (0.3, 1.0)
+    ]
+    assert 0 < far[0] < far[1]
+
+
+def test_without_one_hold_is_how_much_of_the_picture_the_start_keeps(house: Path) -> None:
+    one = refiner("noise")
+    assert one.traits.holding is Holding.START
+    assert (fired(coat(model="noise", hold=0.2)) != fired(coat(model="noise"))).mean() > 0.5
+
+
+def test_another_file_than_the_schedule_names_is_refused(kit_at_hand: Path) -> None:
+    for wrong in (Kit(sha256="0" * 64), Kit(guide="edges", guide_sha256="0" * 64)):
+        with pytest.raises(Refusal, match="The schedule was made with another"):
+            fired(coat(model="noise", kit=wrong))
+
+
+def test_long_prompts_are_read_in_pieces_and_weights_count(house: Path) -> None:
+    one = refiner("noise").at_hand  # type: ignore[attr-defined]
+    short, long = asking.encoded(one, "boiler"), asking.encoded(one, "copper boiler " * 30)
+    assert long.sequence.shape[1] > 2 * short.sequence.shape[1]
+    assert torch.equal(asking.encoded(one, "(boiler:1)").sequence, short.sequence)
+    away = [
+        float(
+            (
+                asking.encoded(one, f"(boiler:{w})").sequence - asking.encoded(one, "").sequence
+            ).norm()
+        )
+        for w in (0.5, 1, 2)
+    ]
+    assert away == sorted(away)
+
+
+def spoilt(folder: Path, part: str, change: Any) -> Path:
+    """A checkpoint in which the weights of a part were changed."""
+    checkpoints.built(folder)
+    path = next((folder / part).glob("*.safetensors"))
+    weights = {name: change(one) for name, one in safetensors.torch.load_file(path).items()}
+    safetensors.torch.save_file(weights, path)
+    return folder
+
+
+@pytest.mark.parametrize(
+    ("part", "said"),
+    [("unet", "Its network gives no numbers"), ("vae", "Its vae gives no numbers"),
+     ("text_encoder", "Its text encoder gives no numbers")],
+)  # fmt: skip
+def test_damaged_weights_are_refused(house: Path, tmp_path: Path, part: str, said: str) -> None:
+    def nothing(one: torch.Tensor) -> torch.Tensor:
+        return one * float("nan") if one.is_floating_point() else one
+
+    folder = spoilt(tmp_path / "spoilt", part, nothing)
+    with pytest.raises(Refusal, match=said):
+        intake.take_in(folder, "spoilt")
+
+
+def test_weights_of_other_shapes_are_refused(house: Path, tmp_path: Path) -> None:
+    cut = spoilt(tmp_path / "spoilt", "unet", lambda one: one[: max(1, len(one) // 2)].contiguous())
+    with pytest.raises(Refusal, match="Its part unet can't be loaded"):
+        intake.take_in(cut, "spoilt")
+
+
+def test_nothing_is_fetched(house: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    def no_way(*_: Any, **__: Any) -> None:
+        raise AssertionError("something wanted to reach the network")
+
+    monkeypatch.setattr("socket.socket.connect", no_way)
+    monkeypatch.setattr("socket.getaddrinfo", no_way)
+    loading.let_go()
+    assert fired(coat(model="noise")).shape == (112, 144, 3)
+
+
+def test_a_device_that_runs_out_of_memory_is_said_and_nothing_is_lost(
+    house: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    plain, calls = asking.made, []
+
+    def short_of_memory(*given: Any) -> Any:
+        calls.append(1)
+        if len(calls) in (2, 4, 5, 6):
+            raise torch.OutOfMemoryError
+        return plain(*given)
+
+    schedule = coat(model="noise", steps=1, tile=(64, 64), overlap=16)
+    undisturbed = fired(schedule)
+    monkeypatch.setattr(asking, "made", short_of_memory)
+    with pytest.raises(Refusal, match="What was finished is kept; take smaller tiles"):
+        fired(schedule, work=tmp_path)
+    assert_same_pixels(fired(schedule, work=tmp_path), undisturbed)
+    # one that was short once, one that was short three times, those on their way then, and each tile
+    assert len(calls) == 1 + 3 + AHEAD + 6

@@ -95,6 +95,11 @@ def made(one: Loaded, latents: Any, asked: Asked) -> Any:
     )[0]
 
 
+def guide_factor(guide: Any) -> int:
+    """How many px of a structure each latent cell of a guide stands for."""
+    return int(2 ** (len(guide.config.conditioning_embedding_out_channels) - 1))
+
+
 def _added(one: Loaded, asked: Asked, latents: Any) -> dict[str, Any] | None:
     """Summary of the words and sizes in px, where a U-Net takes them: those of the picture, where it was
     cut (nowhere), and those of the result; or the first two and how good it is to look."""

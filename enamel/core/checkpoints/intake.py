@@ -4,6 +4,7 @@ They stay where they lie. A checkpoint is tried in a process of its own with lim
 """
 
 import json
+import os
 from importlib import import_module
 from pathlib import Path
 from typing import Any
@@ -14,7 +15,7 @@ from enamel.core.checkpoints.tensors import ENDING, hash_of, weights_in
 from enamel.core.errors import Refusal
 from enamel.core.files import whole_file
 from enamel.core.limited import answer, answer_of, bound_memory
-from enamel.core.networks.cards import FilesCard, own_folder, read_card
+from enamel.core.networks.cards import FilesCard, cards, own_folder, read_card
 from enamel.core.networks.names import check_name
 
 SECONDS = 900
@@ -23,14 +24,7 @@ SPARE_BYTES = 16 * 2**30
 LARGEST_BYTES = 200 * 10**9
 
 
-def take_in(
-    path: Path,
-    name: str,
-    *,
-    summary: str = "",
-    licence: str = "",
-    configurations: Path | None = None,
-) -> FilesCard:
+def take_in(path: Path, name: str, *, summary: str = "", licence: str = "") -> FilesCard:
     """Look at a file or folder, try it, and put a card among the models.
 
     Parameters
@@ -49,7 +43,13 @@ def take_in(
     devices.require_installed()
     check_name(name)
     path = path.expanduser().resolve()
-    facts = {"name": name, "summary": summary, "licence": licence, "factor": None, **_facts(path)}
+    facts = {
+        "name": name,
+        "summary": summary,
+        "licence": licence,
+        "factor": None,
+        **_facts(path, name),
+    }
     file = folder / f"{name}.json"
     with whole_file(file) as partial:
         partial.write_text(json.dumps(facts, indent=2, ensure_ascii=False) + "\n")
@@ -58,7 +58,46 @@ def take_in(
     return entry
 
 
-def _facts(path: Path) -> dict[str, Any]:
+def is_for_here(path: Path) -> bool:
+    """Whether a path is of the kind that stays where it lies, and no ONNX file."""
+    return path.is_dir() or path.suffix == ENDING
+
+
+def forget(entry: FilesCard) -> None:
+    """Take something off the list; its files stay where they lie."""
+    vocabulary = vocabulary_of(entry.name)
+    vocabulary.with_suffix(".json").unlink(missing_ok=True)
+    vocabulary.unlink(missing_ok=True)
+
+
+def checkpoints_folder() -> Path | None:
+    """Where artists put what is to be taken in from the page, if there is such a folder."""
+    named = os.environ.get("ENAMEL_CHECKPOINTS")
+    return Path(named) if named else None
+
+
+def waiting() -> list[Path]:
+    """Checkpoints, adapters, guides and VAEs in the artists' folder that were not taken in yet."""
+    folder = checkpoints_folder()
+    if folder is None or not folder.is_dir():
+        return []
+    known = {
+        (entry.file / entry.listed[0]["path"] if entry.kind == "adapter" else entry.file)
+        for entry in cards()
+        if isinstance(entry, FilesCard)
+    }
+    found = sorted(path.resolve() for path in folder.iterdir() if not path.name.startswith("."))
+    return [path for path in found if is_for_here(path) and path not in known]
+
+
+def vocabulary_of(name: str) -> Path:
+    """Where the vocabulary of a checkpoint's first text encoder is kept, to count tokens by."""
+    folder = own_folder()
+    assert folder is not None
+    return folder / f"{name}.vocabulary"
+
+
+def _facts(path: Path, name: str) -> dict[str, Any]:
     """Kind and files of what lies there, and what was measured of a checkpoint."""
     if not path.exists():
         raise Refusal(f"There is nothing at {path}.")
@@ -73,8 +112,9 @@ def _facts(path: Path) -> dict[str, Any]:
                 f"at most {LARGEST_BYTES / 1e9:.0f} are taken."
             )
         found = answer_of(
-            "enamel.core.checkpoints.intake", str(path), seconds=SECONDS, thing="checkpoint"
-        )
+            "enamel.core.checkpoints.intake", str(path), str(vocabulary_of(name)),
+            seconds=SECONDS, thing="checkpoint",
+        )  # fmt: skip
         refiner = found.pop("refiner")
         parts = [_part_facts(part) for part in contents.parts]
         return {
@@ -134,14 +174,17 @@ def _listed(folder: Path, files: list[Path]) -> dict[str, Any]:
     return {"folder": str(folder), "listed": listed}
 
 
-def tried(path: Path) -> dict[str, Any]:
-    """What is measured of a checkpoint, in this process."""
+def tried(path: Path, vocabulary: Path) -> dict[str, Any]:
+    """What is measured of a checkpoint, in this process; its vocabulary is written to a file."""
     contents = contents_of(path)
     if devices.found(import_module("torch")) == "cpu":
         # a card's driver reserves more addresses than any bound would leave it
         bound_memory(3 * sum(part.bytes for part in contents.parts) + SPARE_BYTES)
-    return probe.measured(contents)
+    found = probe.measured(contents)
+    with whole_file(vocabulary) as partial:
+        partial.write_text(found.pop("vocabulary"))
+    return found
 
 
 if __name__ == "__main__":
-    answer(lambda arguments, hear: tried(Path(arguments[0])), SECONDS, memory=None)
+    answer(lambda arguments, hear: tried(*map(Path, arguments)), SECONDS, memory=None)

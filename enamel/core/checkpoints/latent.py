@@ -4,7 +4,10 @@ A call runs wholly on one device; numpy arrays go in and come out. What decides 
 what it is given is in its digest: the files, the device's kind, the bits and the libraries.
 """
 
+import gc
+import logging
 from collections.abc import Callable
+from contextlib import suppress
 from dataclasses import dataclass
 from importlib import import_module
 from typing import Any
@@ -14,11 +17,13 @@ import numpy as np
 from enamel.core.checkpoints import asking
 from enamel.core.checkpoints.devices import Runs
 from enamel.core.checkpoints.folder import Contents, Part
-from enamel.core.checkpoints.loading import AdapterFile, Loaded, kept, loaded
+from enamel.core.checkpoints.loading import AdapterFile, Loaded, kept, let_go, loaded
 from enamel.core.diffusion.denoiser import Condition, Holding, Traits
 from enamel.core.diffusion.predictions import Ladder
 from enamel.core.errors import Refusal
 from enamel.core.picture.canvas import FloatArray
+
+logger = logging.getLogger(__name__)
 
 
 @dataclass(frozen=True)
@@ -109,7 +114,12 @@ class LatentRefiner:
     def _structure(self, condition: Condition, one: Loaded) -> Any:
         if self.traits.holding is not Holding.GUIDE:
             return None
-        return ((self._tensor(condition.structure, one) + 1) / 2).to(one.guide.dtype)
+        shown = (self._tensor(condition.structure, one) + 1) / 2
+        by = asking.guide_factor(one.guide) / self.traits.space.factor
+        if by != 1:
+            resized = import_module("torch").nn.functional.interpolate
+            shown = resized(shown, scale_factor=by, mode="bilinear", antialias=by < 1)
+        return shown.to(one.guide.dtype)
 
     def _tensor(self, values: FloatArray, one: Loaded) -> Any:
         """(1, channels, height, width) float32 on the checkpoint's device."""
@@ -118,36 +128,45 @@ class LatentRefiner:
         return torch.from_numpy(planes).to(one.runs.device)
 
     def _carried_out(self, run: Callable[[Loaded], FloatArray]) -> FloatArray:
-        """A call; when the device's memory does not do, once more with attention in slices."""
+        """A call. When the device's memory does not do, it is emptied of what is only kept for speed and
+        the call made again; then once more with attention in slices, which rounds otherwise."""
         torch = import_module("torch")
         one = self.at_hand
         with torch.inference_mode():
-            try:
+            for make_room in (_empty, _slice):
+                try:
+                    return run(one)
+                except torch.OutOfMemoryError:
+                    logger.warning("the memory of %s does not do for a tile", one.runs.device)
+                make_room(one)
+            with suppress(torch.OutOfMemoryError):
                 return run(one)
-            except torch.OutOfMemoryError:
-                pass
-            self._make_room(one)
-            try:
-                return run(one)
-            except torch.OutOfMemoryError:
-                self._make_room(one)
+        device, _ = one.runs.device, let_go()  # the next one begins whole
         raise Refusal(
-            f"The memory of the {one.runs.device} device does not do for tiles of this size with "
+            f"The memory of the {device} device does not do for tiles of this size with "
             f"{self.traits.name}. What was finished is kept; take smaller tiles, or set ENAMEL_DEVICE=cpu."
         )
-
-    def _make_room(self, one: Loaded) -> None:
-        """Give back what is only kept for speed, and work in slices from now on."""
-        torch = import_module("torch")
-        for part in (one.network, one.vae):
-            if hasattr(part, "set_attention_slice"):
-                part.set_attention_slice("max")
-        if torch.cuda.is_available():
-            torch.cuda.empty_cache()
 
     def __reduce__(self) -> tuple[Any, ...]:
         assert self._again is not None
         return self._again
+
+
+def _empty(one: Loaded) -> None:
+    """Give back what the libraries keep of the device's memory for speed."""
+    torch = import_module("torch")
+    gc.collect()
+    for kind in ("cuda", "xpu", "mps"):
+        if one.runs.device == kind:
+            getattr(torch, kind).empty_cache()
+
+
+def _slice(one: Loaded) -> None:
+    """Work in slices from now on."""
+    for part in (one.network, one.vae):
+        if hasattr(part, "set_attention_slice"):
+            part.set_attention_slice("max")
+    _empty(one)
 
 
 def _array(tensor: Any) -> FloatArray:

@@ -19,6 +19,7 @@ from enamel.core.errors import Refusal
 from enamel.core.memory import peak_memory_mb
 from enamel.core.networks.probes import margin, picture
 from enamel.core.picture.canvas import FloatArray
+from enamel.core.timing import medians_in_turn
 
 RHO = 7.0
 """Karras spacing's exponent that Karras et al. 2022 found best for latent networks' relatives, table 5."""
@@ -70,6 +71,7 @@ def measured(contents: Contents) -> dict[str, Any]:
         "drift": drift,
         "glimpse": bench.glimpse().tolist(),
         "few_steps": _few_steps(contents),
+        "vocabulary": one.tokenizers[0].backend_tokenizer.to_str(),
         "refiner": {
             "grid": grid * bench.space.factor,
             "native_tile": native,
@@ -83,6 +85,7 @@ def measured(contents: Contents) -> dict[str, Any]:
                 "factor": bench.space.factor,
                 "channels": bench.space.channels,
                 "coding_radius": bench.coding_radius(),
+                "coding_cost": bench.coding_cost(),
             },
             "reads_prompts": True,
             "holding": "start",
@@ -147,6 +150,16 @@ class Bench:
             lambda pixels: self.refiner.decode(self.refiner.encode(pixels)),
             given, grid=self.space.factor, farthest=FARTHEST,
         )  # fmt: skip
+
+    def coding_cost(self) -> float:
+        """What there and back takes, in evaluations, on the same tile."""
+        x = np.zeros_like(self.latents)
+
+        def there_and_back() -> None:
+            self.refiner.decode(self.refiner.encode(self.given))
+
+        coding, once = medians_in_turn(there_and_back, lambda: self._estimate(x), times=3)
+        return round(coding / once, 2)
 
     def drift(self) -> dict[str, Any]:
         """What the ways there and back change: mean of each channel, and root mean square, in 8-bit

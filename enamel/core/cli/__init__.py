@@ -54,7 +54,9 @@ def parser() -> argparse.ArgumentParser:
 
     command = commands.add_parser("models", help="list upscalers and refiners, or take one in")
     command.add_argument("--json", action="store_true")
-    command.add_argument("--take-in", type=Path, metavar="FILE.onnx", help="one of your own")
+    command.add_argument(
+        "--take-in", type=Path, metavar="PATH", help="one of your own: ONNX file or checkpoint"
+    )
     command.add_argument("--name", help="what to call it; the file's name when left out")
     command.set_defaults(run=firing.run_models)
 

@@ -14,6 +14,7 @@ import onnxruntime
 import openvino
 import pyvips
 
+from enamel.core.checkpoints import intake as checkpoints
 from enamel.core.checks import Tiled, check
 from enamel.core.cli.files import output_of, read_input, read_schedule, show
 from enamel.core.errors import Refusal
@@ -22,6 +23,7 @@ from enamel.core.fire.planning import propose
 from enamel.core.geometry import Box, Size
 from enamel.core.networks.cards import cards
 from enamel.core.networks.intake import take_in
+from enamel.core.networks.names import name_from
 from enamel.core.picture.canvas import Canvas
 from enamel.core.press.file import export
 from enamel.core.press.output import FileFormat
@@ -69,9 +71,11 @@ def run_upscale(chosen: argparse.Namespace) -> None:
 
 def run_models(chosen: argparse.Namespace) -> None:
     if chosen.take_in is not None:
-        if not chosen.take_in.is_file():
-            raise Refusal(f"There is no file {chosen.take_in}.")
-        taken = take_in(chosen.take_in, chosen.name or chosen.take_in.stem.lower())
+        path = chosen.take_in
+        if not path.exists():
+            raise Refusal(f"There is no file {path}.")
+        take = checkpoints.take_in if checkpoints.is_for_here(path) else take_in
+        taken = take(path, chosen.name or name_from(path.name))
         print(f"{taken.name} is taken in as {taken.kind}.", file=sys.stderr)
     found: list[dict[str, Any]] = [
         {"name": name, "kind": "upscaler", "factor": None, "summary": "Plain interpolation."}

@@ -52,6 +52,8 @@ class Space:
     channels: int = 3
     coding_radius: int | None = 0
     """How far a cell's pixels, there and back, depend on others, in px; None where on all of a tile."""
+    coding_cost: float = 0.0
+    """What there and back takes of a tile, in evaluations."""
 
     @property
     def latent(self) -> bool:

@@ -23,6 +23,8 @@ PROCESS_MB = 160.0
 """The process with its libraries before any picture, measured."""
 BLOCK_BYTES_PER_PX = 100
 """What a block takes while it is enlarged or joined, measured."""
+SMALLEST_TIMED = 256
+"""Least side in px of the tile that a refiner's speed is taken on; on less, calls count for too much."""
 PLAIN_SECONDS_PER_MEGAPIXEL = 0.25
 """Enlarging and writing, measured on two cores; corrected by the share seen in earlier firings."""
 
@@ -75,7 +77,8 @@ class Prediction:
 
 def measured_rate(denoiser: Denoiser) -> float:
     """Megapixels per second that the network does here on a tile of its own size, median of three."""
-    traits, side = denoiser.traits, denoiser.traits.native_tile
+    traits = denoiser.traits
+    side = -(-max(traits.native_tile, SMALLEST_TIMED) // traits.grid) * traits.grid
     led = Condition(np.zeros((side, side, 3), np.float32), "" if traits.reads_prompts else None)
     cells = side // traits.space.factor
     x = np.zeros((cells, cells, traits.space.channels), np.float32)

@@ -47,7 +47,7 @@ class Card:
     @property
     def vocabulary(self) -> list[list[str]]:
         """The words a refiner knows, each with its synonyms."""
-        words: list[list[str]] = self.facts[self.kind].get("vocabulary", [])
+        words: list[list[str]] = self.facts.get(self.kind, {}).get("vocabulary", [])
         return words
 
     @property
@@ -58,7 +58,7 @@ class Card:
     @property
     def radius(self) -> int | None:
         """How far it looks, in px of what it is given; None if it sees the whole tile."""
-        radius: int | None = self.facts[self.kind]["radius"]
+        radius: int | None = self.facts.get(self.kind, {}).get("radius")
         return radius
 
     @property

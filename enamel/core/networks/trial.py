@@ -18,8 +18,8 @@ from enamel.core.diffusion.refiners import refiner
 from enamel.core.fire.firing import fire
 from enamel.core.fire.predict import measured_rate
 from enamel.core.geometry import Box, Size
-from enamel.core.limited import Hear, answer, answer_of
-from enamel.core.networks.cards import Card, cards
+from enamel.core.limited import MEMORY_BYTES, Hear, answer, answer_of, bound_memory
+from enamel.core.networks.cards import Card, CheckpointCard, cards
 from enamel.core.picture.canvas import Pixels, SampleArray, to_eight_bits
 from enamel.core.schedule import Coat, Refine, Schedule
 from enamel.core.upscale.onnx import trained
@@ -73,6 +73,8 @@ def _file(folder: Path, number: int) -> Path:
 def _work(arguments: list[str], hear: Hear) -> Any:
     name, asked, folder = arguments
     entry = next(card for card in cards() if card.name == name)
+    if not isinstance(entry, CheckpointCard):  # those were tried within bounds that suit their size
+        bound_memory(MEMORY_BYTES)
     rate = rate_of(entry)
     for number, (picture, *middle) in enumerate(json.loads(asked)):
         part = cut(Path(picture), (middle[0], middle[1]), Size(*SHOWN), entry.factor or 2)
@@ -124,4 +126,4 @@ def beside(before: SampleArray, after: SampleArray) -> bytes:
 
 
 if __name__ == "__main__":
-    answer(_work, SECONDS)
+    answer(_work, SECONDS, memory=None)

@@ -110,7 +110,8 @@ def work_of(settings: Refine, traits: Traits, size: Size, region: Box | None = N
     each, evaluations = settings.calls, len(plan(settings, traits))
     if blends(settings, traits):
         tiles, tasks, seen = blended.counted(settings, traits, size, region)
-        work = Work(tiles, tasks, evaluations * each, seen * each, size.megapixels)
+        seen = seen * each + region.area / 1e6 * traits.space.coding_cost
+        work = Work(tiles, tasks, evaluations * each, seen, size.megapixels)
     elif settings.mode is Mode.JOINT:
         tasks, seen = joint.counted(settings, traits, size, region)
         work = Work(tasks // evaluations, tasks, evaluations * each, seen * each, 0.0)
@@ -118,8 +119,9 @@ def work_of(settings: Refine, traits: Traits, size: Size, region: Box | None = N
         first, over = separate.counted(settings, traits, size, region)
         area = separate.grid_of(settings, traits, size).used.megapixels
         again = len(plan(separate.over_joins(settings), traits)) if over else 0
-        seen = area * (first * evaluations + over * again)
-        work = Work(first, first + over, evaluations * each, seen * each, area * (first + over))
+        seen = area * (first * evaluations + over * again) * each
+        seen += area * (first + over) * traits.space.coding_cost
+        work = Work(first, first + over, evaluations * each, seen, area * (first + over))
     if work.tasks > MOST_TASKS:
         raise Refusal(
             f"This would take {work.tasks:,} pieces of work; at most {MOST_TASKS:,} can be kept "

@@ -69,8 +69,9 @@ class Model(models.Model):
 
     @property
     def tried(self) -> bool:
-        """Whether the file that is there now was tried on this machine."""
-        return self.tried_sha256 == self.card.digest
+        """Whether the file that is there now was tried on this machine, or needs no trial."""
+        alone = self.card.kind in ("upscaler", "refiner")
+        return not alone or self.tried_sha256 == self.card.digest
 
 
 class TrialCrop(models.Model):
@@ -138,6 +139,12 @@ def offered() -> tuple[list[str], list[str]]:
         [card.name for card in on if card.kind == kind] for kind in ("upscaler", "refiner")
     )
     return [*FILTERS, *upscalers], refiners
+
+
+def beside(kind: str) -> list[str]:
+    """Names of what checkpoints can be used with, and that is on: adapters, guides or VAEs."""
+    off = Model.objects.off()
+    return [card.name for card in cards() if card.kind == kind and card.name not in off]
 
 
 def upscalers_offered() -> list[str]:

@@ -1,7 +1,7 @@
 """Layers in and out of storage: canvases, pyramids, thumbnails."""
 
 import shutil
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from contextlib import AbstractContextManager, contextmanager
 from pathlib import Path
 from typing import Any
@@ -131,12 +131,21 @@ def said_of(layer: Layer, *, preview: bool = False) -> dict[str, str]:
         "xmp:CreatorTool": "Enamel",
         "Iptc4xmpExt:DigitalSourceType": source_type(piece.made_by_model, layer),
         "Iptc4xmpExt:AIPromptInformation": made.written(),
-        "Iptc4xmpExt:AISystemUsed": made.model or refine.get("model", ""),
+        "Iptc4xmpExt:AISystemUsed": _systems_in_words(made.model, refine),
         "xmpMM:DocumentID": f"sha256:{layer.sha256}",
         "xmpMM:OriginalDocumentID": f"sha256:{piece.base.sha256}",
         "xmp:Label": PREVIEW_COPY if preview else "",
         "enamel:Steps": _settings_in_words(layer),
     }
+
+
+def _systems_in_words(model: str, refine: Mapping[str, Any]) -> str:
+    """The model that made the base, and an own checkpoint that refined it with what it was used with."""
+    kit = refine.get("kit")
+    if not kit:
+        return model or str(refine.get("model", ""))
+    beside = [*(one["name"] for one in kit["adapters"]), kit["guide"], kit["vae"]]
+    return ", ".join(filter(None, [model, refine["model"], *beside]))
 
 
 def _settings_in_words(layer: Layer) -> str:

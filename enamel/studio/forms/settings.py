@@ -10,8 +10,10 @@ from enamel.core.diffusion.sigmas import Spacing
 from enamel.core.errors import FieldRefusal, Refusal
 from enamel.core.geometry import Size
 from enamel.core.networks.cards import cards
-from enamel.core.schedule import Refine
-from enamel.kiln.models import offered
+from enamel.core.networks.kits import kit_of
+from enamel.core.schedule import Kit, Refine
+from enamel.core.written import read_adapters, written_adapters
+from enamel.kiln.models import beside, offered
 
 SAMPLERS = [(sampler, sampler.label) for sampler in Sampler]
 SPACINGS = [(Spacing.KARRAS, "Karras"), (Spacing.UNIFORM, "Uniform")]
@@ -116,18 +118,31 @@ class RefineFields(SettingsForm):
         required=False, widget=forms.Textarea(attrs={"rows": 2}), label="Prompt"
     )
     negative_prompt = forms.CharField(required=False, label="Negative prompt")
+    adapters = forms.CharField(
+        required=False, widget=forms.Textarea(attrs={"rows": 2}), label="Adapters"
+    )
+    structure_guide = forms.ChoiceField(required=False, label="Structure guide")
+    vae = forms.ChoiceField(required=False, label="VAE")
+
+    KIT = ("adapters", "structure_guide", "vae")
+    """Fields of what an own checkpoint is used with."""
 
     def __init__(self, *args: Any, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
         self.upscalers, refiners = offered()
         offer(self, "model", refiners)
+        offer(self, "structure_guide", ["", *beside("guide")])
+        offer(self, "vae", ["", *beside("vae")])
 
     def refine(self, **more: Any) -> Refine:
         given = {
             name: self.cleaned_data[name]
             for name in RefineFields.base_fields
-            if name in self.fields
+            if name in self.fields and name not in self.KIT
         }
+        adapters = read_adapters(self.cleaned_data["adapters"])
+        beside = (self.cleaned_data[name] for name in ("structure_guide", "vae"))
+        given["kit"] = kit_of(given["model"], adapters, *beside)
         given["sampler"] = Sampler(given["sampler"])
         given["spacing"] = Spacing(given["spacing"])
         return Refine(**given, **more)
@@ -135,4 +150,10 @@ class RefineFields(SettingsForm):
 
 def shown(refine: Refine, names: Any) -> dict[str, Any]:
     """A refinement's settings as fields show them."""
-    return {name: getattr(refine, name) for name in names}
+    kit = refine.kit or Kit()
+    of_kit = {
+        "adapters": written_adapters(kit.adapters),
+        "structure_guide": kit.guide,
+        "vae": kit.vae,
+    }
+    return {name: of_kit[name] if name in of_kit else getattr(refine, name) for name in names}

@@ -7,6 +7,7 @@ __all__ = [
     "finishing",
     "mending",
     "prints",
+    "refiners",
     "scale",
     "section",
     "sheet",

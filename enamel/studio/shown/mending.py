@@ -15,6 +15,7 @@ from enamel.kiln.firings import asking as firings
 from enamel.kiln.mending import faces, inlays
 from enamel.kiln.models import Candidate, Layer, Mending, Piece
 from enamel.studio.forms.touch_up import TouchUpForm
+from enamel.studio.shown.refiners import abilities_in
 
 MASK_TOOLS = tuple(
     {
@@ -35,6 +36,7 @@ def touch_up_shown(
     """The panel: faces worst first, kept masks, what it would take."""
     return {
         "cost": touch_up_cost(layer, form),
+        "abilities": abilities_in(form),
         "faces": [shown_face(layer, face) for face in faces.listed(layer)],
         "put_right": piece.faces_kept is not None,
         "kept_masks": piece.masks.all(),

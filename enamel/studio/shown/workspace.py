@@ -36,6 +36,7 @@ from enamel.studio.shown.draft import Draft
 from enamel.studio.shown.finishing import finish_shown
 from enamel.studio.shown.mending import inlay_shown, touch_up_shown
 from enamel.studio.shown.prints import file_shown, print_shown
+from enamel.studio.shown.refiners import abilities, checkpoint_facts
 from enamel.studio.shown.section import section
 
 TASKS = {
@@ -180,6 +181,8 @@ def schedule_cost(piece: Piece, draft: Draft) -> dict[str, Any]:
         "all_laid": not left.coats,
         "words": words_of(refine, known) if refine else [],
         "knows_words": bool(known),
+        "abilities": abilities(refine),
+        "checkpoint": checkpoint_facts(refine),
         "gives_back": traits is not None and traits.gives_back,
         "refiner": refine.model if refine else "",
     }

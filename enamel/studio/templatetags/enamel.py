@@ -112,6 +112,10 @@ def made_with(layer: Layer) -> str:
         parts.append(f"strength {refine['strength']:g}")
         parts.append(f"{refine['steps']} steps")
         parts.append(f"seed {refine['seed']}")
+        parts.append(f"by {refine['model'].capitalize()}")
+        kit = refine.get("kit") or {"adapters": [], "guide": "", "vae": ""}
+        parts += [f"{one['name']} {one['weight']:g}" for one in kit["adapters"]]
+        parts += filter(None, [kit["guide"], kit["vae"]])
     if layer.kind == Layer.Kind.FINISH:
         parts.append(Finish.from_json(layer.recipe["finish"]).words)
     return ", ".join(parts) or "as it was brought in"
@@ -143,6 +147,12 @@ def usual_range(bound: BoundField) -> dict[str, float] | None:
         "low": low, "high": high, "span_low": span_low, "span_high": span_high,
         "x": x, "width": width, "at": at,
     }  # fmt: skip
+
+
+@register.filter
+def millions(number: int) -> str:
+    """A count of parameters: 860 M, 0.25 M."""
+    return f"{number / 1e6:.3g} M"
 
 
 @register.filter

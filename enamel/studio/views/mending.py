@@ -24,6 +24,7 @@ from enamel.kiln.storage.layers import crop_of
 from enamel.studio.forms import TouchUpForm
 from enamel.studio.forms.touch_up import mask_of
 from enamel.studio.shown.mending import mending_shown, shown_face, touch_up_cost
+from enamel.studio.shown.refiners import abilities_in
 from enamel.studio.views.access import own_layer, own_piece
 from enamel.studio.views.layers import A_MONTH
 from enamel.studio.views.workspace import again
@@ -92,7 +93,7 @@ def cost(request: HttpRequest, layer_id: UUID) -> HttpResponse:
     form = TouchUpForm(request.POST, start=layer.size)
     if not form.is_valid():
         return render(request, "studio/shared/refused.html", {"form": form})
-    shown = {"cost": touch_up_cost(layer, form)}
+    shown = {"cost": touch_up_cost(layer, form), "abilities": abilities_in(form)}
     return render(request, "studio/workspace/touch_up_cost.html", shown)
 
 

@@ -1,5 +1,7 @@
 """The workshop's models: what each is good for here, which are offered, and bringing in one's own."""
 
+from pathlib import Path
+
 from django.contrib import messages
 from django.contrib.auth.decorators import login_required
 from django.http import Http404, HttpRequest, HttpResponse
@@ -7,6 +9,8 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.cache import cache_control
 from django.views.decorators.http import require_GET, require_POST
 
+from enamel.core.checkpoints import devices
+from enamel.core.checkpoints import intake as checkpoints
 from enamel.core.errors import Refusal
 from enamel.core.networks import intake
 from enamel.kiln import tasks
@@ -31,7 +35,9 @@ def _page(request: HttpRequest, form: ModelForm, status: int = 200) -> HttpRespo
         "studio/models/models.html",
         {
             "models": found,
-            "waiting": [path.name for path in intake.waiting()],
+            "waiting": list(_waiting()),
+            "checkpoints": checkpoints.checkpoints_folder(),
+            "installed": devices.installed(),
             "form": form,
             "suited": SuitedForm(),
             "arrivals": Arrival.objects.of(request.user)
@@ -42,6 +48,11 @@ def _page(request: HttpRequest, form: ModelForm, status: int = 200) -> HttpRespo
     )
 
 
+def _waiting() -> dict[str, Path]:
+    """What lies in the workshop's folders and can be taken in, by name."""
+    return {path.name: path for path in (*intake.waiting(), *checkpoints.waiting())}
+
+
 @require_POST
 @login_required
 def take_in_model(request: HttpRequest) -> HttpResponse:
@@ -49,10 +60,10 @@ def take_in_model(request: HttpRequest) -> HttpResponse:
     form = ModelForm(request.POST, request.FILES)
     if not form.is_valid():
         return _page(request, form, 422)
-    found = {path.name: path for path in intake.waiting()}
-    upload, waiting = form.cleaned_data["file"], found.get(request.POST.get("waiting", ""))
+    upload = form.cleaned_data["file"]
+    waiting = _waiting().get(request.POST.get("waiting", ""))
     if upload is None and waiting is None:
-        form.add_error("file", "Choose an ONNX file first.")
+        form.add_error("file", "Choose an ONNX file, or something from a folder, first.")
         return _page(request, form, 422)
     words = {key: form.cleaned_data[key] for key in ("name", "summary", "licence")}
     try:

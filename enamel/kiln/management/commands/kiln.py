@@ -11,6 +11,7 @@ from django.db import close_old_connections
 from procrastinate import App
 from procrastinate.contrib.django import app
 
+from enamel.core.checkpoints import loading
 from enamel.core.memory import give_back_freed
 from enamel.core.networks.runtimes import let_go_unused
 from enamel.kiln.firings.asking import take_up_again
@@ -85,7 +86,7 @@ async def rescue_jobs(served: App, queues: list[str]) -> None:
             ):
                 await served.job_manager.retry_job(job)
             await sync_to_async(Attendance.objects.note)(queues)
-            if let_go_unused(IDLE_SECONDS):
+            if let_go_unused(IDLE_SECONDS) or loading.let_go(IDLE_SECONDS):
                 give_back_freed()
             if FIRINGS in queues:
                 await sync_to_async(take_up_again)()

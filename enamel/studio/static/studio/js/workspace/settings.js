@@ -14,6 +14,25 @@ export function init(root) {
   lockShape(root);
   showChosen(root);
   showChanged(root);
+  showAble(root);
+  takeTile(root);
+}
+
+// only the fields that the refiner in hand knows what to do with; their values stay
+function showAble(root) {
+  const able = root.querySelector("[data-abilities]")?.dataset.abilities.split(" ");
+  if (!able) return;
+  for (const part of root.querySelectorAll("[data-for]")) part.hidden = !able.includes(part.dataset.for);
+}
+
+// the tile that a checkpoint was made for
+function takeTile(root) {
+  root.addEventListener("click", (event) => {
+    const side = event.target.dataset?.takeTile;
+    if (!side) return;
+    setAndTell(root.elements.tile_width, side);
+    setAndTell(root.elements.tile_height, side);
+  });
 }
 
 function seedButtons(root) {
@@ -43,6 +62,7 @@ function follow(root) {
       else keepFocus(old, part);
     }
     showChanged(root);
+    showAble(root);
     root.dispatchEvent(new CustomEvent("enamel:consequences"));
   };
   root.addEventListener("input", () => {
