@@ -9,6 +9,7 @@ import pytest
 from django.conf import settings
 from django.contrib.auth.models import User
 from django.core.files import File
+from django.test import override_settings
 
 from enamel.kiln.models import Piece
 from enamel.kiln.pieces import bringing
@@ -16,6 +17,13 @@ from enamel.kiln.storage import layers as store
 from tests.pictures import STATIONMASTER
 
 SIZE = (112, 88)
+
+
+@pytest.fixture(scope="session", autouse=True)
+def quick_passwords() -> Iterator[None]:
+    """A hash that takes no time: the real one takes most of a second for each artist of each test."""
+    with override_settings(PASSWORD_HASHERS=["django.contrib.auth.hashers.MD5PasswordHasher"]):
+        yield
 
 
 @pytest.fixture

@@ -13,7 +13,9 @@ os.environ |= {
     "ENAMEL_MEDIA": f"{FOLDER}/pictures",
     "ENAMEL_WORK": f"{FOLDER}/kiln",
     "ENAMEL_MODELS": f"{FOLDER}/models",
+    "ENAMEL_CHECKPOINTS": f"{FOLDER}/checkpoints",
     "ENAMEL_PROFILES": f"{FOLDER}/profiles",
+    "ENAMEL_CACHE": f"{FOLDER}/cache",  # one process must not empty another's
     "ENAMEL_PRINT_SHOP": "http://127.0.0.1:9",  # nobody answers there
     "ENAMEL_PLAIN_STATIC": "1",
     "ENAMEL_DEMO": "1",

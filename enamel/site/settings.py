@@ -95,7 +95,7 @@ DATABASES = {
 CACHES = {
     "default": {
         "BACKEND": "django.core.cache.backends.filebased.FileBasedCache",
-        "LOCATION": VAR / "cache",
+        "LOCATION": os.environ.get("ENAMEL_CACHE", VAR / "cache"),
     }
 }
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"

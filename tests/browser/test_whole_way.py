@@ -31,7 +31,7 @@ def test_sign_in_upload_set_fire_watch_mend_wipe_download(
 
     # set: the cost follows
     browser.fill("strength", 0.5)
-    browser.fill("steps", 16)
+    browser.fill("steps", 8)
     browser.fill("seed", 12)
     browser.fill("tile_width", 128)
     browser.fill("tile_height", 128)
@@ -109,9 +109,10 @@ def test_stop_then_go_on(signed_in: Browser, kiln: None, face_file: Path) -> Non
     browser.find("#files").send_keys(str(face_file))
     browser.button("Bring in").click()
     browser.find("[data-module~='bench'][data-open]")
-    browser.fill("steps", 12)
+    browser.fill("steps", 6)
     browser.fill("tile_width", 128)
     browser.fill("tile_height", 128)
+    browser.fill("overlap", 16)
     browser.button("Fire this coat").click()
     browser.wait(lambda _: Firing.objects.get().done > 0)
     browser.button("Pause").click()

@@ -7,8 +7,10 @@ import pytest
 from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.keys import Keys
 
+from enamel.core.networks.cards import own_folder
 from enamel.kiln.models import HouseSchedule, Piece
 from tests.browser.conftest import Browser
+from tests.cards import put_card, put_checkpoint
 from tests.pictures import STATIONMASTER, contact_sheet
 
 pytestmark = pytest.mark.django_db(transaction=True)
@@ -210,3 +212,47 @@ def test_the_section_is_walked_by_arrows_and_peeks(kiln: None, bench: Browser) -
     assert bench.run(focused).startswith("Base · 240 × 320 px")
     ActionChains(bench.driver).send_keys(Keys.ARROW_UP).perform()
     assert bench.run(focused).startswith("Coat")
+
+
+def test_what_a_refiner_does_not_know_goes_and_comes_back(bench: Browser, tmp_path: Path) -> None:
+    put_checkpoint("night-mail", tmp_path)
+    put_card("edges", "guide", tmp_path)
+    try:
+        task(bench, "coat")
+        bench.fill("give_back", 0.6)
+        assert not bench.driver.find_element("name", "adapters").is_displayed()
+        choose = "const [f] = document.getElementsByName(arguments[0]); f.value = arguments[1];"
+        choose += "f.dispatchEvent(new Event('input', { bubbles: true }))"
+        bench.run(choose, "model", "night-mail")
+        adapters = bench.driver.find_element("name", "adapters")
+        bench.wait(lambda _: adapters.is_displayed())
+        assert not bench.driver.find_element("name", "give_back").is_displayed()
+        assert (
+            "how much of the enlarged picture the start keeps"
+            in bench.find("form[data-module~='settings']").text
+        )
+        bench.run(choose, "structure_guide", "edges")
+        bench.wait(
+            lambda _: (
+                "say of the structure guide" in bench.find("form[data-module~='settings']").text
+            )
+        )
+
+        # the tile it was made for, by a click
+        bench.find("[data-take-tile]").click()
+        bench.wait(lambda _: not bench.driver.find_elements("css selector", "[data-take-tile]"))
+        refine = Piece.objects.get().schedule.coats[0].refine
+        assert refine is not None
+        assert refine.tile == (768, 768)
+        assert bench.barriers() == []
+
+        bench.run(choose, "model", "grisaille")
+        again = bench.driver.find_element("name", "give_back")
+        bench.wait(lambda _: again.is_displayed())
+        assert again.get_attribute("value") == "0.6"
+        assert not adapters.is_displayed()
+    finally:
+        models = own_folder()
+        assert models is not None
+        for card in models.glob("*.json"):
+            card.unlink()

@@ -107,7 +107,10 @@ def test_what_can_not_be_run_is_refused_and_what_was_typed_stays(
     assert not arrivals.place_of(refused).exists()
     signed_in.post(reverse("put-away-arrival", args=[refused.pk]))
     assert not Arrival.objects.exists()
-    assert "Choose an ONNX file first" in signed_in.post(reverse("take-in-model")).content.decode()
+    assert (
+        "Choose an ONNX file, or something from a folder, first"
+        in signed_in.post(reverse("take-in-model")).content.decode()
+    )
 
 
 def test_a_file_from_the_folder_is_taken_in(signed_in: Client) -> None:
