@@ -25,9 +25,13 @@ def refiner_network(
     keep: float = 0.3,
     words: int = 0,
     missing: bool = False,
+    whole: bool = False,
     said: dict[str, Any] | None = None,
 ) -> Path:
-    """A made-up refiner: a share of the noise stays, the rest is the condition, softly blurred."""
+    """A made-up refiner: a share of the noise stays, the rest is the condition, softly blurred.
+
+    ``whole`` adds the mean of the noise, so that it looks at its whole tile.
+    """
     kernel = np.zeros((3, 3, 5, 5), np.float32)
     for channel in range(3):
         kernel[channel, channel] = 0.002
@@ -38,6 +42,10 @@ def refiner_network(
         helper.make_node("Conv", ["cond", "kernel"], ["soft"], pads=[2, 2, 2, 2]),
         helper.make_node("Add", ["soft", "kept"], ["x0"]),
     ]
+    if whole:
+        nodes[-1] = helper.make_node("Add", ["soft", "kept"], ["near"])
+        nodes.append(helper.make_node("GlobalAveragePool", ["noise"], ["mean"]))
+        nodes.append(helper.make_node("Add", ["near", "mean"], ["x0"]))
     picture = ["n", 3, "height", "width"]
     given = [
         helper.make_tensor_value_info("x", TensorProto.FLOAT, picture),

@@ -10,7 +10,7 @@ import numpy as np
 import pytest
 
 from enamel.core.diffusion.samplers import Sampler, State, evaluations
-from enamel.core.diffusion.sigmas import Spacing, levels, sigma_of
+from enamel.core.diffusion.sigmas import Spacing, levels, own_levels, sigma_of
 from enamel.core.picture.canvas import FloatArray
 
 MEAN, SPREAD = 0.2, 0.5
@@ -46,7 +46,7 @@ def error(sampler: Sampler, steps: int, spacing: Spacing) -> float:
     return abs(float(arrived[0, 0, 0]) - exact(1.7, START, END))
 
 
-@pytest.mark.parametrize("spacing", Spacing)
+@pytest.mark.parametrize("spacing", [Spacing.KARRAS, Spacing.UNIFORM])
 @pytest.mark.parametrize(
     ("sampler", "order"), [(Sampler.EULER, 1), (Sampler.HEUN, 2), (Sampler.DPMPP_2M, 2)]
 )
@@ -82,13 +82,20 @@ def test_a_perfect_estimate_is_reached_exactly(sampler: Sampler) -> None:
     np.testing.assert_array_equal(state[0], target)
 
 
-@pytest.mark.parametrize("spacing", Spacing)
+@pytest.mark.parametrize("spacing", [Spacing.KARRAS, Spacing.UNIFORM])
 def test_levels_fall_from_start_to_zero(spacing: Spacing) -> None:
     found = levels(0.6, 0.01, 8, spacing)
     assert len(found) == 9
     assert found[0] == 0.6
     assert found[-2] == pytest.approx(0.01)
     assert found[-1] == 0
+    assert all(before > after for before, after in zip(found, found[1:], strict=False))
+
+
+def test_a_models_own_levels_are_even_in_its_strengths() -> None:
+    knots = [(0.0, 0.03), (0.5, 1.6), (1.0, 14.6)]
+    found = own_levels(0.8, 4, knots)
+    assert found == pytest.approx([*(sigma_of(s, knots) for s in (0.8, 0.6, 0.4, 0.2)), 0.0])
     assert all(before > after for before, after in zip(found, found[1:], strict=False))
 
 

@@ -8,15 +8,17 @@ import PIL.Image
 import pytest
 from procrastinate.contrib.django.models import ProcrastinateJob
 
+from enamel.core.diffusion.samplers import Sampler
 from enamel.core.errors import Refusal
 from enamel.core.fire.sheets import Axis
 from enamel.core.geometry import Box, Size
 from enamel.core.networks.cards import card
+from enamel.core.networks.intake import take_in
 from enamel.core.press.output import FileFormat
 from enamel.core.progress import Progress
 from enamel.core.refine.separate import grid_of
 from enamel.core.refine.tilestore import key_of
-from enamel.core.schedule import Coat, Refine, Schedule
+from enamel.core.schedule import Coat, Mode, Refine, Schedule
 from enamel.kiln import prints
 from enamel.kiln.firings import asking as firings
 from enamel.kiln.firings import running
@@ -25,6 +27,7 @@ from enamel.kiln.storage.layers import canvas_of, piece_work
 from enamel.kiln.storage.swatches import pixels_of
 from enamel.kiln.swatches import asking as swatches
 from enamel.kiln.swatches import running as swatching
+from tests.core.test_intake import refiner_network
 from tests.pictures import assert_same_pixels
 
 pytestmark = pytest.mark.django_db
@@ -242,3 +245,23 @@ def test_a_window_that_needs_fewer_tiles_near_by_is_offered(piece: Piece) -> Non
     again = swatches.predicted(piece, schedule, cost.moved, [])
     assert again.moved is None
     assert again.seconds == cost.moved_seconds
+
+
+def test_in_joint_mode_of_a_refiner_that_looks_at_whole_tiles_it_is_near_and_says_how_near(
+    piece: Piece, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setenv("ENAMEL_MODELS", str(tmp_path / "own"))
+    take_in(refiner_network(tmp_path / "glaze.onnx", whole=True), "glaze")
+    schedule = Schedule((coat(model="glaze", mode=Mode.JOINT, sampler=Sampler.EULER),))
+    (early,) = made(swatches.ask(piece, schedule, 0, WINDOW, []))
+    assert early.measures["apart"] is None
+    fired(piece, schedule)
+    early.refresh_from_db()
+    apart = early.measures["apart"]
+    assert 0 <= apart < 40
+    early.sheet.delete()
+    (late,) = made(swatches.ask(piece, schedule, 0, WINDOW, []))
+    assert late.measures["apart"] == apart
+    plain = Schedule((coat(model="glaze"),))
+    (same,) = made(swatches.ask(piece, plain, 0, WINDOW, []))
+    assert "apart" not in same.measures

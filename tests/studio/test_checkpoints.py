@@ -78,7 +78,7 @@ def test_a_coat_says_what_follows_from_choosing_one(
     chosen(piece, kit=Kit(guide="edges"), guidance=4.0)
     shown = page(signed_in, f"{piece.get_absolute_url()}?task=coat")
     assert 'data-abilities="holding-guide kit"' in shown
-    assert "made for 4 steps at guidance 1" in shown
+    assert "made for 4 steps of its own at guidance 1" in shown
     assert "its VAE drifts 2.4 levels there and back" in shown
     assert "Night-mail was made for tiles of 768 px" in shown
 

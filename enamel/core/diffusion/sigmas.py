@@ -12,6 +12,8 @@ class Spacing(StrEnum):
 
     KARRAS = "karras"
     UNIFORM = "uniform"
+    OWN = "own"
+    """Even in the model's own steps, as distilled ones were taught."""
 
 
 def sigma_of(strength: float, knots: Sequence[tuple[float, float]]) -> float:
@@ -30,6 +32,23 @@ def sigma_of(strength: float, knots: Sequence[tuple[float, float]]) -> float:
         )
     strengths = [knot[0] for knot in knots]
     return math.exp(float(np.interp(strength, strengths, [math.log(knot[1]) for knot in knots])))
+
+
+def own_levels(strength: float, steps: int, knots: Sequence[tuple[float, float]]) -> list[float]:
+    """The noise levels of a pass that takes even strides through the model's own steps, then 0.
+
+    Parameters
+    ----------
+    strength, knots : as for `sigma_of`.
+
+    Returns
+    -------
+    steps + 1 floats, strictly falling, the last 0.
+    """
+    return [
+        *(sigma_of(strength * (steps - number) / steps, knots) for number in range(steps)),
+        0.0,
+    ]
 
 
 def levels(

@@ -17,7 +17,7 @@ from enamel.core import ENGINE_VERSION
 from enamel.core.diffusion import noise
 from enamel.core.diffusion.denoiser import Condition, Denoiser, Holding, Traits, Words
 from enamel.core.diffusion.samplers import Evaluation, State, evaluations
-from enamel.core.diffusion.sigmas import levels, sigma_of
+from enamel.core.diffusion.sigmas import Spacing, levels, own_levels, sigma_of
 from enamel.core.geometry import Box, Size
 from enamel.core.picture.canvas import (
     Canvas,
@@ -42,8 +42,11 @@ AHEAD = 2
 @lru_cache(maxsize=64)
 def plan(settings: Refine, traits: Traits) -> list[Evaluation]:
     """The network evaluations of a pass, from the level of its strength down to 0."""
-    start = sigma_of(settings.strength, traits.strength_map)
-    sigmas = levels(start, traits.sigma_min, settings.steps, settings.spacing, traits.rho)
+    if settings.spacing is Spacing.OWN:
+        sigmas = own_levels(settings.strength, settings.steps, traits.strength_map)
+    else:
+        start = sigma_of(settings.strength, traits.strength_map)
+        sigmas = levels(start, traits.sigma_min, settings.steps, settings.spacing, traits.rho)
     missing = settings.missing if traits.gives_back else 0.0
     strengths, lags = zip(*traits.lag, strict=True)
     lag = float(np.interp(settings.strength, strengths, lags))

@@ -43,6 +43,7 @@ from enamel.kiln.storage.layers import (
     prepare,
     tile_store,
 )
+from enamel.kiln.swatches import nearness
 
 logger = logging.getLogger(__name__)
 
@@ -279,6 +280,8 @@ class Run:
         layer = add_layer(self.firing.piece, canvas, **facts)
         prepare(layer)
         coated = fired and layer.kind == Layer.Kind.COAT
+        if coated:
+            nearness.note(layer)
         self._check(layer, fired[-1].layers[-1].enlarged if coated else None)
         for laid in (laid for one in fired for laid in one.layers):
             laid.canvas.close()

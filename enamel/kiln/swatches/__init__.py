@@ -1,3 +1,3 @@
 """Swatches: sheets asked for by pages, windows fired by workers."""
 
-__all__ = ["asking", "running"]
+__all__ = ["asking", "nearness", "running"]

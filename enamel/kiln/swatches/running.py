@@ -20,6 +20,7 @@ from enamel.kiln.faults import told
 from enamel.kiln.models import Piece, Sheet, Swatch
 from enamel.kiln.storage.files import keep_file
 from enamel.kiln.storage.layers import canvas_of, piece_work, tile_store
+from enamel.kiln.swatches.nearness import apart, is_only_near
 
 ATTEMPTS = 4
 """A swatch whose worker died this often is not tried again."""
@@ -133,6 +134,9 @@ def _fire(swatch: Swatch, stopping: Callable[[], bool]) -> None:
     swatch.model_seconds = sum(report.model_seconds for report in fired.reports)
     swatch.shared = sum(report.shared for report in fired.reports)
     swatch.measures = measures(samples, base, schedule.coats[-1], sheet.size, sheet.box)
+    if is_only_near(schedule):
+        layer = sheet.piece.layer_at(fired.layers[-1].address)
+        swatch.measures["apart"] = apart(samples, swatch, layer)
     swatch.state, swatch.so_far = Swatch.State.DONE, None
     # only what was made: the artist may have judged, stopped or forgotten it meanwhile
     made = {name: getattr(swatch, name) for name in MADE}

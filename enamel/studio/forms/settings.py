@@ -16,7 +16,11 @@ from enamel.core.written import read_adapters, written_adapters
 from enamel.kiln.models import beside, offered
 
 SAMPLERS = [(sampler, sampler.label) for sampler in Sampler]
-SPACINGS = [(Spacing.KARRAS, "Karras"), (Spacing.UNIFORM, "Uniform")]
+SPACINGS = [
+    (Spacing.KARRAS, "Karras"),
+    (Spacing.UNIFORM, "Uniform"),
+    (Spacing.OWN, "The model's own"),
+]
 
 
 def of_setting(kind: type, name: str, **more: Any) -> forms.Field:

@@ -5,6 +5,7 @@ from typing import Any
 from enamel.core.checkpoints import devices
 from enamel.core.checkpoints.intake import vocabulary_of
 from enamel.core.checkpoints.prompts import counted
+from enamel.core.diffusion.sigmas import Spacing
 from enamel.core.errors import Refusal
 from enamel.core.networks.cards import CheckpointCard, card, traits_of
 from enamel.core.schedule import Kit, Refine
@@ -42,7 +43,11 @@ def checkpoint_facts(refine: Refine | None) -> dict[str, Any] | None:
         "other_tile": tuple(refine.tile) != (tile, tile),
         "few_steps": found["few_steps"],
         "many_steps": found["few_steps"]
-        and (refine.steps > 2 * found["few_steps"] or refine.guided),
+        and (
+            refine.steps > 2 * found["few_steps"]
+            or refine.guided
+            or refine.spacing is not Spacing.OWN
+        ),
         "drift": found["drift"]["rms"],
         "missing": "" if devices.installed() else devices.WITHOUT,
     }

@@ -16,6 +16,7 @@ from enamel.kiln.firings import asking as firings
 from enamel.kiln.mending import masks
 from enamel.kiln.models import Layer, Piece
 from enamel.kiln.swatches import asking as swatches
+from enamel.kiln.swatches.nearness import is_only_near
 from enamel.studio.forms import CoatForm, PrintForm, SheetForm
 from enamel.studio.shown.draft import EDITS, Draft
 from enamel.studio.shown.prints import planned, print_shown
@@ -93,6 +94,8 @@ def swatch_cost(request: HttpRequest, piece_id: UUID) -> JsonResponse:
     except Refusal as refusal:
         return JsonResponse({"words": str(refusal)})
     words = f"{cost.count} swatch{'es' if cost.count > 1 else ''}, about {duration(cost.seconds)} in all."
+    if is_only_near(tried):
+        words += " In joint mode this refiner looks beyond a window: near the firing, not the same."
     if cost.moved is None:
         return JsonResponse({"words": words})
     moved = {

@@ -15,7 +15,7 @@ export function init(root) {
   showChosen(root);
   showChanged(root);
   showAble(root);
-  takeTile(root);
+  takeWhatSuits(root);
 }
 
 // only the fields that the refiner in hand knows what to do with; their values stay
@@ -25,13 +25,14 @@ function showAble(root) {
   for (const part of root.querySelectorAll("[data-for]")) part.hidden = !able.includes(part.dataset.for);
 }
 
-// the tile that a checkpoint was made for
-function takeTile(root) {
+// the tile and the steps that a checkpoint was made for
+function takeWhatSuits(root) {
   root.addEventListener("click", (event) => {
-    const side = event.target.dataset?.takeTile;
-    if (!side) return;
-    setAndTell(root.elements.tile_width, side);
-    setAndTell(root.elements.tile_height, side);
+    const { takeTile, takeFew } = event.target.dataset ?? {};
+    const wanted = takeTile
+      ? { tile_width: takeTile, tile_height: takeTile }
+      : takeFew && { steps: takeFew, guidance: 1, spacing: "own" };
+    for (const [name, value] of Object.entries(wanted || {})) setAndTell(root.elements[name], value);
   });
 }
 
