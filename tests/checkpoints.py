@@ -34,6 +34,7 @@ def built(
     encoders: int = 1,
     vae: str = "whole",
     seed: int = 0,
+    wider: int = 1,
 ) -> Path:
     """A checkpoint in a folder.
 
@@ -42,12 +43,13 @@ def built(
     network : ``unet`` or ``transformer``; the latter predicts flow and wants two encoders.
     predicts : of a U-Net: ``epsilon`` or ``v_prediction``.
     vae : ``whole``, with attention over its tile and four channels, or ``near``, without and with three.
+    wider : how many times as many features a U-Net has, for one that takes some time.
     """
     torch.manual_seed(seed)
     channels = 4 if vae == "whole" else 3
     parts: dict[str, Any] = {"vae": _vae(vae)}
     if network == "unet":
-        parts["unet"] = _unet(channels, encoders)
+        parts["unet"] = _unet(channels, encoders, wider)
         scheduler = {
             "_class_name": "EulerDiscreteScheduler",
             "prediction_type": predicts,
@@ -174,7 +176,7 @@ def _vae(kind: str) -> Any:
     )  # fmt: skip
 
 
-def _unet(channels: int, encoders: int) -> Any:
+def _unet(channels: int, encoders: int, wider: int) -> Any:
     more = {}
     if encoders > 1:
         more = {
@@ -184,7 +186,7 @@ def _unet(channels: int, encoders: int) -> Any:
         }
     return UNet2DConditionModel(
         sample_size=16, in_channels=channels, out_channels=channels, layers_per_block=1,
-        block_out_channels=(16, 32), norm_num_groups=4, attention_head_dim=4,
+        block_out_channels=(16 * wider, 32 * wider), norm_num_groups=4, attention_head_dim=4,
         cross_attention_dim=WIDTH * encoders,
         down_block_types=("DownBlock2D", "CrossAttnDownBlock2D"),
         up_block_types=("CrossAttnUpBlock2D", "UpBlock2D"), **more,

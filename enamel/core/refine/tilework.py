@@ -156,12 +156,18 @@ class Task:
         evaluation_plan = plan(self.settings, self.denoiser.traits)
         space = self.denoiser.traits.space
         inner = space.box(self.keep).relative_to(space.box(self.box)).slices
-        state = self.state or (self._noised(self._signal(), evaluation_plan[0].sigma),)
+        seconds = 0.0
+        if self.state is None:
+            began = time.perf_counter()
+            signal = self._signal()
+            seconds = time.perf_counter() - began if space.latent else 0.0
+            state: State = (self._noised(signal, evaluation_plan[0].sigma),)
+        else:
+            state = self.state
         led = Led(self.denoiser, self.settings, self.structure, self.weak, self.words, self.against)
         finished = self._finished()
         protected = self._protected()
         following = [*(evaluation.sigma for evaluation in evaluation_plan), 0.0]
-        seconds = 0.0
         estimate: FloatArray = state[0]
         for number in range(self.first, self.last):
             evaluation = evaluation_plan[number]
