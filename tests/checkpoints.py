@@ -5,9 +5,11 @@ Tens of thousands of weights and a toy vocabulary: made when tests ask for them,
 
 import inspect
 import json
+from collections import OrderedDict
 from pathlib import Path
 from typing import Any
 
+import diffusers
 import torch
 from diffusers import AutoencoderKL, AutoencoderTiny, UNet2DConditionModel
 from diffusers.models.transformers.transformer_sd3 import SD3Transformer2DModel
@@ -83,12 +85,11 @@ def built(
 
 def pipeline_for(roles: set[str], network: Any, *, picture: bool = True) -> Any:
     """The library's pipeline, starting from a picture or from words, that takes just these parts."""
-    known = (
-        auto_pipeline.AUTO_IMAGE2IMAGE_PIPELINES_MAPPING
-        if picture
-        else auto_pipeline.AUTO_TEXT2IMAGE_PIPELINES_MAPPING
-    )
-    for kind in known.values():
+    for kind in kinds_of_pipelines():
+        asked = set(inspect.signature(kind.__call__).parameters)
+        masked = asked & {"mask_image", "control_image"}
+        if masked or picture != ({"image", "strength"} <= asked):
+            continue
         takes = dict(inspect.signature(kind.__init__).parameters)
         takes.pop("self")
         if type(network) not in (one.annotation for one in takes.values()):
@@ -105,17 +106,19 @@ def pipeline_for(roles: set[str], network: Any, *, picture: bool = True) -> Any:
     raise LookupError(roles)
 
 
+def kinds_of_pipelines() -> list[Any]:
+    """Every pipeline that the library chooses from by itself."""
+    maps = [found for found in vars(auto_pipeline).values() if isinstance(found, OrderedDict)]
+    return list(dict.fromkeys(kind for found in maps for kind in found.values()))
+
+
 def guide(folder: Path, unet: Any, seed: int = 5) -> Path:
     """A structure guide for a U-Net, in a folder of its own; its last layers are not zero, so it says
     something."""
-    from diffusers.models.controlnets import controlnet
-
     torch.manual_seed(seed)
-    kind = next(
-        found
-        for name, found in vars(controlnet).items()
-        if name.endswith("Model") and hasattr(found, "from_unet")
-    )
+    # the library's plain kind of such a network has the shortest name of all that end like it
+    names = [name for name in diffusers._import_structure["models"] if name.endswith("rolNetModel")]
+    kind = getattr(diffusers, min(names, key=len))
     made = kind.from_unet(unet, conditioning_channels=3)
     for parameter in made.parameters():
         if float(parameter.abs().sum()) == 0:

@@ -90,19 +90,20 @@ class LatentRefiner:
 
     def encode(self, pixels: FloatArray) -> FloatArray:
         def run(one: Loaded) -> FloatArray:
-            given = self._tensor(pixels, one).to(one.vae.dtype)
-            found = one.vae.encode(given)
+            way = one.vae
+            found = way.encode(self._tensor(pixels, one).to(way.dtype))
             latents = found.latent_dist.mode() if hasattr(found, "latent_dist") else found.latents
-            shift, scale = _scaling(one.vae.config)
+            shift, scale = _scaling(way.config)
             return _array((latents.float() - shift) * scale)
 
         return self._carried_out(run)
 
     def decode(self, values: FloatArray) -> FloatArray:
         def run(one: Loaded) -> FloatArray:
-            shift, scale = _scaling(one.vae.config)
+            way = one.vae
+            shift, scale = _scaling(way.config)
             latents = self._tensor(values, one) / scale + shift
-            return _array(one.vae.decode(latents.to(one.vae.dtype), return_dict=False)[0].float())
+            return _array(way.decode(latents.to(way.dtype), return_dict=False)[0].float())
 
         return self._carried_out(run)
 
