@@ -5,6 +5,7 @@ Tens of thousands of weights and a toy vocabulary: made when tests ask for them,
 
 import inspect
 import json
+import re
 from collections import OrderedDict
 from pathlib import Path
 from typing import Any
@@ -202,3 +203,67 @@ def _transformer(channels: int) -> Any:
         attention_head_dim=8, num_attention_heads=4, joint_attention_dim=2 * WIDTH,
         caption_projection_dim=32, pooled_projection_dim=2 * WIDTH, pos_embed_max_size=32,
     )  # fmt: skip
+
+
+def single_file(folder: Path) -> Path:
+    """A U-Net's checkpoint made into one file with the names that such files have, its configurations left
+    where they are: the library's own way from these names to its own, walked backwards."""
+    from diffusers.loaders.single_file_utils import DIFFUSERS_TO_LDM_MAPPING as KNOWN
+    from safetensors.torch import load_file, save_file
+
+    weights: dict[str, torch.Tensor] = {}
+    ways = {
+        "unet": ("model.diffusion_model.", lambda name: _unet_name(name, KNOWN["unet"]["layers"])),
+        "vae": ("first_stage_model.", lambda name: _vae_name(name, KNOWN["vae"])),
+        "text_encoder": ("cond_stage_model.transformer.text_model.", lambda name: name),
+    }
+    for role, (before, named) in ways.items():
+        path = next((folder / role).glob("*.safetensors"))
+        for name, values in load_file(path).items():
+            weights[before + named(name)] = values.contiguous()
+        path.unlink()
+    save_file(weights, folder / "whole.safetensors")
+    return folder
+
+
+def _unet_name(name: str, known: dict[str, str]) -> str:
+    if name in known:
+        return known[name]
+    for ours, theirs in (
+        ("norm1", "in_layers.0"), ("conv1", "in_layers.2"), ("norm2", "out_layers.0"),
+        ("conv2", "out_layers.3"), ("time_emb_proj", "emb_layers.1"),
+        ("conv_shortcut", "skip_connection"),
+    ):  # fmt: skip
+        if ".resnets." in name:
+            name = name.replace(f".{ours}.", f".{theirs}.")
+    place = re.match(r"(down|up)_blocks\.(\d)\.(resnets|attentions)\.(\d)\.(.*)", name)
+    if place:
+        way, block, kind, layer, rest = place.groups()
+        number = 2 * int(block) + int(layer) + (way == "down")
+        side = "input_blocks" if way == "down" else "output_blocks"
+        return f"{side}.{number}.{int(kind == 'attentions')}.{rest}"
+    place = re.match(r"mid_block\.(resnets|attentions)\.(\d)\.(.*)", name)
+    if place:
+        kind, layer, rest = place.groups()
+        return f"middle_block.{1 if kind == 'attentions' else 2 * int(layer)}.{rest}"
+    place = re.match(r"(down|up)_blocks\.(\d)\.\w+samplers\.0\.conv\.(.*)", name)
+    assert place, name
+    way, block, rest = place.groups()
+    if way == "down":
+        return f"input_blocks.{2 * (int(block) + 1)}.0.op.{rest}"
+    return f"output_blocks.{2 * int(block) + 1}.2.conv.{rest}"
+
+
+def _vae_name(name: str, known: dict[str, str]) -> str:
+    if name in known:
+        return known[name]
+    name = name.replace("conv_shortcut", "nin_shortcut")
+    name = re.sub(r"mid_block\.resnets\.(\d)", lambda m: f"mid.block_{int(m[1]) + 1}", name)
+    if "attentions" in name:
+        for ours, theirs in (("group_norm", "norm"), ("to_out.0", "proj_out"), ("to_", "")):
+            name = name.replace(ours, theirs)
+        return name.replace("mid_block.attentions.0", "mid.attn_1")
+    name = re.sub(r"down_blocks\.(\d)\.resnets", r"down.\1.block", name)
+    name = re.sub(r"down_blocks\.(\d)\.downsamplers\.0", r"down.\1.downsample", name)
+    name = re.sub(r"up_blocks\.(\d)\.resnets", lambda m: f"up.{2 - int(m[1])}.block", name)
+    return re.sub(r"up_blocks\.(\d)\.upsamplers\.0", lambda m: f"up.{2 - int(m[1])}.upsample", name)

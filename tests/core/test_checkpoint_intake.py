@@ -170,6 +170,18 @@ def test_a_spoilt_folder_is_refused_with_a_sentence(
     assert str(refused.value).endswith((".", ")"))
 
 
+def test_one_file_may_stand_for_all_weights(sound: Path) -> None:
+    for weights in sound.glob("*/*.safetensors"):
+        weights.unlink()
+    safetensors(sound / "night-mail.safetensors", {"model.weight": (4, 8)})
+    found = folder.contents_of(sound)
+    assert found.single is not None
+    assert found.single.parameters == 32
+    safetensors(sound / "another.safetensors", {"model.weight": (4, 8)})
+    with pytest.raises(Refusal, match="lie 2 files with weights"):
+        folder.contents_of(sound)
+
+
 def test_parts_are_counted_by_their_headers(sound: Path) -> None:
     found = folder.contents_of(sound)
     assert found.network.parameters == 32

@@ -404,6 +404,12 @@ def test_what_a_checkpoint_is_used_with_changes_the_picture_and_its_name(
     assert len(digests) == 2
 
 
+def test_a_part_of_another_family_is_refused(kit_at_hand: Path) -> None:
+    for model, kit in (("two-encoders", Kit(guide="edges")), ("velocity", Kit(vae="other-vae"))):
+        with pytest.raises(Refusal, match="made for another kind of checkpoint"):
+            fired(coat(model=model, kit=kit))
+
+
 def test_an_adapter_that_counts_nothing_changes_nothing(kit_at_hand: Path) -> None:
     none = Kit(adapters=(Adapter("copper-line", 0.0),))
     difference = fired(coat(model="noise", kit=none)).astype(int) - fired(coat(model="noise"))
@@ -475,6 +481,24 @@ def test_weights_of_other_shapes_are_refused(house: Path, tmp_path: Path) -> Non
     cut = spoilt(tmp_path / "spoilt", "unet", lambda one: one[: max(1, len(one) // 2)].contiguous())
     with pytest.raises(Refusal, match="Its part unet can't be loaded"):
         intake.take_in(cut, "spoilt")
+
+
+def test_a_single_file_beside_its_configurations_is_the_same_checkpoint(
+    house: Path, tmp_path: Path
+) -> None:
+    card = intake.take_in(checkpoints.single_file(checkpoints.built(tmp_path / "one")), "one")
+    assert [file["path"] for file in card.listed if file["path"].endswith("tensors")] == [
+        "whole.safetensors"
+    ]
+    assert_same_pixels(fired(coat(model="one")), fired(coat(model="noise")))
+
+
+def test_a_single_file_of_another_kind_is_refused(house: Path, tmp_path: Path) -> None:
+    folder = checkpoints.single_file(checkpoints.built(tmp_path / "one"))
+    wrong = {"model.other": torch.zeros(2)}
+    safetensors.torch.save_file(wrong, folder / "whole.safetensors")
+    with pytest.raises(Refusal, match="can't be taken apart by the configurations beside it"):
+        intake.take_in(folder, "two")
 
 
 def test_nothing_is_fetched(house: Path, monkeypatch: pytest.MonkeyPatch) -> None:

@@ -49,6 +49,11 @@ def versions() -> str:
     return ", ".join(f"{name} {version(name)}" for name in ("torch", "diffusers", "transformers"))
 
 
+def for_processors_only() -> bool:
+    """Whether the build of torch that is here knows no graphics cards."""
+    return installed() and version("torch").endswith("+cpu")
+
+
 def require_installed() -> None:
     """Refuse, with the way to get it, when the extra is not there."""
     if not installed():

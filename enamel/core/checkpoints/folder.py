@@ -58,10 +58,14 @@ class Contents:
     tokenizers: tuple[Path, ...]
     empty_is_nothing: bool = False
     """Whether guidance moves away from zeros where there are no negative words."""
+    single: Weights | None = None
+    """The one file that holds the weights of all parts; they then have none of their own."""
+    pipeline: str = ""
+    """The library's class that takes such a file apart."""
 
     @property
     def parts(self) -> tuple[Part, ...]:
-        """Those with weights."""
+        """Those that are networks."""
         return (self.network, self.vae, *self.encoders)
 
 
@@ -98,26 +102,52 @@ def contents_of(folder: Path) -> Contents:
     if "scheduler" not in named:
         raise Refusal(f"{INDEX} names no scheduler, so its noise levels are not known.")
     encoders = [role for role in ENCODERS if role in named]
+    single = _single(folder)
     tokenizers = [folder / role.replace("text_encoder", "tokenizer") for role in encoders]
     for tokenizer in tokenizers:
         _check_tokenizer(tokenizer)
     scheduler = folder / "scheduler" / "scheduler_config.json"
+
+    def part(role: str) -> Part:
+        return part_of(folder / role, role, *named[role], weighty=single is None)
+
     return Contents(
-        part_of(folder / network, network, *named[network]),
-        part_of(folder / "vae", "vae", *named["vae"]),
-        tuple(part_of(folder / role, role, *named[role]) for role in encoders),
+        part(network),
+        part("vae"),
+        tuple(part(role) for role in encoders),
         _json(scheduler, "Its part scheduler can't be used"),
         tuple(tokenizers),
         bool(index.get("force_zeros_for_empty_prompt", False)),
+        single,
+        str(index.get("_class_name", "")),
     )
 
 
-def part_of(folder: Path, role: str, library: str = "diffusers", kind: str = "") -> Part:
+def _single(folder: Path) -> Weights | None:
+    """The file beside the index that holds all weights, where there is just one."""
+    found = sorted(folder.glob(f"*{ENDING}"))
+    if len(found) > 1:
+        raise Refusal(
+            f"Beside {INDEX} lie {len(found)} files with weights, {found[0].name} among them. Leave the one "
+            "that the configurations are for."
+        )
+    return weights_in(found[0]) if found else None
+
+
+def part_of(
+    folder: Path,
+    role: str,
+    library: str = "diffusers",
+    kind: str = "",
+    *,
+    weighty: bool = True,
+) -> Part:
     """A part in a folder of its own, with its weights' headers read.
 
     Parameters
     ----------
     kind : its class; when left out, as its configuration says.
+    weighty : whether it has to have weights of its own.
     """
     config = _json(folder / "config.json", f"Its part {role} can't be used")
     if "auto_map" in config or config.get("trust_remote_code"):
@@ -128,7 +158,8 @@ def part_of(folder: Path, role: str, library: str = "diffusers", kind: str = "")
     kind = kind or str(config.get("_class_name", ""))
     if not kind.isidentifier():
         raise Refusal(f"The configuration of {role} does not say of which class it is.")
-    return Part(role, library, kind, folder, config, weights_of(folder, role))
+    weights = weights_of(folder, role) if weighty else ()
+    return Part(role, library, kind, folder, config, weights)
 
 
 def weights_of(folder: Path, role: str) -> tuple[Weights, ...]:

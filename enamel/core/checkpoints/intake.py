@@ -10,7 +10,7 @@ from pathlib import Path
 from typing import Any
 
 from enamel.core.checkpoints import devices, probe
-from enamel.core.checkpoints.folder import INDEX, Part, contents_of, part_of
+from enamel.core.checkpoints.folder import INDEX, Contents, Part, contents_of, part_of
 from enamel.core.checkpoints.tensors import ENDING, hash_of, weights_in
 from enamel.core.errors import Refusal
 from enamel.core.files import whole_file
@@ -105,7 +105,7 @@ def _facts(path: Path, name: str) -> dict[str, Any]:
         return {"kind": "adapter", "files": _listed(path.parent, [_adapter(path)])}
     if (path / INDEX).is_file():
         contents = contents_of(path)
-        size = sum(part.bytes for part in contents.parts)
+        size = weight_of(contents)
         if size > LARGEST_BYTES:
             raise Refusal(
                 f"Its weights have {size / 1e9:.0f} GB; "
@@ -144,8 +144,8 @@ def _adapter(path: Path) -> Path:
     found = weights_in(path)
     if not any("lora" in name.lower() for name in found.shapes):
         raise Refusal(
-            f"{path.name} holds no low-rank adapter. A checkpoint in a single file needs a folder of "
-            "configurations beside it; see docs/checkpoints.md."
+            f"{path.name} holds no low-rank adapter. If it is a checkpoint in a single file, put it into the "
+            f"folder of its configurations, beside {INDEX}, and choose that folder."
         )
     return path
 
@@ -174,12 +174,18 @@ def _listed(folder: Path, files: list[Path]) -> dict[str, Any]:
     return {"folder": str(folder), "listed": listed}
 
 
+def weight_of(contents: Contents) -> int:
+    """Bytes of all weights."""
+    alone = contents.single.bytes if contents.single else 0
+    return alone + sum(part.bytes for part in contents.parts)
+
+
 def tried(path: Path, vocabulary: Path) -> dict[str, Any]:
     """What is measured of a checkpoint, in this process; its vocabulary is written to a file."""
     contents = contents_of(path)
     if devices.found(import_module("torch")) == "cpu":
         # a card's driver reserves more addresses than any bound would leave it
-        bound_memory(3 * sum(part.bytes for part in contents.parts) + SPARE_BYTES)
+        bound_memory(3 * weight_of(contents) + SPARE_BYTES)
     found = probe.measured(contents)
     with whole_file(vocabulary) as partial:
         partial.write_text(found.pop("vocabulary"))

@@ -66,7 +66,7 @@ class LatentRefiner:
     @property
     def at_hand(self) -> Loaded:
         """Its parts, in memory; loaded when they are first asked for."""
-        return kept(self.traits.digest, lambda: self._files().load())
+        return kept(self.traits.name, self.traits.digest, lambda: self._files().load())
 
     def predict(self, x: FloatArray, sigma: float, condition: Condition) -> FloatArray:
         assert isinstance(condition.words, str)

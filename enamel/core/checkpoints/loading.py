@@ -81,19 +81,51 @@ def loaded(
     Refusal
         Naming the part that can't be loaded.
     """
-    torch, _, transformers = libraries()
-    network = part(contents.network, runs, runs.dtype)
+    torch, diffusers, transformers = libraries()
+    if contents.single is None:
+        network, vae, *encoders = (
+            part(one, runs, runs.vae_dtype if one.role == "vae" else runs.dtype)
+            for one in contents.parts
+        )
+    else:
+        network, vae, *encoders = _taken_apart(contents, runs, diffusers)
+    vae = vae.to(getattr(torch, runs.vae_dtype))
     for number, adapter in enumerate(adapters):
         put_on(network, contents.network.role, adapter, f"adapter-{number}")
     if adapters:
         names = [f"adapter-{number}" for number in range(len(adapters))]
         network.set_adapters(names, [adapter.weight for adapter in adapters])
-    vae = part(contents.vae, runs, runs.vae_dtype)
-    encoders = tuple(part(encoder, runs, runs.dtype) for encoder in contents.encoders)
     tokenizers = tuple(_tokenizer(transformers, folder) for folder in contents.tokenizers)
     guiding = part(guide, runs, runs.dtype) if guide else None
     torch.set_grad_enabled(False)
-    return Loaded(contents, runs, network, vae, encoders, tokenizers, guiding)
+    return Loaded(contents, runs, network, vae, tuple(encoders), tokenizers, guiding)
+
+
+def _taken_apart(contents: Contents, runs: Runs, diffusers: Any) -> list[Any]:
+    """The networks of a single file, by the library's own loader for such files."""
+    assert contents.single is not None
+    path, folder = contents.single.path, contents.network.folder.parent
+    kind = getattr(diffusers, contents.pipeline, None)
+    if not hasattr(kind, "from_single_file"):
+        raise Refusal(
+            f"The library has no loader for single files of the kind {contents.pipeline!r} that the index "
+            "names. Ask for the checkpoint as a folder of parts."
+        )
+    try:
+        whole = kind.from_single_file(  # type: ignore[union-attr]
+            str(path),
+            config=str(folder),
+            local_files_only=True,
+            torch_dtype=getattr(import_module("torch"), runs.dtype),
+        )
+    except Exception as error:  # the library raises many kinds
+        raise Refusal(
+            f"{path.name} can't be taken apart by the configurations beside it: {_plainly(error, path)}"
+        ) from None
+    return [
+        getattr(whole, one.role).to(runs.device).eval().requires_grad_(False)
+        for one in contents.parts
+    ]
 
 
 def part(one: Part, runs: Runs, dtype: str) -> Any:
@@ -155,15 +187,16 @@ def _plainly(error: Exception, path: Path) -> str:
     return (said[0][:200] if said else type(error).__name__).rstrip(".") + "."
 
 
-_kept: dict[str, Loaded] = {}
+_kept: dict[tuple[str, str], Loaded] = {}
 _used = 0.0
 _lock = RLock()
 
 
-def kept(key: str, load: Callable[[], Loaded]) -> Loaded:
-    """The checkpoint known by a key: the one in memory, else loaded in its place."""
+def kept(name: str, digest: str, load: Callable[[], Loaded]) -> Loaded:
+    """A checkpoint with what it is used with: the one in memory, else loaded in its place."""
     global _used
     with _lock:
+        key = (name, digest)
         if key not in _kept:
             let_go()
             _kept[key] = load()
@@ -172,8 +205,8 @@ def kept(key: str, load: Callable[[], Loaded]) -> Loaded:
 
 
 def at_hand() -> str | None:
-    """Key of the checkpoint in memory, if there is one."""
-    return next(iter(_kept), None)
+    """Name of the checkpoint in memory, if there is one."""
+    return next((name for name, _ in _kept), None)
 
 
 def let_go(unused_for: float = 0.0) -> bool:

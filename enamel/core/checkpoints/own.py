@@ -5,7 +5,7 @@ from dataclasses import replace
 import numpy as np
 
 from enamel.core.checkpoints.devices import Runs, require_installed
-from enamel.core.checkpoints.folder import contents_of, part_of
+from enamel.core.checkpoints.folder import Part, contents_of, part_of
 from enamel.core.checkpoints.latent import Files, LatentRefiner
 from enamel.core.checkpoints.loading import AdapterFile
 from enamel.core.diffusion.denoiser import Holding
@@ -42,8 +42,13 @@ def refiner(
 
     def files() -> Files:
         contents = contents_of(entry.file)
+        guiding = part_of(guide.file, "guide") if guide else None
+        if guiding is not None:
+            _suits(guiding, contents.network, "cross_attention_dim", kit.guide, entry.name)
         if vae is not None:
-            contents = replace(contents, vae=part_of(vae.file, "vae"))
+            other = part_of(vae.file, "vae")
+            _suits(other, contents.vae, "latent_channels", kit.vae, entry.name)
+            contents = replace(contents, vae=other)
         return Files(
             contents,
             Runs.read(entry.checkpoint["runs"]),
@@ -51,7 +56,7 @@ def refiner(
                 AdapterFile(one.file / one.listed[0]["path"], weight)
                 for one, weight in zip(adapters, weights, strict=True)
             ),
-            part_of(guide.file, "guide") if guide else None,
+            guiding,
         )
 
     ladder = ladder_of(entry.checkpoint["scheduler"])
@@ -64,6 +69,16 @@ def _again(name: str, digest: str, kit: Kit) -> LatentRefiner:
     entry = card(name, "refiner")
     assert isinstance(entry, CheckpointCard)
     return refiner(entry, digest, kit)
+
+
+def _suits(part: Part, own: Part, what: str, name: str, checkpoint: str) -> None:
+    """Refuse a part that was made for another kind of checkpoint, as far as its configuration tells."""
+    theirs, ours = part.config.get(what), own.config.get(what)
+    if None not in (theirs, ours) and theirs != ours:
+        raise Refusal(
+            f"{name} was made for another kind of checkpoint than {checkpoint}: its {what} is {theirs}, "
+            f"not {ours}. Choose one of the same family."
+        )
 
 
 def _beside(name: str, kind: str, sha256: str) -> FilesCard:

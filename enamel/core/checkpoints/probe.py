@@ -247,6 +247,7 @@ def _few_steps(contents: Contents) -> int | None:
 def files_of(contents: Contents, folder: Path) -> list[Path]:
     """The files that decide about a checkpoint's pixels: weights, configurations, vocabularies."""
     found = [file.path for part in contents.parts for file in part.weights]
+    found += [contents.single.path] if contents.single else []
     found += [part.folder / "config.json" for part in contents.parts]
     found += [folder / "model_index.json", folder / "scheduler" / "scheduler_config.json"]
     for tokenizer in contents.tokenizers:

@@ -30,6 +30,7 @@ from enamel.core.schedule import Coat, Schedule, address
 from enamel.kiln import finishing
 from enamel.kiln.checking import check_layer
 from enamel.kiln.faults import told
+from enamel.kiln.firings.order import lets_another_go_first
 from enamel.kiln.mending import inlays
 from enamel.kiln.mending.addresses import address_of
 from enamel.kiln.mending.running import known_patches
@@ -57,7 +58,7 @@ ATTEMPTS = 8
 
 
 class Busy(Exception):
-    """Another worker is at this firing."""
+    """Another worker is at this firing, or another firing goes first."""
 
 
 def run(firing_id: UUID, closing: Callable[[], bool]) -> bool:
@@ -66,12 +67,14 @@ def run(firing_id: UUID, closing: Callable[[], bool]) -> bool:
     Raises
     ------
     Busy
-        When another worker holds it.
+        When another worker holds it, or it lets another go first.
     """
     with _held(firing_id):
         firing = Firing.objects.select_related("piece", "start").get(pk=firing_id)
         if not firing.open:
             return True
+        if lets_another_go_first(firing):
+            raise Busy
         if firing.broken_off >= ATTEMPTS:
             _end(firing, Firing.State.FAILED, "The kiln broke off several times during this "
                  "firing, most likely for lack of memory. Finished tiles are kept; choose smaller "

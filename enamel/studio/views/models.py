@@ -38,6 +38,7 @@ def _page(request: HttpRequest, form: ModelForm, status: int = 200) -> HttpRespo
             "waiting": list(_waiting()),
             "checkpoints": checkpoints.checkpoints_folder(),
             "installed": devices.installed(),
+            "processors_only": devices.for_processors_only(),
             "form": form,
             "suited": SuitedForm(),
             "arrivals": Arrival.objects.of(request.user)
