@@ -31,6 +31,7 @@ from enamel.core.masks import Drawn, Mask
 from enamel.core.masks.steps import Ellipse, Feather, Rectangle
 from enamel.core.picture.canvas import Canvas, FloatArray, SampleArray, to_signed
 from enamel.core.refine import blended
+from enamel.core.refine.tilestore import FolderStore
 from enamel.core.refine.tilework import AHEAD, Led, noise_at
 from enamel.core.schedule import Adapter, JoinPass, Kit, Mode, Order, Protect, Refine, Schedule
 from enamel.core.upscale import Enlarged, upscaler
@@ -416,11 +417,11 @@ def test_an_adapter_that_counts_nothing_changes_nothing(kit_at_hand: Path) -> No
     assert np.abs(difference).max() <= 16
 
 
-def test_with_a_guide_hold_is_its_say(kit_at_hand: Path) -> None:
-    guided = Kit(guide="edges")
-    plain = fired(coat(model="noise", hold=0.0, kit=guided)).astype(int)
+def test_with_a_guide_hold_is_its_say(kit_at_hand: Path, tmp_path: Path) -> None:
+    guided, store = Kit(guide="edges"), FolderStore(tmp_path, 100)
+    plain = fired(coat(model="noise", hold=0.0, kit=guided), store=store).astype(int)
     far = [
-        float(np.abs(fired(coat(model="noise", hold=hold, kit=guided)) - plain).mean())
+        float(np.abs(fired(coat(model="noise", hold=hold, kit=guided), store=store) - plain).mean())
         for hold in (0.3, 1.0)
     ]
     assert 0 < far[0] < far[1]

@@ -138,11 +138,13 @@ class Task:
 
     def key(self) -> str:
         """Hash of everything that the outcome of a whole pass depends on."""
+        # a guide's say is in no array
+        hold = self.settings.hold if self._guided_beside else PLAIN.hold
         plain = replace(
             self.settings, tile=PLAIN.tile, overlap=PLAIN.overlap, overlap_share=None,
             feather=PLAIN.feather, order=PLAIN.order, joins=None, prompt="", negative_prompt="",
             regions=(), protect=None, blend=PLAIN.blend, guide=PLAIN.guide, anchor=PLAIN.anchor,
-            anchor_radius=PLAIN.anchor_radius, hold=PLAIN.hold,
+            anchor_radius=PLAIN.anchor_radius, hold=hold,
         )  # fmt: skip
         # what was left out has its part in the arrays
         held = (None, None) if self.held is None else (self.held.samples, self.held.mask)
@@ -192,6 +194,10 @@ class Task:
         if protected is not None:
             pixels = self._kept_where_protected(pixels, evaluation_plan[-1].sigma)
         return Outcome(self.keep, (pixels,), to_samples(pixels), seconds)
+
+    @property
+    def _guided_beside(self) -> bool:
+        return self.denoiser.traits.holding is Holding.GUIDE
 
     def _finished(self) -> Finished | None:
         """The held neighbours in the network's space, if there are any."""
