@@ -16,7 +16,7 @@ import torch
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from enamel.core.checkpoints import asking, intake, loading
+from enamel.core.checkpoints import asking, intake, loading, probe
 from enamel.core.checkpoints.latent import LatentRefiner
 from enamel.core.diffusion import noise
 from enamel.core.diffusion.denoiser import Denoiser, Holding
@@ -29,6 +29,7 @@ from enamel.core.fire.touchup import Patch, TouchUp, touch_up
 from enamel.core.geometry import Box, Size
 from enamel.core.masks import Drawn, Mask
 from enamel.core.masks.steps import Ellipse, Feather, Rectangle
+from enamel.core.networks.cards import CheckpointCard
 from enamel.core.picture.canvas import Canvas, FloatArray, SampleArray, to_signed
 from enamel.core.refine import blended
 from enamel.core.refine.tilestore import FolderStore
@@ -72,6 +73,7 @@ def house(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Path]:
         # in this process: the libraries take seconds to be read
         patch.setattr(intake, "answer_of", lambda _, *paths, **__: intake.tried(*map(Path, paths)))
         patch.setattr(intake, "bound_memory", lambda most: None)
+        patch.setattr(probe, "SMALLEST_TILE", 128)
         for name, kind in KINDS.items():
             intake.take_in(checkpoints.built(folder / name, **kind), name)
         yield folder
@@ -193,7 +195,7 @@ def test_karras_levels_over_the_whole_range_are_the_librarys(house: Path) -> Non
 
 
 BASE = portrait(72, 56)
-few = settings(max_examples=6, suppress_health_check=[HealthCheck.function_scoped_fixture])
+few = settings(max_examples=4, suppress_health_check=[HealthCheck.function_scoped_fixture])
 refinements = st.fixed_dictionaries(
     {
         "model": st.sampled_from(["noise", "velocity", "flow"]),
@@ -510,6 +512,24 @@ def test_nothing_is_fetched(house: Path, monkeypatch: pytest.MonkeyPatch) -> Non
     monkeypatch.setattr("socket.getaddrinfo", no_way)
     loading.let_go()
     assert fired(coat(model="noise")).shape == (112, 144, 3)
+
+
+def test_parts_that_take_turns_on_the_device_make_the_same(
+    house: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    plain, calls = asking.made, []
+
+    def short_at_first(*given: Any) -> Any:
+        calls.append(1)
+        if len(calls) <= 3:  # as often as it is tried before it is given up
+            raise torch.OutOfMemoryError
+        return plain(*given)
+
+    monkeypatch.setattr(asking, "made", short_at_first)
+    card = intake.take_in(checkpoints.built(tmp_path / "turns"), "turns")
+    assert isinstance(card, CheckpointCard)
+    assert card.checkpoint["runs"]["offload"]
+    assert_same_pixels(fired(coat(model="turns")), fired(coat(model="noise")))
 
 
 def test_a_device_that_runs_out_of_memory_is_said_and_nothing_is_lost(

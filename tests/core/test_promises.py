@@ -30,8 +30,7 @@ Fire = Callable[..., Fired]
 CHANCE = random.Random(20)
 WINDOWS = [
     Box(0, 0, 40, 30),
-    Box(184, 146, 40, 30),
-    *(Box(CHANCE.randrange(190), CHANCE.randrange(150), 33, 25) for _ in range(2)),
+    Box(CHANCE.randrange(190), CHANCE.randrange(150), 33, 25),
 ]
 
 

@@ -24,7 +24,7 @@ from tests.schedules import coat, quick
 
 BASE = portrait(72, 56)
 SIZE = (144, 112)
-few = settings(max_examples=8, suppress_health_check=[HealthCheck.function_scoped_fixture])
+few = settings(max_examples=5, suppress_health_check=[HealthCheck.function_scoped_fixture])
 
 refinements = st.fixed_dictionaries(
     {

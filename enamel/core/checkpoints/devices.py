@@ -27,11 +27,14 @@ class Runs:
     vae_dtype: str
     versions: str
     """Of the libraries, as in ``torch 2.13.0, diffusers 0.42.1``."""
+    offload: bool = False
+    """Whether only the part at work lies on the device, because all of them have no room there."""
 
     @classmethod
-    def read(cls, facts: dict[str, str]) -> "Runs":
+    def read(cls, facts: dict[str, Any]) -> "Runs":
         """As a card has it, with the libraries as they are now."""
-        return cls(facts["device"], facts["dtype"], facts["vae_dtype"], versions())
+        offload = bool(facts.get("offload", False))
+        return cls(facts["device"], facts["dtype"], facts["vae_dtype"], versions(), offload)
 
 
 def installed() -> bool:

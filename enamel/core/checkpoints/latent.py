@@ -26,6 +26,10 @@ from enamel.core.picture.canvas import FloatArray
 logger = logging.getLogger(__name__)
 
 
+class TooLittleMemory(Refusal):
+    """The device's memory does not do for a tile."""
+
+
 @dataclass(frozen=True)
 class Files:
     """All that a checkpoint is loaded from."""
@@ -143,7 +147,7 @@ class LatentRefiner:
             with suppress(torch.OutOfMemoryError):
                 return run(one)
         device, _ = one.runs.device, let_go()  # the next one begins whole
-        raise Refusal(
+        raise TooLittleMemory(
             f"The memory of the {device} device does not do for tiles of this size with "
             f"{self.traits.name}. What was finished is kept; take smaller tiles, or set ENAMEL_DEVICE=cpu."
         )

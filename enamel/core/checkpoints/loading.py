@@ -97,8 +97,22 @@ def loaded(
         network.set_adapters(names, [adapter.weight for adapter in adapters])
     tokenizers = tuple(_tokenizer(transformers, folder) for folder in contents.tokenizers)
     guiding = part(guide, runs, runs.dtype) if guide else None
-    torch.set_grad_enabled(False)
+    if runs.offload:
+        _take_turns([*encoders, network, vae], runs.device)
     return Loaded(contents, runs, network, vae, tuple(encoders), tokenizers, guiding)
+
+
+def _take_turns(networks: list[Any], device: str) -> None:
+    """Have each network brought to the device when it is asked, and the one before it sent away."""
+    accelerate = import_module("accelerate")
+    hook = None
+    for network in networks:
+        _, hook = accelerate.cpu_offload_with_hook(network, device, hook)
+
+
+def _placed(network: Any, runs: Runs) -> Any:
+    """A network in evaluation, on the device unless they take turns there."""
+    return network.to("cpu" if runs.offload else runs.device).eval().requires_grad_(False)
 
 
 def _taken_apart(contents: Contents, runs: Runs, diffusers: Any) -> list[Any]:
@@ -122,10 +136,7 @@ def _taken_apart(contents: Contents, runs: Runs, diffusers: Any) -> list[Any]:
         raise Refusal(
             f"{path.name} can't be taken apart by the configurations beside it: {_plainly(error, path)}"
         ) from None
-    return [
-        getattr(whole, one.role).to(runs.device).eval().requires_grad_(False)
-        for one in contents.parts
-    ]
+    return [_placed(getattr(whole, one.role), runs) for one in contents.parts]
 
 
 def part(one: Part, runs: Runs, dtype: str) -> Any:
@@ -149,7 +160,7 @@ def part(one: Part, runs: Runs, dtype: str) -> Any:
         raise Refusal(
             f"Its part {one.role} can't be loaded: {_plainly(error, one.folder)}"
         ) from None
-    return network.to(runs.device).eval().requires_grad_(False)
+    return _placed(network, runs)
 
 
 def put_on(network: Any, role: str, adapter: AdapterFile, name: str) -> None:

@@ -10,7 +10,7 @@ import numpy as np
 
 from enamel.core.checkpoints import asking, devices
 from enamel.core.checkpoints.folder import Contents
-from enamel.core.checkpoints.latent import Files, LatentRefiner
+from enamel.core.checkpoints.latent import Files, LatentRefiner, TooLittleMemory
 from enamel.core.checkpoints.loading import Loaded, libraries, loaded
 from enamel.core.diffusion.denoiser import Condition, Space, Traits
 from enamel.core.diffusion.predictions import ladder_of
@@ -48,12 +48,19 @@ def measured(contents: Contents) -> dict[str, Any]:
     torch, _, _ = libraries()
     device = devices.found(torch)
     runs = devices.Runs(device, devices.HALF[device], devices.HALF[device], devices.versions())
+    try:
+        return _measured(contents, runs)
+    except (torch.OutOfMemoryError, TooLittleMemory):
+        return _measured(contents, replace(runs, offload=True))
+
+
+def _measured(contents: Contents, runs: devices.Runs) -> dict[str, Any]:
     one = loaded(contents, runs)
     ladder = ladder_of(contents.scheduler)
     bench = Bench(one)
     if not bench.decodes_finitely() and runs.vae_dtype != "float32":
         # some VAEs overflow in 16 bits
-        runs = devices.Runs(device, runs.dtype, "float32", runs.versions)
+        runs = replace(runs, vae_dtype="float32")
         one.vae, one.runs = one.vae.float(), runs
         bench = Bench(one)
     if not bench.decodes_finitely():
@@ -65,7 +72,12 @@ def measured(contents: Contents) -> dict[str, Any]:
     memory = bench.bytes_per_pixel(native)
     drift = bench.drift()
     return {
-        "runs": {"device": runs.device, "dtype": runs.dtype, "vae_dtype": runs.vae_dtype},
+        "runs": {
+            "device": runs.device,
+            "dtype": runs.dtype,
+            "vae_dtype": runs.vae_dtype,
+            "offload": runs.offload,
+        },
         "prediction": ladder.prediction,
         "room": asking.room_of(one.tokenizers[0]) if one.tokenizers else 0,
         "drift": drift,

@@ -9,7 +9,7 @@ from enamel.core.diffusion.samplers import Sampler
 from enamel.core.diffusion.sigmas import Spacing
 from enamel.core.errors import FieldRefusal, Refusal
 from enamel.core.geometry import Size
-from enamel.core.networks.cards import cards
+from enamel.core.networks.cards import Card, FilesCard, cards
 from enamel.core.networks.kits import kit_of
 from enamel.core.schedule import Kit, Refine
 from enamel.core.written import read_adapters, written_adapters
@@ -49,7 +49,17 @@ def offer(form: forms.Form, field: str, names: list[str]) -> None:
     chosen = form.data.get(field)
     if chosen not in names and any(chosen == card.name for card in cards()):
         names = [*names, str(chosen)]
-    choices.choices = [(name, name.capitalize() or "nothing") for name in names]
+    weighs = {card.name: f", {size_of(card)}" for card in cards() if isinstance(card, FilesCard)}
+    choices.choices = [
+        (name, f"{name.capitalize()}{weighs.get(name, '')}" if name else "nothing")
+        for name in names
+    ]
+
+
+def size_of(card: Card) -> str:
+    """What a checkpoint weighs, which is about what it needs of a device's memory before any tile."""
+    megabytes = card.megabytes
+    return f"{megabytes / 1000:.1f} GB" if megabytes >= 1000 else f"{megabytes:.0f} MB"
 
 
 SENSIBLE: dict[str, tuple[float, float, float, float]] = {
