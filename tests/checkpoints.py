@@ -15,7 +15,14 @@ import torch
 from diffusers import AutoencoderKL, AutoencoderTiny, UNet2DConditionModel
 from diffusers.models.transformers.transformer_sd3 import SD3Transformer2DModel
 from diffusers.pipelines import auto_pipeline
-from transformers import CLIPTextConfig, CLIPTextModel, CLIPTextModelWithProjection
+from transformers import (
+    CLIPTextConfig,
+    CLIPTextModel,
+    CLIPTextModelWithProjection,
+    T5Config,
+    T5EncoderModel,
+    T5Tokenizer,
+)
 
 FACTOR = 4
 WIDTH = 32
@@ -43,7 +50,7 @@ def built(
 
     Parameters
     ----------
-    network : ``unet`` or ``transformer``; the latter predicts flow and wants two encoders.
+    network : ``unet`` or ``transformer``; the latter predicts flow and wants two or three encoders.
     predicts : of a U-Net: ``epsilon`` or ``v_prediction``.
     vae : ``whole``, with attention over its tile and four channels, or ``near``, without and with three.
     wider : how many times as many features a U-Net has, for one that takes some time.
@@ -63,8 +70,13 @@ def built(
         scheduler = {"_class_name": "FlowMatchEulerDiscreteScheduler", "shift": 3.0}
     for number in range(encoders):
         role = "text_encoder" + ("" if number == 0 else f"_{number + 1}")
-        parts[role] = _encoder(number > 0 or network == "transformer")
-        tokenizer(folder / role.replace("text_encoder", "tokenizer"))
+        place = folder / role.replace("text_encoder", "tokenizer")
+        if number == 2:
+            parts[role] = _third_encoder()
+            third_tokenizer(place)
+        else:
+            parts[role] = _encoder(number > 0 or network == "transformer")
+            tokenizer(place)
     index: dict[str, Any] = {
         role: [type(part).__module__.split(".")[0], type(part).__name__]
         for role, part in parts.items()
@@ -72,8 +84,10 @@ def built(
     index["scheduler"] = ["diffusers", scheduler["_class_name"]]
     for number in range(encoders):
         role = "tokenizer" + ("" if number == 0 else f"_{number + 1}")
-        index[role] = ["transformers", "CLIPTokenizer"]
-    if network == "transformer":  # the library names the third encoder, which may be left out
+        index[role] = ["transformers", "CLIPTokenizer" if number < 2 else "T5Tokenizer"]
+    if (
+        network == "transformer" and encoders == 2
+    ):  # the library names the third encoder, which may be left out
         index |= {"text_encoder_3": [None, None], "tokenizer_3": [None, None]}
     index["_class_name"] = pipeline_for(set(index), parts[network], picture=False).__name__
     for role, part in parts.items():
@@ -156,6 +170,30 @@ def tokenizer(folder: Path) -> Path:
     }  # fmt: skip
     (folder / "tokenizer_config.json").write_text(json.dumps(said))
     return folder
+
+
+def third_tokenizer(folder: Path) -> Path:
+    """A toy vocabulary of pieces, one of them a word."""
+    letters = [(chr(code), -3.0) for code in range(33, 127)]
+    pieces = [
+        ("<pad>", 0.0),
+        ("</s>", 0.0),
+        ("<unk>", -10.0),
+        ("▁", -2.0),
+        *letters,
+        ("▁the", -1.0),
+    ]
+    T5Tokenizer(vocab=pieces, extra_ids=0).save_pretrained(folder)
+    return folder
+
+
+def _third_encoder() -> Any:
+    return T5EncoderModel(
+        T5Config(
+            vocab_size=128, d_model=2 * WIDTH, d_kv=16, d_ff=64, num_layers=1, num_heads=4,
+            decoder_start_token_id=0,
+        )
+    )  # fmt: skip
 
 
 def _encoder(projecting: bool) -> Any:
