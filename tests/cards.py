@@ -34,6 +34,14 @@ def put_card(name: str, kind: str, folder: Path, **more: Any) -> Path:
     return card
 
 
+def take_cards_away() -> None:
+    """Leave no card of one's own for the next test."""
+    models = own_folder()
+    assert models is not None
+    for card in models.glob("*.json"):
+        card.unlink()
+
+
 def put_checkpoint(name: str, folder: Path, *, few_steps: int | None = None) -> None:
     """The card of a checkpoint that was tried, and how fast it is."""
     runs = {"device": "cpu", "dtype": "float32", "vae_dtype": "float32"}

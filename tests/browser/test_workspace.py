@@ -7,10 +7,9 @@ import pytest
 from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.keys import Keys
 
-from enamel.core.networks.cards import own_folder
 from enamel.kiln.models import HouseSchedule, Piece
 from tests.browser.conftest import Browser
-from tests.cards import put_card, put_checkpoint
+from tests.cards import put_card, put_checkpoint, take_cards_away
 from tests.pictures import STATIONMASTER, contact_sheet
 
 pytestmark = pytest.mark.django_db(transaction=True)
@@ -252,7 +251,4 @@ def test_what_a_refiner_does_not_know_goes_and_comes_back(bench: Browser, tmp_pa
         assert again.get_attribute("value") == "0.6"
         assert not adapters.is_displayed()
     finally:
-        models = own_folder()
-        assert models is not None
-        for card in models.glob("*.json"):
-            card.unlink()
+        take_cards_away()

@@ -30,14 +30,15 @@ from enamel.core.geometry import Box, Size
 from enamel.core.masks import Drawn, Mask
 from enamel.core.masks.steps import Ellipse, Feather, Rectangle
 from enamel.core.networks.cards import CheckpointCard
-from enamel.core.picture.canvas import Canvas, FloatArray, SampleArray, to_signed
+from enamel.core.picture.canvas import Canvas, FloatArray, to_signed
 from enamel.core.refine import blended
 from enamel.core.refine.tilestore import FolderStore
 from enamel.core.refine.tilework import AHEAD, Led, noise_at
-from enamel.core.schedule import Adapter, JoinPass, Kit, Mode, Order, Protect, Refine, Schedule
+from enamel.core.schedule import Adapter, JoinPass, Kit, Mode, Order, Protect, Refine
 from enamel.core.upscale import Enlarged, upscaler
 from tests import checkpoints
 from tests.core.test_promises import StopAfter
+from tests.core.test_properties import BASE, fired
 from tests.pictures import assert_same_pixels, portrait, whole
 from tests.schedules import coat, quick
 
@@ -197,7 +198,6 @@ def test_karras_levels_over_the_whole_range_are_the_librarys(house: Path) -> Non
     assert ours == pytest.approx([float(sigma) for sigma in theirs.sigmas], rel=1e-4)
 
 
-BASE = portrait(72, 56)
 few = settings(max_examples=4, suppress_health_check=[HealthCheck.function_scoped_fixture])
 refinements = st.fixed_dictionaries(
     {
@@ -218,13 +218,6 @@ refinements = st.fixed_dictionaries(
         "anchor_radius": st.just(12),
     }
 )
-
-
-def fired(schedule: Schedule, window: Box | None = None, **more: Any) -> SampleArray:
-    with tempfile.TemporaryDirectory() as folder:
-        work = more.pop("work", Path(folder))
-        result = fire(BASE, schedule, work, window=window, **more).result
-        return result.read(window or Box.whole(result.size))
 
 
 @few

@@ -55,7 +55,8 @@ def windows(draw: st.DrawFn) -> Box:
 
 def fired(schedule: Schedule, window: Box | None = None, **more: Any) -> SampleArray:
     with tempfile.TemporaryDirectory() as folder:
-        result = fire(BASE, schedule, Path(folder), window=window, **more).result
+        work = more.pop("work", Path(folder))
+        result = fire(BASE, schedule, work, window=window, **more).result
         return result.read(window or Box.whole(result.size))
 
 

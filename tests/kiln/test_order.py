@@ -8,12 +8,11 @@ import pytest
 from django.utils import timezone
 
 from enamel.core.checkpoints import loading
-from enamel.core.networks.cards import own_folder
 from enamel.kiln.firings import asking as firings
 from enamel.kiln.firings import running
 from enamel.kiln.firings.order import PATIENCE
 from enamel.kiln.models import Firing, Piece
-from tests.cards import put_checkpoint
+from tests.cards import put_checkpoint, take_cards_away
 from tests.schedules import coat
 
 pytestmark = pytest.mark.django_db
@@ -26,10 +25,7 @@ def two_checkpoints(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator
         put_checkpoint(name, tmp_path)
     monkeypatch.setattr(loading, "at_hand", lambda: "day-mail")
     yield
-    models = own_folder()
-    assert models is not None
-    for card in models.glob("*.json"):
-        card.unlink()
+    take_cards_away()
 
 
 def asked(piece: Piece, model: str) -> Firing:

@@ -9,13 +9,12 @@ from django.urls import reverse
 
 from enamel.core.checkpoints import devices
 from enamel.core.checkpoints.intake import checkpoints_folder
-from enamel.core.networks.cards import own_folder
 from enamel.core.schedule import Coat, Kit, Refine, Schedule
 from enamel.kiln.models import Model, Piece, refiners_offered
 from enamel.kiln.networks import library
 from enamel.kiln.storage.layers import said_of
 from enamel.studio.forms import CoatForm
-from tests.cards import put_card, put_checkpoint
+from tests.cards import put_card, put_checkpoint, take_cards_away
 from tests.core.test_checkpoint_intake import safetensors
 
 pytestmark = pytest.mark.django_db
@@ -28,10 +27,7 @@ def shelf(tmp_path: Path) -> Iterator[Path]:
     put_card("copper-line", "adapter", tmp_path)
     put_card("edges", "guide", tmp_path)
     yield tmp_path
-    models = own_folder()
-    assert models is not None
-    for card in models.glob("*.json"):
-        card.unlink()
+    take_cards_away()
 
 
 def page(client: Client, address: str) -> str:

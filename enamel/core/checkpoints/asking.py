@@ -4,7 +4,6 @@ Words become a *sequence*, which the network looks at token by token, and, where
 text encoder, one *summary* vector of the whole prompt.
 """
 
-import hashlib
 import inspect
 from dataclasses import dataclass
 from importlib import import_module
@@ -141,7 +140,7 @@ def encoded(one: Loaded, prompt: str, *, against: bool = False) -> Encoded:
     against : whether these are the words that guidance moves away from; some networks were taught with
         nothing at all in their place.
     """
-    key = hashlib.sha256(f"{against}\0{prompt}".encode()).hexdigest()
+    key = (prompt, against)
     if key not in one.words:
         one.words[key] = _encoded(one, prompt, against)
     kept: Encoded = one.words[key]
@@ -155,13 +154,12 @@ def _encoded(one: Loaded, prompt: str, against: bool) -> Encoded:
         _sequence(encoder, tokenizer, prompt, last=not several)
         for encoder, tokenizer in zip(one.encoders, one.tokenizers, strict=True)
     ]
-    summarising = [pair for pair in both if pair[1] is not None]
     if one.contents.network.role == "transformer":
         words = _for_transformer(one, both, torch)
     elif several:
         longest = max(sequence.shape[1] for sequence, _ in both)
         sequences = [_padded(sequence, longest, torch) for sequence, _ in both]
-        words = Encoded(torch.cat(sequences, dim=2), summarising[-1][1])
+        words = Encoded(torch.cat(sequences, dim=2), both[-1][1])
     else:
         words = Encoded(both[0][0])
     if (
@@ -224,7 +222,12 @@ def _sequence(encoder: Any, tokenizer: Any, prompt: str, *, last: bool) -> tuple
 def room_of(tokenizer: Any) -> int:
     """How many tokens of a prompt fit into a piece, without those that begin and end it."""
     before, after = _around(tokenizer)
-    return min(int(tokenizer.model_max_length), LARGEST_PIECE) - len(before) - len(after)
+    return _longest(tokenizer) - len(before) - len(after)
+
+
+def _longest(tokenizer: Any) -> int:
+    """Tokens of a whole piece."""
+    return min(int(tokenizer.model_max_length), LARGEST_PIECE)
 
 
 def _around(tokenizer: Any) -> tuple[list[int], list[int]]:
@@ -238,7 +241,7 @@ def _around(tokenizer: Any) -> tuple[list[int], list[int]]:
 def _piece(tokenizer: Any, ids: list[int], weights: list[float]) -> tuple[list[int], list[float]]:
     """Tokens with what begins and ends them, filled up, and what each counts for."""
     before, after = _around(tokenizer)
-    left = room_of(tokenizer) - len(ids)
+    left = _longest(tokenizer) - len(before) - len(ids) - len(after)
     filled = [*before, *ids, *after, *[tokenizer.pad_token_id] * left]
     return filled, [*[1.0] * len(before), *weights, *[1.0] * (len(after) + left)]
 

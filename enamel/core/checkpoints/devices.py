@@ -1,8 +1,11 @@
 """Where a checkpoint runs, and in how many bits. Needs no torch to be asked what was found before."""
 
+import gc
 import os
 from dataclasses import dataclass
-from importlib.metadata import PackageNotFoundError, version
+from functools import cache
+from importlib import metadata
+from importlib.metadata import PackageNotFoundError
 from typing import Any
 
 from enamel.core.errors import Refusal
@@ -37,6 +40,12 @@ class Runs:
         return cls(facts["device"], facts["dtype"], facts["vae_dtype"], versions(), offload)
 
 
+@cache
+def version(name: str) -> str:
+    """Of a package, looked up on the disk once; every digest asks for some."""
+    return metadata.version(name)
+
+
 def installed() -> bool:
     """Whether everything of the extra is there."""
     try:
@@ -55,6 +64,13 @@ def versions() -> str:
 def for_processors_only() -> bool:
     """Whether the build of torch that is here knows no graphics cards."""
     return installed() and version("torch").endswith("+cpu")
+
+
+def emptied(torch: Any, device: str) -> None:
+    """Give back what the libraries keep of a device's memory for speed."""
+    gc.collect()
+    if device != "cpu":
+        getattr(torch, device).empty_cache()
 
 
 def require_installed() -> None:

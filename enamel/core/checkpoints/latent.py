@@ -4,20 +4,17 @@ A call runs wholly on one device; numpy arrays go in and come out. What decides 
 what it is given is in its digest: the files, the device's kind, the bits and the libraries.
 """
 
-import gc
 import logging
 from collections.abc import Callable
 from contextlib import suppress
-from dataclasses import dataclass
 from importlib import import_module
 from typing import Any
 
 import numpy as np
 
 from enamel.core.checkpoints import asking
-from enamel.core.checkpoints.devices import Runs
-from enamel.core.checkpoints.folder import Contents, Part
-from enamel.core.checkpoints.loading import AdapterFile, Loaded, kept, let_go, loaded
+from enamel.core.checkpoints.devices import emptied
+from enamel.core.checkpoints.loading import Loaded, kept, let_go
 from enamel.core.diffusion.denoiser import Condition, Holding, Traits
 from enamel.core.diffusion.predictions import Ladder
 from enamel.core.errors import Refusal
@@ -30,25 +27,13 @@ class TooLittleMemory(Refusal):
     """The device's memory does not do for a tile."""
 
 
-@dataclass(frozen=True)
-class Files:
-    """All that a checkpoint is loaded from."""
-
-    contents: Contents
-    runs: Runs
-    adapters: tuple[AdapterFile, ...] = ()
-    guide: Part | None = None
-
-    def load(self) -> Loaded:
-        return loaded(self.contents, self.runs, adapters=self.adapters, guide=self.guide)
-
-
 class LatentRefiner:
     """A checkpoint as the engine asks a refiner.
 
     Parameters
     ----------
     traits : their digest names the checkpoint, with what it is used with, in memory.
+    load : brings its parts into memory.
     glimpse : (channels + 1, 3): what latents look like roughly, channel by channel, and a last row added.
     again : how another process makes the same; None where none has to.
     """
@@ -56,13 +41,13 @@ class LatentRefiner:
     def __init__(
         self,
         traits: Traits,
-        files: Callable[[], Files],
+        load: Callable[[], Loaded],
         ladder: Ladder,
         glimpse: FloatArray,
         again: tuple[Any, ...] | None = None,
     ) -> None:
         self.traits = traits
-        self._files = files
+        self._load = load
         self.ladder = ladder
         self._glimpse = glimpse
         self._again = again
@@ -70,7 +55,7 @@ class LatentRefiner:
     @property
     def at_hand(self) -> Loaded:
         """Its parts, in memory; loaded when they are first asked for."""
-        return kept(self.traits.name, self.traits.digest, lambda: self._files().load())
+        return kept(self.traits.name, self.traits.digest, self._load)
 
     def predict(self, x: FloatArray, sigma: float, condition: Condition) -> FloatArray:
         assert isinstance(condition.words, str)
@@ -158,12 +143,7 @@ class LatentRefiner:
 
 
 def _empty(one: Loaded) -> None:
-    """Give back what the libraries keep of the device's memory for speed."""
-    torch = import_module("torch")
-    gc.collect()
-    for kind in ("cuda", "xpu", "mps"):
-        if one.runs.device == kind:
-            getattr(torch, kind).empty_cache()
+    emptied(import_module("torch"), one.runs.device)
 
 
 def _slice(one: Loaded) -> None:

@@ -4,7 +4,6 @@ Nothing is ever fetched: the libraries are told that they are offline before the
 loader is told to look at local files only, in safetensors only, and to run no code of the checkpoint's.
 """
 
-import gc
 import os
 import time
 from collections.abc import Callable
@@ -15,7 +14,7 @@ from pathlib import Path
 from threading import RLock
 from typing import Any
 
-from enamel.core.checkpoints.devices import Runs, require_installed
+from enamel.core.checkpoints.devices import Runs, emptied, require_installed
 from enamel.core.checkpoints.folder import Contents, Part, variant_of
 from enamel.core.errors import Refusal
 
@@ -47,8 +46,8 @@ class Loaded:
     encoders: tuple[Any, ...]
     tokenizers: tuple[Any, ...]
     guide: Any = None
-    words: dict[str, Any] = field(default_factory=dict)
-    """Prompts that were encoded, by their hash."""
+    words: dict[tuple[str, bool], Any] = field(default_factory=dict)
+    """Prompts that were encoded, each as words to go by or against."""
 
 
 def libraries() -> tuple[Any, Any, Any]:
@@ -225,9 +224,7 @@ def let_go(unused_for: float = 0.0) -> bool:
     with _lock:
         if not _kept or time.monotonic() - _used < unused_for:
             return False
+        device = next(iter(_kept.values())).runs.device
         _kept.clear()
-        gc.collect()
-        torch = import_module("torch")
-        if torch.cuda.is_available():
-            torch.cuda.empty_cache()
+        emptied(import_module("torch"), device)
         return True

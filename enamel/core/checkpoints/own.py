@@ -6,8 +6,8 @@ import numpy as np
 
 from enamel.core.checkpoints.devices import Runs, require_installed
 from enamel.core.checkpoints.folder import Part, contents_of, part_of
-from enamel.core.checkpoints.latent import Files, LatentRefiner
-from enamel.core.checkpoints.loading import AdapterFile
+from enamel.core.checkpoints.latent import LatentRefiner
+from enamel.core.checkpoints.loading import AdapterFile, Loaded, loaded
 from enamel.core.diffusion.denoiser import Holding
 from enamel.core.diffusion.predictions import ladder_of
 from enamel.core.errors import Refusal
@@ -40,7 +40,7 @@ def refiner(
         entry.facts_as_traits(known), holding=Holding.GUIDE if guide else Holding.START
     )
 
-    def files() -> Files:
+    def load() -> Loaded:
         contents = contents_of(entry.file)
         guiding = part_of(guide.file, "guide") if guide else None
         if guiding is not None:
@@ -49,19 +49,19 @@ def refiner(
             other = part_of(vae.file, "vae")
             _suits(other, contents.vae, "latent_channels", kit.vae, entry.name)
             contents = replace(contents, vae=other)
-        return Files(
+        return loaded(
             contents,
             Runs.read(entry.checkpoint["runs"]),
-            tuple(
+            adapters=tuple(
                 AdapterFile(one.file / one.listed[0]["path"], weight)
                 for one, weight in zip(adapters, weights, strict=True)
             ),
-            guiding,
+            guide=guiding,
         )
 
     ladder = ladder_of(entry.checkpoint["scheduler"])
     glimpse = np.asarray(entry.checkpoint["glimpse"], np.float32)
-    return LatentRefiner(traits, files, ladder, glimpse, (_again, (entry.name, known, kit)))
+    return LatentRefiner(traits, load, ladder, glimpse, (_again, (entry.name, known, kit)))
 
 
 def _again(name: str, digest: str, kit: Kit) -> LatentRefiner:

@@ -10,7 +10,7 @@ import numpy as np
 
 from enamel.core.checkpoints import asking, devices
 from enamel.core.checkpoints.folder import Contents
-from enamel.core.checkpoints.latent import Files, LatentRefiner, TooLittleMemory
+from enamel.core.checkpoints.latent import LatentRefiner, TooLittleMemory
 from enamel.core.checkpoints.loading import Loaded, libraries, loaded
 from enamel.core.diffusion.denoiser import Condition, Space, Traits
 from enamel.core.diffusion.predictions import ladder_of
@@ -79,7 +79,7 @@ def _measured(contents: Contents, runs: devices.Runs) -> dict[str, Any]:
             "offload": runs.offload,
         },
         "prediction": ladder.prediction,
-        "room": asking.room_of(one.tokenizers[0]) if one.tokenizers else 0,
+        "room": asking.room_of(one.tokenizers[0]),
         "drift": drift,
         "glimpse": bench.glimpse().tolist(),
         "few_steps": _few_steps(contents),
@@ -211,9 +211,8 @@ class _AtHand(LatentRefiner):
     """A refiner of a checkpoint that is loaded already."""
 
     def __init__(self, traits: Traits, one: Loaded) -> None:
-        files = Files(one.contents, one.runs)
         ladder = ladder_of(one.contents.scheduler)
-        super().__init__(traits, lambda: files, ladder, np.zeros((1, 3), np.float32))
+        super().__init__(traits, lambda: one, ladder, np.zeros((1, 3), np.float32))
         self._one = one
 
     @property

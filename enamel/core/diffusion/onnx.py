@@ -37,15 +37,19 @@ class OnnxRefiner(PixelSpace):
         return np.ascontiguousarray(estimate[0].transpose(1, 2, 0))
 
     def __reduce__(self) -> tuple[Any, ...]:
-        return loaded, (self.traits.name, self.traits.digest)
+        return again, (self.traits.name, self.traits.digest)
 
 
 def _planes(pixels: FloatArray) -> FloatArray:
     return np.ascontiguousarray(pixels.transpose(2, 0, 1))[None]
 
 
-def loaded(name: str, digest: str) -> OnnxRefiner:
-    """The refiner of that name again; a `Refusal` when its file is another one."""
-    entry = card(name, "refiner")
+def verified(entry: Card, digest: str | None) -> OnnxRefiner:
+    """The refiner of a card; a `Refusal` when its file is another one than the digest names."""
     entry.verify(digest)
     return OnnxRefiner(entry)
+
+
+def again(name: str, digest: str) -> OnnxRefiner:
+    """The same in another process."""
+    return verified(card(name, "refiner"), digest)

@@ -2,7 +2,7 @@
 
 from enamel.core.checkpoints import own
 from enamel.core.diffusion.denoiser import Denoiser
-from enamel.core.diffusion.onnx import OnnxRefiner
+from enamel.core.diffusion.onnx import verified
 from enamel.core.networks.cards import CheckpointCard, card
 from enamel.core.schedule import Kit, Refine
 
@@ -18,8 +18,7 @@ def refiner(name: str, digest: str | None = None, kit: Kit | None = None) -> Den
     entry = card(name, "refiner")
     if isinstance(entry, CheckpointCard):
         return own.refiner(entry, digest, kit)
-    entry.verify(digest)
-    return OnnxRefiner(entry)
+    return verified(entry, digest)
 
 
 def refiner_of(refine: Refine) -> Denoiser:

@@ -30,13 +30,14 @@ from enamel.core.picture.canvas import (
     to_samples,
     to_signed,
 )
-from enamel.core.refine.protect import Protected, starts
+from enamel.core.refine.protect import Protected, at_last, next_lower
 from enamel.core.refine.separate import JOIN_BLOCK, TileFolder, network_tile, surrounding
 from enamel.core.refine.tilework import (
     Led,
     Outcome,
     Pass,
     Runner,
+    begun_at,
     fields_of,
     noise_at,
     plan,
@@ -214,7 +215,9 @@ class _Blended:
         grid, channels = self.cut.estimating, self.space.channels
         if len(self.cut.tiles) == grid.count:
             return tiles.summed(grid, block, channels=channels)
-        return tiles.averaged(grid, block, {tile.index for tile in self.cut.tiles}, channels)
+        # at the edges of a part some neighbours were not made: those that were share what is left
+        known = {tile.index for tile in self.cut.tiles}
+        return tiles.summed(grid, block, known, channels) / grid.covered(block, known)
 
     def _px(self, tile: Tile) -> Box:
         return self.space.pixels(tile.box)
@@ -227,24 +230,23 @@ class _Blended:
         if self.work.shares is None or self.sigmas[number] == 0:
             return values
         sigma = self.sigmas[number]
-        lower = next(s for s in self.sigmas[number:] if s < sigma)
         shares = self.space.cells(self.work.shares.read(self.space.pixels(block)))
         tiles = TileFolder(self.folder / "encoded")
         source = tiles.summed(self.cut.coding, block, channels=self.space.channels)
-        held = Protected(source, self._noise(self.work.stream, block), self._begun(shares))
-        return held.over(values, sigma, lower)
+        held = Protected(
+            source,
+            self._noise(self.work.stream, block),
+            begun_at(self.traits, self.work.settings, shares),
+        )
+        return held.over(values, sigma, next_lower(self.sigmas, number))
 
     def _untouched(self, block: Box, samples: SampleArray) -> SampleArray:
         """Finished pixels, those that are left nothing being the source's, bit for bit."""
         if self.work.shares is None:
             return samples
         source = to_signed(self.work.source.read(block))
-        held = Protected(source, source, self._begun(self.work.shares.read(block)))
-        inside = (slice(None), slice(None))
-        return to_samples(held.at_last(to_signed(samples), self.sigmas[-2], inside))
-
-    def _begun(self, shares: FloatArray) -> FloatArray:
-        return starts(shares, self.work.settings.strength, self.traits.strength_map)
+        begun = begun_at(self.traits, self.work.settings, self.work.shares.read(block))
+        return to_samples(at_last(to_signed(samples), source, begun, self.sigmas[-2]))
 
     def _keep_state(self, number: int, channels: int, values: Callable[[Box], FloatArray]) -> None:
         """Write a state block by block; it is there when it is whole."""

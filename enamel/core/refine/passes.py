@@ -68,13 +68,10 @@ def refine(
 
 def reach(settings: Refine, traits: Traits, size: Size, region: Box) -> Box:
     """The part of the enlarged picture that refining the region reads."""
+    way = joint if settings.mode is Mode.JOINT else separate
     if blends(settings, traits):
-        found = blended.reach(settings, traits, size, region)
-    elif settings.mode is Mode.JOINT:
-        found = joint.reach(settings, traits, size, region)
-    else:
-        found = separate.reach(settings, traits, size, region)
-    return found.intersection(Box.whole(size))
+        way = blended
+    return way.reach(settings, traits, size, region).intersection(Box.whole(size))
 
 
 def blends(settings: Refine, traits: Traits) -> bool:

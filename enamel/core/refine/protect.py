@@ -64,18 +64,24 @@ class Protected:
     def over(self, x: FloatArray, sigma: float, following: float) -> FloatArray:
         """x before an evaluation at ``sigma``, the next lower level being ``following``."""
         known = self.source + self.noise * np.float32(sigma)
-        return x + (known - x) * self._held(sigma, following)
+        return x + (known - x) * _held(self.begun, sigma, following)
 
-    def at_last(self, x: FloatArray, sigma: float, inner: tuple[slice, slice]) -> FloatArray:
-        """x after the last evaluation, which was at ``sigma``; ``inner`` is the part it covers."""
-        held = self._held(sigma, 0.0)[inner]
-        kept: FloatArray = np.where(
-            held == 1, self.source[inner], x + (self.source[inner] - x) * held
-        )
-        return kept
 
-    def _held(self, sigma: float, following: float) -> FloatArray:
-        """How firmly each pixel is held to the source: wholly when it begins below the next level."""
-        span = np.float32(sigma - following)
-        held: FloatArray = np.clip((np.float32(sigma) - self.begun) / span, 0, 1)
-        return held
+def at_last(x: FloatArray, source: FloatArray, begun: FloatArray, sigma: float) -> FloatArray:
+    """x after the last evaluation, which was at ``sigma``: what never takes part is the source's, bit for
+    bit."""
+    held = _held(begun, sigma, 0.0)
+    kept: FloatArray = np.where(held == 1, source, x + (source - x) * held)
+    return kept
+
+
+def next_lower(sigmas: Sequence[float], number: int) -> float:
+    """The next level below that of an evaluation; ``sigmas`` end with 0."""
+    return next(sigma for sigma in sigmas[number:] if sigma < sigmas[number])
+
+
+def _held(begun: FloatArray, sigma: float, following: float) -> FloatArray:
+    """How firmly each pixel is held to the source: wholly when it begins below the next level."""
+    span = np.float32(sigma - following)
+    held: FloatArray = np.clip((np.float32(sigma) - begun) / span, 0, 1)
+    return held

@@ -319,27 +319,15 @@ class TileFolder:
         self, grid: Grid, block: Box, known: set[int] | None = None, channels: int = 3
     ) -> FloatArray:
         """Feathered sum of the finished tiles over a block, in the order of their index."""
-        return self._summed(grid, block, known, channels)[0]
-
-    def averaged(self, grid: Grid, block: Box, known: set[int], channels: int) -> FloatArray:
-        """The same where some neighbours were not made: those that were share what is left."""
-        total, weights = self._summed(grid, block, known, channels)
-        return total / weights
-
-    def _summed(
-        self, grid: Grid, block: Box, known: set[int] | None, channels: int
-    ) -> tuple[FloatArray, FloatArray]:
         total = np.zeros((block.height, block.width, channels), np.float32)
-        weights = np.zeros((block.height, block.width, 1), np.float32)
         for tile in grid.touching(block):
             if known is not None and tile.index not in known:
                 continue
             part = tile.box.intersection(block)
-            inside, there = part.relative_to(tile.box).slices, part.relative_to(block).slices
-            weight = grid.weight(tile)[inside]
-            total[there] += self.read(tile)[inside] * weight
-            weights[there] += weight
-        return total, weights
+            inside = part.relative_to(tile.box).slices
+            samples = self.read(tile)[inside]
+            total[part.relative_to(block).slices] += samples * grid.weight(tile)[inside]
+        return total
 
     def joined(self, grid: Grid, region: Box, path: Path, size: Size) -> Canvas:
         """The region as a canvas, block by block."""

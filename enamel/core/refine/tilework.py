@@ -29,7 +29,7 @@ from enamel.core.picture.canvas import (
 )
 from enamel.core.picture.colour import luma
 from enamel.core.progress import Listener, Progress, StopSign
-from enamel.core.refine.protect import Protected, Shares, starts
+from enamel.core.refine.protect import Protected, Shares, at_last, next_lower, starts
 from enamel.core.refine.tilestore import TileStore, key_of
 from enamel.core.refine.words import Script
 from enamel.core.schedule import Refine
@@ -177,7 +177,7 @@ class Task:
                 held = finished.over(state[0], evaluation.sigma, evaluation.missing)
                 state = (held, *state[1:])
             if protected is not None:
-                lower = next(s for s in following[number:] if s < evaluation.sigma)
+                lower = next_lower(following, number)
                 state = (protected.over(state[0], evaluation.sigma, lower), *state[1:])
             began = time.perf_counter()
             estimate = led.estimate(state[0], evaluation)[inner]
@@ -218,7 +218,8 @@ class Task:
         if self.shares is None or float(self.shares.min()) == 1:
             return None
         assert self.source is not None
-        begun = self._begun(self.denoiser.traits.space.cells(self.shares))
+        traits = self.denoiser.traits
+        begun = begun_at(traits, self.settings, traits.space.cells(self.shares))
         source = self.denoiser.encode(to_signed(self.source))
         return Protected(source, self._starting_noise(), begun)
 
@@ -227,11 +228,8 @@ class Task:
         assert self.shares is not None
         assert self.source is not None
         inner = self.keep.relative_to(self.box).slices
-        source = to_signed(self.source)
-        return Protected(source, source, self._begun(self.shares)).at_last(pixels, sigma, inner)
-
-    def _begun(self, shares: FloatArray) -> FloatArray:
-        return starts(shares, self.settings.strength, self.denoiser.traits.strength_map)
+        begun = begun_at(self.denoiser.traits, self.settings, self.shares[inner])
+        return at_last(pixels, to_signed(self.source[inner]), begun, sigma)
 
     def _signal(self) -> FloatArray:
         """What the pass starts from in the network's space, before its noise."""
@@ -252,6 +250,11 @@ class Task:
 
     def _noise(self, step: int) -> FloatArray:
         return noise_at(self.denoiser.traits, self.settings, noise.STEP + step, self.keep)
+
+
+def begun_at(traits: Traits, settings: Refine, shares: FloatArray) -> FloatArray:
+    """Noise level at which what is left a share of the strength begins to take part."""
+    return starts(shares, settings.strength, traits.strength_map)
 
 
 def noise_at(traits: Traits, settings: Refine, stream: int, box: Box) -> FloatArray:

@@ -106,6 +106,16 @@ class Grid:
     def _columns_weight(self) -> list[FloatArray]:
         return _shares(self.columns, self.used.width, self.size.width, self.feather)
 
+    def covered(self, block: Box, known: set[int]) -> FloatArray:
+        """(block height, block width, 1) float32: what some tiles, by index, count for together."""
+        total = np.zeros((block.height, block.width, 1), np.float32)
+        for tile in self.touching(block):
+            if tile.index in known:
+                part = tile.box.intersection(block)
+                weight = self.weight(tile)[part.relative_to(tile.box).slices]
+                total[part.relative_to(block).slices] += weight
+        return total
+
     @cached_property
     def _rows_weight(self) -> list[FloatArray]:
         return _shares(self.rows, self.used.height, self.size.height, self.feather)
