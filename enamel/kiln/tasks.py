@@ -9,8 +9,9 @@ from procrastinate import JobContext, RetryStrategy
 from procrastinate.contrib.django import app
 from procrastinate.exceptions import AlreadyEnqueued, JobAborted
 
-from enamel.kiln import checking, prints, shop
+from enamel.kiln import attendance, checking, prints, shop
 from enamel.kiln.firings import running
+from enamel.kiln.held import Busy
 from enamel.kiln.mending import running as candidates
 from enamel.kiln.models import Arrival, Layer, Model, PrintFile, ShopOrder
 from enamel.kiln.networks import trials
@@ -27,7 +28,7 @@ RETRY_SECONDS = 5
 @app.task(
     queue=FIRINGS,
     pass_context=True,
-    retry=RetryStrategy(wait=RETRY_SECONDS, retry_exceptions={running.Busy, JobAborted}),
+    retry=RetryStrategy(wait=RETRY_SECONDS, retry_exceptions={Busy, JobAborted}),
 )
 def fire(context: JobContext, firing_id: str) -> None:
     """Carry out a firing; a worker that has to close hands it back."""
@@ -40,6 +41,7 @@ def fire(context: JobContext, firing_id: str) -> None:
     pass_context=True,
     retry=RetryStrategy(wait=RETRY_SECONDS, retry_exceptions={JobAborted}),
 )
+@attendance.at("Making a swatch")
 def make_swatch(context: JobContext, swatch_id: int) -> None:
     """Make one swatch of a sheet."""
     if not swatching.make(swatch_id, context.should_abort):
@@ -51,6 +53,7 @@ def make_swatch(context: JobContext, swatch_id: int) -> None:
     pass_context=True,
     retry=RetryStrategy(wait=RETRY_SECONDS, retry_exceptions={JobAborted}),
 )
+@attendance.at("Making a candidate of a touch-up")
 def make_candidate(context: JobContext, candidate_id: int) -> None:
     """Make one candidate of a touch-up."""
     if not candidates.make(candidate_id, context.should_abort):
@@ -58,6 +61,7 @@ def make_candidate(context: JobContext, candidate_id: int) -> None:
 
 
 @app.task(queue=CHORES)
+@attendance.at("Reading a file that was brought in")
 def take_in(arrival_id: str) -> None:
     """Read a picture's file, or try a model's, that waits."""
     arrival = arrivals.carry_out(UUID(arrival_id))
@@ -74,12 +78,14 @@ def enqueue_trials() -> None:
 
 
 @app.task(queue=CHORES)
+@attendance.at("Making a layer ready to be looked at")
 def prepare(layer_id: str) -> None:
     """Make a layer ready to be looked at."""
     store.prepare(Layer.objects.get(pk=UUID(layer_id)))
 
 
 @app.task(queue=CHORES)
+@attendance.at("Checking a layer")
 def check(layer_id: str) -> None:
     """Check a layer that was made before there were checks, or by another version of them."""
     layer = Layer.objects.filter(pk=UUID(layer_id)).first()
@@ -89,6 +95,7 @@ def check(layer_id: str) -> None:
 
 @app.periodic(cron="17 4 * * *")
 @app.task(queue=CHORES)
+@attendance.at("Deleting what was thrown away")
 def delete_for_good(timestamp: int) -> None:
     """Once a day: let go of what was thrown away too long ago, and of old print files."""
     bringing.delete_for_good()
@@ -96,12 +103,14 @@ def delete_for_good(timestamp: int) -> None:
 
 
 @app.task(queue=CHORES)
+@attendance.at("Writing a print file")
 def write_print(print_id: str) -> None:
     """Write a print file that waits."""
     prints.write(UUID(print_id))
 
 
 @app.task(queue=CHORES)
+@attendance.at("Putting a print file out")
 def put_out(print_id: str) -> None:
     """Copy a written file into the workshop's folder; what could not be is said at the file."""
     made = PrintFile.objects.filter(pk=UUID(print_id), state=PrintFile.State.DONE).first()
@@ -110,6 +119,7 @@ def put_out(print_id: str) -> None:
 
 
 @app.task(queue=CHORES)
+@attendance.at("Sending a print file to the shop")
 def send_to_shop(order_id: str) -> None:
     """Get a print file's order at the shop on; what takes longer is taken up again after a pause."""
     pause = shop.send(UUID(order_id))
@@ -118,6 +128,7 @@ def send_to_shop(order_id: str) -> None:
 
 
 @app.task(queue=CHORES)
+@attendance.at("Trying a model")
 def try_model(name: str) -> None:
     """Try a model on this machine: its speed, and what it makes of the demo pictures."""
     trials.carry_out(name)

@@ -139,6 +139,9 @@ MAX_UPLOAD_MB = float(os.environ.get("ENAMEL_MAX_UPLOAD_MB", "200"))
 IMPORT_LIMITS = Limits(max_bytes=int(MAX_UPLOAD_MB * 1e6), max_megapixels=MAX_MEGAPIXELS)
 FILE_UPLOAD_HANDLERS = ["django.core.files.uploadhandler.TemporaryFileUploadHandler"]
 
+INCOMING = Path(os.environ.get("ENAMEL_INCOMING", VAR / "incoming"))
+"""Folder whose folders of pictures batches can take, and watch. Workers have to share it."""
+PROCRASTINATE_IMPORT_PATHS = ["enamel.kiln.batches.jobs"]
 PRINT_FOLDER = (
     Path(os.environ["ENAMEL_PRINT_FOLDER"]) if "ENAMEL_PRINT_FOLDER" in os.environ else None
 )

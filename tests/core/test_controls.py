@@ -13,6 +13,7 @@ from hypothesis import strategies as st
 
 from enamel.core.checks import check_joins
 from enamel.core.fire.firing import Fired
+from enamel.core.fire.pace import Paces
 from enamel.core.fire.predict import predict
 from enamel.core.geometry import Box, Size
 from enamel.core.picture.canvas import Picture, Pixels, SampleArray
@@ -350,7 +351,7 @@ def test_a_coat_that_is_off_is_passed_over(fired: Fire) -> None:
 def test_prediction_counts_join_passes_and_orders_exactly(fired: Fire, mode: Mode) -> None:
     for more in ({"joins": JoinPass(0.3, 32)}, {"order": Order.CHECKERBOARD}, {"guidance": 1.5}):
         schedule = coat(mode=mode, tile=(64, 64), overlap=16, **more)
-        (cost,) = predict(schedule, portrait().size, 1.0).coats
+        (cost,) = predict(schedule, portrait().size, Paces()).coats
         assert fired(schedule).reports[0].tiles == cost.tasks
 
 

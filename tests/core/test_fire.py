@@ -8,6 +8,7 @@ import pytest
 
 from enamel.core.errors import Refusal
 from enamel.core.fire.firing import Fired, share_lost
+from enamel.core.fire.pace import Paces
 from enamel.core.fire.predict import predict
 from enamel.core.geometry import Box, Size
 from enamel.core.picture.canvas import Pixels
@@ -37,7 +38,7 @@ def test_progress_counts_every_tile_as_predicted(fired: Fire, mode: Mode) -> Non
     heard: list[Progress] = []
     schedule = coat(mode=mode)
     result = fired(schedule, listener=heard.append)
-    (cost,) = predict(schedule, portrait().size, 1.0).coats
+    (cost,) = predict(schedule, portrait().size, Paces()).coats
     assert [news.done for news in heard] == list(range(1, cost.tasks + 1))
     assert {news.total for news in heard} == {cost.tasks}
     assert result.reports[0].tiles == cost.tasks
@@ -84,11 +85,11 @@ def test_a_window_with_alpha_of_a_coat_that_makes_smaller(fired: Fire) -> None:
 
 
 def test_prediction_grows_with_what_is_asked() -> None:
-    plain = predict(coat(), Size(512, 512), 1.0)
-    assert predict(coat(steps=6), Size(512, 512), 1.0).seconds > 1.5 * plain.seconds
-    assert predict(coat(overlap=48), Size(512, 512), 1.0).tiles > plain.tiles
-    assert predict(coat(tile=(512, 512)), Size(512, 512), 1.0).memory_mb > plain.memory_mb
-    larger = predict(coat(), Size(2048, 2048), 1.0)
+    plain = predict(coat(), Size(512, 512), Paces())
+    assert predict(coat(steps=6), Size(512, 512), Paces()).seconds > 1.5 * plain.seconds
+    assert predict(coat(overlap=48), Size(512, 512), Paces()).tiles > plain.tiles
+    assert predict(coat(tile=(512, 512)), Size(512, 512), Paces()).memory_mb > plain.memory_mb
+    larger = predict(coat(), Size(2048, 2048), Paces())
     assert larger.memory_mb == plain.memory_mb
     assert larger.disk_mb > 10 * plain.disk_mb
 

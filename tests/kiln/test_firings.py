@@ -14,6 +14,7 @@ from procrastinate.contrib.django.models import ProcrastinateJob
 
 from enamel.core.errors import Refusal
 from enamel.core.fire.firing import fire
+from enamel.core.fire.pace import Kind, Portion
 from enamel.core.fire.touchup import Patch, TouchUp
 from enamel.core.geometry import Box
 from enamel.core.masks.steps import box_mask
@@ -23,10 +24,11 @@ from enamel.core.schedule import Coat, Schedule
 from enamel.kiln.faults import told
 from enamel.kiln.firings import asking as firings
 from enamel.kiln.firings import running
-from enamel.kiln.models import Attendance, Firing, Layer, Piece
-from enamel.kiln.models.attendance import SILENT
+from enamel.kiln.models import Firing, Layer, Piece, Timing, Worker
+from enamel.kiln.models.timings import KEPT
+from enamel.kiln.models.workers import SILENT
 from enamel.kiln.storage import layers as store
-from tests.kiln.workers import wait_for, worker
+from tests.kiln.workers import heard_of, wait_for, worker
 from tests.pictures import assert_same_pixels, whole
 from tests.schedules import coat
 
@@ -75,7 +77,7 @@ def test_the_result_is_what_core_makes_and_knows_how_it_was_made(
     assert layer.seconds > 0
     assert layer.ready
     assert firing.done == firing.total == 9
-    assert firing.actual["rates"]["grisaille"] > 0
+    assert {timing.kind for timing in Timing.objects.all()} == {"refine", "enlarge", "settle"}
     assert not firing.previews.exists()
 
 
@@ -254,11 +256,11 @@ def test_a_firing_left_behind_is_taken_up_again(piece: Piece) -> None:
 def test_a_firing_that_nobody_carries_on_is_told_from_one_that_waits(piece: Piece) -> None:
     firing = firings.enqueue_schedule(piece.base, coat())
     assert firings.unattended(firing)
-    Attendance.objects.note(["swatches"])
+    heard_of("swatches")
     assert firings.unattended(firing)
-    Attendance.objects.note(["firings", "swatches"])
+    heard_of("firings", "swatches")
     assert not firings.unattended(firing)
-    Attendance.objects.update(seen=timezone.now() - SILENT)
+    Worker.objects.update(seen=timezone.now() - SILENT)
     assert firings.unattended(firing)
     firings.stop(firing)
     firing.refresh_from_db()
@@ -288,7 +290,7 @@ def test_a_worker_outlives_its_database_connection(piece: Piece) -> None:
     at_work = worker("firings")
     try:
         wait_for(lambda: Firing.objects.get(pk=firing.pk).done >= 2, 180, "the first tiles")
-        assert Attendance.objects.served("firings")
+        assert Worker.objects.served("firings")
         with connection.cursor() as cursor:
             cursor.execute(
                 "SELECT pg_terminate_backend(pid) FROM pg_stat_activity "
@@ -380,11 +382,63 @@ def test_enlarging_before_the_first_tile_does_not_lengthen_the_time_that_is_left
     monkeypatch.setattr(running.time, "monotonic", lambda: now)
     run._begin(0)
     total = run.coats[0]["tasks"]
+    run.coats[0] |= {"refine_seconds": float(total), "settle_seconds": 0.0}
     left = []
     for done, at in ((1, 60.0), (2, 61.0), (3, 62.0)):  # a minute of enlarging, then a second each
         now = at
         samples = np.zeros((64, 64, 3), np.uint16)
         run._hear(Progress(0, done, total, Box(64 * done, 0, 64, 64), samples))
         left.append(run.firing.seconds_left)
-    assert left[0] <= run.coats[0]["seconds"]
-    assert left[1:] == pytest.approx([total - 2, total - 3])
+    assert left == pytest.approx([total - 1, total - 2, total - 3])
+
+
+def test_what_a_firing_took_is_what_the_next_one_is_foretold(piece: Piece) -> None:
+    for _ in range(2):
+        Layer.objects.exclude(kind=Layer.Kind.BASE).delete()
+        shutil.rmtree(settings.KILN_WORK, ignore_errors=True)
+        last = carried_out(firings.enqueue_schedule(piece.base, coat()))
+    timed = Timing.objects.filter(kind="refine")
+    assert {(one.model, one.mode, one.tile) for one in timed} == {
+        ("grisaille", "separate", "96x96")
+    }
+    (coat_now,) = firings.predict_schedule(piece.base, coat()).coats
+    slowest, fastest = (extreme(one.seconds for one in timed) for extreme in (max, min))
+    assert fastest * 0.99 <= coat_now.refine_seconds <= slowest * 1.01
+    again = firings.enqueue_schedule(piece.base, coat(seed=6))
+    assert again.predicted["seconds"] == pytest.approx(coat_now.seconds, abs=0.01)
+    assert last.actual["seconds"] > 0
+
+
+def test_only_the_newest_timings_of_a_kind_are_kept(db: None) -> None:
+    portion = Portion(Kind.REFINE, 2.0, "grisaille", "joint", "512x512")
+    other = Portion(Kind.SETTLE, 2.0)
+    Timing.objects.note(other, 1.0)
+    for seconds in range(1, KEPT + 6):
+        Timing.objects.note(portion, float(seconds))
+    assert Timing.objects.count() == KEPT + 1
+    assert Timing.objects.filter(kind="refine").earliest("pk").seconds == 6
+    assert [timed.seconds for timed in Timing.objects.paces().done[:2]] == [KEPT + 5, KEPT + 4]
+
+
+def test_what_is_left_is_right_from_the_first_tile_on(
+    piece: Piece, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """A slow machine is foretold too little; what is left follows its tiles, and comes to nothing."""
+    firing = firings.enqueue_schedule(piece.base, coat())
+    costs = {"enlarge_seconds": 1.0, "refine_seconds": 90.0, "settle_seconds": 4.0}
+    firing.predicted["coats"][0] |= costs
+    run = running.Run(firing, never)
+    assert run._seconds_left() == pytest.approx(95)
+    now = 100.0
+    monkeypatch.setattr(running.time, "monotonic", lambda: now)
+    told = []
+    for done in range(1, 10):
+        run.first = run.first or (now, done)
+        told.append(run._seconds_left(Progress(0, done, 9, Box(0, 0, 1, 1), np.zeros((1, 1, 3)))))
+        now += 20
+    at_their_pace = [4 + 20 * (9 - done) for done in range(1, 10)]
+    assert told[0] == pytest.approx(84)  # as foretold: eight tiles of ten seconds, and settling
+    assert told[-1] == pytest.approx(4)
+    off = [foretold / true for foretold, true in zip(told, at_their_pace, strict=True)]
+    assert off[2:] == sorted(off[2:]), "nearer with every tile"
+    assert min(off[3:]) > 0.8

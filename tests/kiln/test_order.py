@@ -11,6 +11,7 @@ from enamel.core.checkpoints import loading
 from enamel.kiln.firings import asking as firings
 from enamel.kiln.firings import running
 from enamel.kiln.firings.order import PATIENCE
+from enamel.kiln.held import Busy
 from enamel.kiln.models import Firing, Piece
 from tests.cards import put_checkpoint, take_cards_away
 from tests.schedules import coat
@@ -36,7 +37,7 @@ def goes_first(firing: Firing) -> bool:
     """Whether a worker that is handed a firing begins it; what it comes to is not looked at."""
     try:
         running.run(firing.pk, lambda: True)
-    except running.Busy:
+    except Busy:
         return False
     return True
 

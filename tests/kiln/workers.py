@@ -4,12 +4,15 @@ import os
 import subprocess
 import sys
 import time
+import uuid
 from collections.abc import Callable
 from pathlib import Path
 
 import pytest
 from django.conf import settings
 from django.db import connection
+
+from enamel.kiln.models import Worker
 
 ROOT = Path(__file__).parents[2]
 
@@ -22,6 +25,11 @@ def worker(*queues: str, **environment: str) -> "subprocess.Popen[bytes]":
     }
     command = [sys.executable, "manage.py", "kiln", *queues]
     return subprocess.Popen(command, cwd=ROOT, env=os.environ | known | environment)
+
+
+def heard_of(*queues: str) -> None:
+    """A worker that serves these queues says that it lives."""
+    Worker.objects.heard(uuid.uuid4(), "tower", 4711, queues)
 
 
 def wait_for(condition: Callable[[], bool], seconds: float, what: str) -> None:

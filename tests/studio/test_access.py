@@ -9,10 +9,12 @@ from django.test import Client
 from django.urls import reverse
 
 from enamel.core.fire.touchup import Patch, TouchUp
+from enamel.core.fire.treatment import Treatment
 from enamel.core.geometry import Box
 from enamel.core.masks.steps import box_mask
 from enamel.core.press.output import FileFormat, Output, PrintSettings
 from enamel.kiln import prints
+from enamel.kiln.batches import asking as batches
 from enamel.kiln.firings import asking as firings
 from enamel.kiln.mending import asking as mending
 from enamel.kiln.mending import masks
@@ -45,6 +47,10 @@ WITHOUT_OWNER: dict[str, dict[str, Any]] = {
     "thrown-away": {},
     "keep-finish": {},
     "print-files": {},
+    "kiln": {},
+    "batches": {},
+    "start-batch": {},
+    "batch-cost": {},
     "write-print-files": {},
     "print-files-together": {},
 }
@@ -70,7 +76,10 @@ def addresses(piece: Piece, firing: Firing) -> dict[str, str]:
     mask = box_mask(Box(20, 20, 40, 40), piece.base.size)
     mended = mending.ask(piece.base, TouchUp((Patch(mask),)), ((0.5, 1),))
     parts["mending"] = {"mending_id": mended.pk}
+    batch = batches.start(piece.owner, "posters", Treatment(), [piece])
+    parts["batch"] = {"batch_id": batch.pk}
     numbers = {
+        "batch-items": batch.items.get().pk,
         "swatches": sheet.swatches.get().pk,
         "house": house.pk,
         "finishes": HouseFinish.objects.create(owner=piece.owner, name="soft", recipe={}).pk,

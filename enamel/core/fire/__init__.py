@@ -5,9 +5,11 @@ __all__ = [
     "firing",
     "inlay",
     "join",
+    "pace",
     "planning",
     "predict",
     "sheets",
     "touchup",
+    "treatment",
     "windows",
 ]

@@ -1,20 +1,20 @@
 """What a firing will take, before it runs: tiles, network work, time, memory, disk."""
 
 import os
-from collections.abc import Mapping
 from dataclasses import dataclass, field
 
 import numpy as np
 
-from enamel.core.diffusion.denoiser import Condition, Denoiser
+from enamel.core.diffusion.denoiser import Condition, Denoiser, Traits
 from enamel.core.fire.firing import BLOCK, Stage, regions_of, stages
+from enamel.core.fire.pace import Kind, Paces, Portion
 from enamel.core.geometry import Box, Size
 from enamel.core.picture.canvas import BAND_BYTES, FILLERS
 from enamel.core.refine.joint import margin_of
 from enamel.core.refine.passes import blends, work_of
 from enamel.core.refine.separate import network_tile
 from enamel.core.refine.tilework import AHEAD, plan
-from enamel.core.schedule import Mode, Schedule
+from enamel.core.schedule import Mode, Refine, Schedule
 from enamel.core.timing import median_seconds
 
 SAMPLE_BYTES = 2
@@ -25,8 +25,8 @@ BLOCK_BYTES_PER_PX = 100
 """What a block takes while it is enlarged or joined, measured."""
 SMALLEST_TIMED = 256
 """Least side in px of the tile that a refiner's speed is taken on; on less, calls count for too much."""
-PLAIN_SECONDS_PER_MEGAPIXEL = 0.25
-"""Enlarging and writing, measured on two cores; corrected by the share seen in earlier firings."""
+WRITING_SECONDS = 0.1
+"""For a megapixel of a window: reading what it depends on, writing and joining; measured on two cores."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -41,9 +41,15 @@ class CoatCost:
     """Times the network runs over the picture; Heun's steps count twice, guidance doubles."""
     megapixel_steps: float
     """Megapixels the network sees, over all tiles and evaluations."""
-    seconds: float
+    enlarge_seconds: float
+    refine_seconds: float
+    settle_seconds: float
     memory_mb: float
     disk_mb: float
+
+    @property
+    def seconds(self) -> float:
+        return self.enlarge_seconds + self.refine_seconds + self.settle_seconds
 
 
 @dataclass(frozen=True, slots=True)
@@ -85,61 +91,72 @@ def measured_rate(denoiser: Denoiser) -> float:
     return side * side / 1e6 / median_seconds(lambda: denoiser.predict(x, traits.sigma_min, led))
 
 
-def predict(
-    schedule: Schedule, base: Size, rate: float, upscaling: Mapping[str, float] | None = None
-) -> Prediction:
+def predict(schedule: Schedule, base: Size, paces: Paces) -> Prediction:
     """What firing the schedule on a base of that size takes.
 
     Parameters
     ----------
-    rate : megapixels per second of the network on this machine.
-    upscaling : known megapixels per second of upscalers, by name; others are measured.
+    paces : how fast this machine is.
     """
     found, start = [], base
     for stage in stages(schedule, base):
-        enlarging = stage.upscaler.seconds(start, stage.size, upscaling or {})
-        found.append(_cost(stage, rate, enlarging))
+        found.append(_cost(stage, start, paces))
         start = stage.size
     return Prediction(tuple(found))
 
 
-def predict_window(
-    schedule: Schedule,
-    base: Size,
-    window: Box,
-    rate: float,
-    upscaling: Mapping[str, float] | None = None,
-) -> float:
+def predict_window(schedule: Schedule, base: Size, window: Box, paces: Paces) -> float:
     """Seconds that just a window of a schedule's result takes, with all that it depends on.
 
     Parameters
     ----------
     window : in px of the last coat's result.
-    rate, upscaling : as for `predict`.
+    paces : as for `predict`.
     """
     run = stages(schedule, base)
     seconds, start = 0.0, base
     for stage, region in zip(run, regions_of(run, base, window), strict=True):
         needed = stage.needed(region)
         share = needed.area / Box.whole(stage.size).area
-        seconds += stage.upscaler.seconds(start, stage.size, upscaling or {}) * share
-        seconds += needed.area / 1e6 * PLAIN_SECONDS_PER_MEGAPIXEL
+        seconds += paces.total(enlarging(stage, start)) * share
+        seconds += needed.area / 1e6 * WRITING_SECONDS
         if stage.refinement is not None:
             settings, traits = stage.refinement
             work = work_of(settings, traits, stage.size, stage.refined(region))
-            seconds += work.megapixels / rate
+            seconds += paces.seconds(refining(settings, traits, work.megapixels))
         start = stage.size
     return seconds
 
 
-def _cost(stage: Stage, rate: float, enlarging: float) -> CoatCost:
+def enlarging(stage: Stage, start: Size) -> list[Portion]:
+    """What a coat's upscaler has to do."""
+    if stage.size == start:
+        return []
+    made = stage.upscaler.work(start, stage.size)
+    return [Portion(Kind.ENLARGE, amount, name) for name, amount in made.items()]
+
+
+def refining(settings: Refine, traits: Traits, megapixels: float) -> Portion:
+    """So many megapixels seen by a coat's refiner."""
+    tile = network_tile(settings, traits)
+    return Portion(
+        Kind.REFINE, megapixels, settings.model, str(settings.mode), f"{tile.width}x{tile.height}"
+    )
+
+
+def settling(size: Size) -> Portion:
+    """Storing a finished layer, making it ready to be looked at, checking it."""
+    return Portion(Kind.SETTLE, size.megapixels)
+
+
+def _cost(stage: Stage, start: Size, paces: Paces) -> CoatCost:
     megapixels = stage.size.megapixels
     enlarged = megapixels * 3 * SAMPLE_BYTES
-    plain = megapixels * PLAIN_SECONDS_PER_MEGAPIXEL + enlarging
+    enlarges, settles = paces.total(enlarging(stage, start)), paces.seconds(settling(stage.size))
     filling = min(os.cpu_count() or 1, FILLERS) * BLOCK * BLOCK * BLOCK_BYTES_PER_PX
     memory = PROCESS_MB + (BAND_BYTES + filling) / 1e6
     if stage.refinement is None:
-        return CoatCost(stage.size, 0, 0, 0, 0.0, plain, memory, enlarged)
+        return CoatCost(stage.size, 0, 0, 0, 0.0, enlarges, 0.0, settles, memory, enlarged)
     settings, traits = stage.refinement
     work = work_of(settings, traits, stage.size)
     blending = blends(settings, traits)
@@ -163,7 +180,9 @@ def _cost(stage: Stage, rate: float, enlarging: float) -> CoatCost:
         work.tasks,
         work.evaluations,
         work.megapixels,
-        work.megapixels / rate + plain,
+        enlarges,
+        paces.seconds(refining(settings, traits, work.megapixels)),
+        settles,
         memory,
         enlarged * copies + states,
     )

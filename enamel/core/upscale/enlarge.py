@@ -1,6 +1,6 @@
 """Enlarging a picture to an exact size, any window of it at a time."""
 
-from collections.abc import Mapping
+from collections import Counter
 from typing import Protocol
 
 import numpy as np
@@ -23,13 +23,8 @@ class Upscaler(Protocol):
         ...
 
     def reach(self, size_in: Size, size_out: Size, box: Box) -> Box: ...
-    def seconds(self, size_in: Size, size_out: Size, rates: Mapping[str, float]) -> float:
-        """Time that its networks take on this machine; 0 for interpolation.
-
-        Parameters
-        ----------
-        rates : known megapixels per second by name; what is not among them is measured.
-        """
+    def work(self, size_in: Size, size_out: Size) -> dict[str, float]:
+        """Megapixels that are made on the way, by the name of what makes them."""
         ...
 
     def enlarged(self, source: Picture, size: Size) -> Picture:
@@ -65,8 +60,8 @@ class Interpolation:
     def reach(self, size_in: Size, size_out: Size, box: Box) -> Box:
         return reach(self.name, size_in, size_out, box)
 
-    def seconds(self, size_in: Size, size_out: Size, rates: Mapping[str, float]) -> float:
-        return 0.0
+    def work(self, size_in: Size, size_out: Size) -> dict[str, float]:
+        return {self.name: size_out.megapixels}
 
     def enlarged(self, source: Picture, size: Size) -> Picture:
         return Resampled(source, size, self.name)
@@ -114,9 +109,9 @@ class Mixture:
         one = self.first.reach(size_in, size_out, box)
         return one.around(self.second.reach(size_in, size_out, box))
 
-    def seconds(self, size_in: Size, size_out: Size, rates: Mapping[str, float]) -> float:
+    def work(self, size_in: Size, size_out: Size) -> dict[str, float]:
         parts = (self.first, self.second)
-        return sum(part.seconds(size_in, size_out, rates) for part in parts)
+        return dict(sum((Counter(part.work(size_in, size_out)) for part in parts), Counter()))
 
     def enlarged(self, source: Picture, size: Size) -> Picture:
         return mixed(

@@ -7,7 +7,6 @@ becomes does not depend on the window that was asked for.
 """
 
 from collections import OrderedDict
-from collections.abc import Mapping
 from functools import cached_property, lru_cache
 from threading import Lock
 from typing import Any
@@ -82,12 +81,11 @@ class OnnxUpscaler:
         made = (self.cell * self.factor) ** 2 / 1e6
         return made / median_seconds(lambda: self.run(samples))
 
-    def seconds(self, size_in: Size, size_out: Size, rates: Mapping[str, float]) -> float:
+    def work(self, size_in: Size, size_out: Size) -> dict[str, float]:
         passes = self.passes(size_in, size_out)
         if not passes:
-            return 0.0
-        rate = rates.get(self.name) or self.rate
-        return sum(size.megapixels / rate for size in passes)
+            return {"lanczos": size_out.megapixels}
+        return {self.name: sum(size.megapixels for size in passes)}
 
     def enlarged(self, source: Picture, size: Size) -> Picture:
         picture: Picture = source

@@ -1,3 +1,3 @@
 """Firings: asked for by pages, run by workers."""
 
-__all__ = ["asking", "order", "running"]
+__all__ = ["asking", "order", "queue", "running"]

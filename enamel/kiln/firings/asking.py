@@ -2,57 +2,53 @@
 
 from collections.abc import Iterable, Sequence
 from dataclasses import asdict
-from functools import lru_cache
 from typing import Any
 from uuid import UUID
 
-from django.db import connection, transaction
+from django.db import transaction
 from django.utils import timezone
 from procrastinate.contrib.django.models import ProcrastinateJob
 
-from enamel.core.diffusion.refiners import refiner
 from enamel.core.errors import Refusal
 from enamel.core.fields import to_json
 from enamel.core.finish.recipe import Finish
 from enamel.core.fire.inlay import Inlay
-from enamel.core.fire.predict import CoatCost, Prediction, measured_rate, predict
+from enamel.core.fire.pace import Paces
+from enamel.core.fire.predict import CoatCost, Prediction, predict
 from enamel.core.fire.touchup import TouchUp
-from enamel.core.geometry import Size
 from enamel.core.networks.cards import card
-from enamel.core.schedule import Coat, Refine, Schedule
+from enamel.core.schedule import Coat, Schedule
 from enamel.kiln import finishing
-from enamel.kiln.firings import running
-from enamel.kiln.models import Attendance, Firing, Layer, Model, Piece
-from enamel.kiln.models.firings import Step, step_from
+from enamel.kiln.held import worked_on
+from enamel.kiln.models import Firing, Layer, Piece, Timing, Worker
+from enamel.kiln.models.firings import Step, step_as_json, step_from
 from enamel.kiln.storage.layers import coat_on, let_go, piece_work, require_room
 from enamel.kiln.tasks import FIRINGS, fire
-
-RECENT = 5
-"""Firings that this machine's rate is taken from."""
 
 
 def predict_schedule(start: Layer, schedule: Schedule) -> Prediction:
     """What a schedule on a layer takes on this machine."""
-    return predict(schedule, start.size, machine_rate(schedule), Model.objects.rates())
+    return predict(schedule, start.size, Timing.objects.paces())
 
 
-def predict_steps(start: Layer, steps: Sequence[Step]) -> Prediction:
-    """What steps on a layer take, one after the other; for touch-ups as if nothing were there yet."""
+def predict_steps(start: Layer, steps: Sequence[Step], paces: Paces | None = None) -> Prediction:
+    """What steps on a layer take, one after the other; for touch-ups as if nothing were there yet.
+
+    Parameters
+    ----------
+    paces : how fast this machine is, where that is known already.
+    """
     coats: list[CoatCost] = []
-    size = start.size
+    size, paces = start.size, paces or Timing.objects.paces()
     for step in steps:
         if isinstance(step, Coat):
-            coats += _predicted(Schedule((step,)), size)
+            coats += predict(Schedule((step,)), size, paces).coats
             size = step.size_from(size)
         elif isinstance(step, TouchUp):
             for patch in step.patches:
                 placed = step.placed(patch, size)
-                coats += _predicted(placed.schedule, placed.around.size)
+                coats += predict(placed.schedule, placed.around.size, paces).coats
     return Prediction(tuple(coats))
-
-
-def _predicted(schedule: Schedule, size: Size) -> tuple[CoatCost, ...]:
-    return predict(schedule, size, machine_rate(schedule), Model.objects.rates()).coats
 
 
 def enqueue_schedule(start: Layer, schedule: Schedule) -> Firing:
@@ -62,6 +58,18 @@ def enqueue_schedule(start: Layer, schedule: Schedule) -> Firing:
         start, Firing.Work.SCHEDULE, schedule.to_json(), schedule.laid, laid,
         predict_schedule(start, schedule),
     )  # fmt: skip
+
+
+def enqueue_steps(start: Layer, steps: Sequence[Step], priority: int = 0) -> Firing:
+    """A firing of several steps of all kinds, one of the other, waiting for a worker."""
+    coats: list[Coat] = []
+    for step in steps:
+        if not isinstance(step, Coat):
+            break
+        coats.append(step)
+    laid = len(already_laid(start, Schedule(tuple(coats)))) if coats else 0
+    frozen = {"steps": [step_as_json(step) for step in steps]}
+    return _enqueue(start, Firing.Work.BATCH, frozen, steps, laid, priority=priority)
 
 
 def enqueue_touch_up(start: Layer, settings: TouchUp, replaces: Layer | None = None) -> Firing:
@@ -124,6 +132,7 @@ def _enqueue(
     laid: int = 0,
     prediction: Prediction | None = None,
     replaces: Layer | None = None,
+    priority: int = 0,
 ) -> Firing:
     prediction = prediction or predict_steps(start, steps)
     require_room(prediction.disk_mb, piece_work(start.piece))
@@ -133,13 +142,18 @@ def _enqueue(
             start=start,
             work=work,
             replaces=replaces,
+            priority=priority,
             frozen=frozen,
             models_used=model_digests(steps),
             predicted=prediction_as_json(prediction, laid),
             total=sum(coat.tasks for coat in prediction.coats),
         )
-        fire.defer(firing_id=str(firing.pk))
+        _queue(firing)
     return firing
+
+
+def _queue(firing: Firing) -> None:
+    fire.configure(priority=firing.priority).defer(firing_id=str(firing.pk))
 
 
 def stop(firing: Firing, *, for_good: bool = False) -> None:
@@ -148,27 +162,20 @@ def stop(firing: Firing, *, for_good: bool = False) -> None:
     For good: its finished tiles are let go then. Otherwise it can go on later.
     """
     with transaction.atomic():
-        held = Firing.objects.select_for_update().get(pk=firing.pk)
-        held.stop_asked = True
-        held.put_away = for_good
-        at_once = held.open and not _worked_on(held)
+        locked = Firing.objects.select_for_update().get(pk=firing.pk)
+        locked.stop_asked = True
+        locked.put_away = for_good
+        at_once = locked.open and not worked_on(locked.pk)
         if at_once:
-            held.state = Firing.State.STOPPED
-        held.save(update_fields=["stop_asked", "state", "put_away"])
+            locked.state = Firing.State.STOPPED
+        locked.save(update_fields=["stop_asked", "state", "put_away"])
     if at_once and for_good:
-        let_go(held.piece)
-
-
-def _worked_on(firing: Firing) -> bool:
-    """Whether a living worker holds a firing: its lock falls with its connection."""
-    with connection.cursor() as cursor:
-        cursor.execute("SELECT pg_try_advisory_xact_lock(%s)", [running.lock_key(firing.pk)])
-        return not cursor.fetchone()[0]
+        let_go(locked.piece)
 
 
 def unattended(firing: Firing) -> bool:
     """Whether a firing waits or says it runs while no worker is alive that could carry it on."""
-    return firing.open and not Attendance.objects.served(FIRINGS)
+    return firing.open and not Worker.objects.served(FIRINGS)
 
 
 def take_up_again() -> int:
@@ -178,13 +185,13 @@ def take_up_again() -> int:
     taken = 0
     for firing in Firing.objects.open().exclude(pk__in=[UUID(pk) for pk in known]):
         with transaction.atomic():
-            held = Firing.objects.select_for_update().get(pk=firing.pk)
-            if held.open and not _worked_on(held):
-                held.state = Firing.State.QUEUED
+            locked = Firing.objects.select_for_update().get(pk=firing.pk)
+            if locked.open and not worked_on(locked.pk):
+                locked.state = Firing.State.QUEUED
                 # its job ended, so its worker did not die of it
-                held.broken_off = max(0, held.broken_off - 1)
-                held.save(update_fields=["state", "broken_off"])
-                fire.defer(firing_id=str(held.pk))
+                locked.broken_off = max(0, locked.broken_off - 1)
+                locked.save(update_fields=["state", "broken_off"])
+                _queue(locked)
                 taken += 1
     return taken
 
@@ -192,12 +199,12 @@ def take_up_again() -> int:
 def go_on(firing: Firing) -> None:
     """Put a stopped or failed firing back in the queue; its finished tiles are kept."""
     with transaction.atomic():
-        held = Firing.objects.select_for_update().get(pk=firing.pk)
-        if held.state not in (Firing.State.STOPPED, Firing.State.FAILED):
-            raise Refusal(f"This firing is {held.get_state_display().lower()}; it can't go on.")
-        held.state, held.stop_asked, held.error = Firing.State.QUEUED, False, ""
-        held.save(update_fields=["state", "stop_asked", "error"])
-        fire.defer(firing_id=str(held.pk))
+        locked = Firing.objects.select_for_update().get(pk=firing.pk)
+        if locked.state not in (Firing.State.STOPPED, Firing.State.FAILED):
+            raise Refusal(f"This firing is {locked.get_state_display().lower()}; it can't go on.")
+        locked.state, locked.stop_asked, locked.error = Firing.State.QUEUED, False, ""
+        locked.save(update_fields=["state", "stop_asked", "error"])
+        _queue(locked)
 
 
 def put_away(firing: Firing) -> None:
@@ -246,35 +253,10 @@ def model_digests(steps: Sequence[Step]) -> dict[str, str]:
 def prediction_as_json(prediction: Prediction, laid: int = 0) -> dict[str, Any]:
     """The prediction as it is stored and shown; the first ``laid`` coats take no time."""
     return {
-        "coats": [asdict(coat) for coat in prediction.coats],
+        "coats": [asdict(coat) | {"seconds": coat.seconds} for coat in prediction.coats],
         "tiles": prediction.tiles,
         "megapixel_steps": round(prediction.megapixel_steps, 2),
         "seconds": round(Prediction(prediction.coats[laid:]).seconds, 2),
         "memory_mb": round(prediction.memory_mb),
         "disk_mb": round(prediction.disk_mb, 1),
     }
-
-
-def machine_rate(schedule: Schedule) -> float:
-    """Megapixels per second of the schedule's refiner here."""
-    return rate_of(refiner_of(schedule))
-
-
-def refiner_of(schedule: Schedule) -> str:
-    """The refiner that a schedule's time is counted by: its last one."""
-    used = [coat.refine.model for coat in schedule.laid if coat.refine]
-    return used[-1] if used else Refine().model
-
-
-def rate_of(name: str) -> float:
-    """Megapixels per second of a refiner here: of the last firings, else as its trial measured it."""
-    done = Firing.objects.filter(state=Firing.State.DONE, actual__rates__has_key=name)
-    rates = [firing.actual["rates"][name] for firing in done.order_by("-ended")[:RECENT]]
-    if rates:
-        return float(sorted(rates)[len(rates) // 2])
-    return Model.objects.rates().get(name) or _measured(card(name, "refiner").digest, name)
-
-
-@lru_cache(maxsize=8)
-def _measured(digest: str, name: str) -> float:
-    return measured_rate(refiner(name))

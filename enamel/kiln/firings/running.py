@@ -2,14 +2,13 @@
 
 import logging
 import shutil
+import socket
 import time
-from collections.abc import Callable, Iterator, Sequence
-from contextlib import contextmanager, suppress
+from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import Any
 from uuid import UUID
 
-from django.db import InterfaceError, OperationalError, connection
 from django.utils import timezone
 
 from enamel.core import ENGINE_VERSION
@@ -17,8 +16,9 @@ from enamel.core.diffusion.refiners import refiner_of
 from enamel.core.errors import Stopped
 from enamel.core.fields import to_json
 from enamel.core.finish.recipe import Finish
-from enamel.core.fire.firing import Fired, StageReport, fire, materialise
+from enamel.core.fire.firing import Fired, Stage, StageReport, fire, materialise
 from enamel.core.fire.inlay import Inlay, inlaid
+from enamel.core.fire.predict import enlarging, refining, settling
 from enamel.core.fire.touchup import TouchUp, touch_up
 from enamel.core.geometry import Box, Size
 from enamel.core.memory import peak_memory_mb
@@ -27,14 +27,15 @@ from enamel.core.picture.canvas import Canvas
 from enamel.core.picture.encoded import webp_of
 from enamel.core.progress import Progress
 from enamel.core.schedule import Coat, Schedule, address
-from enamel.kiln import finishing
+from enamel.kiln import attendance, finishing
 from enamel.kiln.checking import check_layer
 from enamel.kiln.faults import told
 from enamel.kiln.firings.order import lets_another_go_first
+from enamel.kiln.held import Busy, held
 from enamel.kiln.mending import inlays
 from enamel.kiln.mending.addresses import address_of
 from enamel.kiln.mending.running import known_patches
-from enamel.kiln.models import Firing, Layer, TilePreview
+from enamel.kiln.models import Firing, Layer, TilePreview, Timing
 from enamel.kiln.storage.layers import (
     add_layer,
     canvas_of,
@@ -53,12 +54,10 @@ PREVIEW_MEGAPIXELS = 12.0
 Shares = tuple[float, float, float, float]
 """Left, top, width and height of a place, as shares of a layer."""
 WHOLE: Shares = (0.0, 0.0, 1.0, 1.0)
+TRUSTED = 2
+"""So many tiles at the predicted pace are counted with those that were seen."""
 ATTEMPTS = 8
 """A firing whose worker died this often is not tried again by itself."""
-
-
-class Busy(Exception):
-    """Another worker is at this firing, or another firing goes first."""
 
 
 def run(firing_id: UUID, closing: Callable[[], bool]) -> bool:
@@ -69,7 +68,7 @@ def run(firing_id: UUID, closing: Callable[[], bool]) -> bool:
     Busy
         When another worker holds it, or it lets another go first.
     """
-    with _held(firing_id):
+    with held(firing_id):
         firing = Firing.objects.select_related("piece", "start").get(pk=firing_id)
         if not firing.open:
             return True
@@ -84,9 +83,11 @@ def run(firing_id: UUID, closing: Callable[[], bool]) -> bool:
         firing.started = firing.started or timezone.now()
         # taken back when this worker lets go in good order; what is left counts those that died
         firing.broken_off += 1
-        firing.save(update_fields=["state", "started", "broken_off"])
+        firing.host = socket.gethostname()
+        firing.save(update_fields=["state", "started", "broken_off", "host"])
         try:
-            Run(firing, closing).run()
+            with attendance.doing("Firing", firing):
+                Run(firing, closing).run()
         except Stopped:
             if closing():
                 Firing.objects.filter(pk=firing.pk).update(
@@ -112,26 +113,6 @@ def _end(firing: Firing, state: str, error: str = "") -> None:
         let_go(firing.piece)
 
 
-@contextmanager
-def _held(firing_id: UUID) -> Iterator[None]:
-    """This firing for this worker alone. The lock falls with the connection, so never stays behind."""
-    key = lock_key(firing_id)
-    with connection.cursor() as cursor:
-        cursor.execute("SELECT pg_try_advisory_lock(%s)", [key])
-        if not cursor.fetchone()[0]:
-            raise Busy
-        try:
-            yield
-        finally:
-            with suppress(OperationalError, InterfaceError):
-                cursor.execute("SELECT pg_advisory_unlock(%s)", [key])
-
-
-def lock_key(firing_id: UUID) -> int:
-    """The database's number for the lock that a firing's worker holds."""
-    return firing_id.int & (2**63 - 1)
-
-
 class Run:
     """One firing, by one worker."""
 
@@ -140,11 +121,10 @@ class Run:
         self.closing = closing
         self.work = piece_work(firing.piece)
         self.coats: list[dict[str, Any]] = firing.predicted["coats"]
-        self.reports: list[tuple[int, StageReport]] = []
-        """What each coat took that was laid by this worker, with its number."""
+        self.reports: list[StageReport] = []
+        """What each coat took that was laid by this worker."""
         self.coat = 0
         self.began = time.monotonic()
-        self.coat_began = self.began
         self.first: tuple[float, int] | None = None
         """When the first tile of this coat was heard of, and how many were done then; enlarging comes
         before it."""
@@ -184,7 +164,8 @@ class Run:
                 listener=self._hear, stopping=self._should_stop, origin=origin,
                 store=tile_store(), keep_enlarged=True,
             )  # fmt: skip
-        self.reports += [(self.coat, report) for report in fired.reports]
+        self.reports += fired.reports
+        self._note(stage, parent, fired.reports[-1])
         refine = coat.refinement
         return self._keep(
             [fired], fired.result,
@@ -224,7 +205,7 @@ class Run:
                 known=known_patches(parent, names),
                 listener=hear, stopping=self._should_stop,
             )  # fmt: skip
-        self.reports += [(number + at, report) for at, fired in reports for report in fired.reports]
+        self.reports += [report for _, fired in reports for report in fired.reports]
         return self._keep(
             [fired for _, fired in reports], Canvas(into),
             kind=Layer.Kind.TOUCH_UP, parent=parent, recipe=recipe, address=name,
@@ -279,7 +260,22 @@ class Run:
         self._check(layer, None)
         return layer
 
+    def _note(self, stage: Stage, parent: Layer, report: StageReport) -> None:
+        """Keep how long a coat took, for predictions; what was begun by another worker tells nothing."""
+        if report.reused:
+            return
+        whole = report.tiles + report.shared == self.coats[self.coat]["tasks"]
+        portions = enlarging(stage, parent.size)
+        if whole and len(portions) == 1 and report.enlarge_seconds:
+            Timing.objects.note(portions[0], report.enlarge_seconds)
+        if stage.refinement and report.tiles:
+            share = report.tiles / self.coats[self.coat]["tasks"]
+            seen = share * self.coats[self.coat]["megapixel_steps"]
+            Timing.objects.note(refining(*stage.refinement, seen), report.refine_seconds)
+            attendance.fast(seen, report.refine_seconds)
+
     def _keep(self, fired: Sequence[Fired], canvas: Canvas, **facts: Any) -> Layer:
+        began = time.monotonic()
         layer = add_layer(self.firing.piece, canvas, **facts)
         prepare(layer)
         coated = fired and layer.kind == Layer.Kind.COAT
@@ -289,6 +285,7 @@ class Run:
         for laid in (laid for one in fired for laid in one.layers):
             laid.canvas.close()
             shutil.rmtree(_folder_of(laid.canvas.path, self.work), ignore_errors=True)
+        Timing.objects.note(settling(layer.size), time.monotonic() - began)
         return layer
 
     def _check(self, layer: Layer, enlarged: Path | None) -> None:
@@ -302,10 +299,9 @@ class Run:
 
     def _begin(self, number: int) -> None:
         self.coat = number
-        self.coat_began = time.monotonic()
         self.first = None
         self.firing.previews.all().delete()
-        self._tell(coat=number, done=self._done_before())
+        self._tell(coat=number, done=self._done_before(), seconds_left=self._seconds_left())
 
     def _done_before(self) -> int:
         return sum(coat["tasks"] for coat in self.coats[: self.coat])
@@ -338,17 +334,28 @@ class Run:
             setattr(self.firing, name, value)
         self.firing.save(update_fields=list(news))
 
-    def _seconds_left(self, progress: Progress) -> float:
-        """This coat at the pace of its tiles so far, later coats as predicted but at that pace.
+    def _seconds_left(self, progress: Progress | None = None) -> float:
+        """What is left: as predicted, refinement at the pace of this coat's tiles.
 
-        The first tile tells no pace yet: until the second one all is as predicted.
+        A tile or two tell little of that pace, so the prediction counts as `TRUSTED` tiles more.
+
+        Parameters
+        ----------
+        progress : the tile that was finished last; none while the coat enlarges.
         """
-        here = predicted = max(self.coats[self.coat]["seconds"], 0.01)
-        if self.first is not None and progress.done > self.first[1]:
-            began, done = self.first
-            here = (time.monotonic() - began) * progress.total / (progress.done - done)
-        later = sum(coat["seconds"] for coat in self.coats[self.coat + 1 :])
-        return here * (1 - progress.done / progress.total) + later * here / predicted
+        here, later = self.coats[self.coat], self.coats[self.coat + 1 :]
+        pace, left, other = 1.0, 1.0, here["settle_seconds"]
+        if progress is None or self.first is None:
+            other += here["enlarge_seconds"]
+        else:
+            began, first = self.first
+            each = max(here["refine_seconds"], 0.01) / progress.total
+            seen = time.monotonic() - began + TRUSTED * each
+            pace = seen / (each * (progress.done - first + TRUSTED))
+            left = 1 - progress.done / progress.total
+        to_refine = here["refine_seconds"] * left + sum(coat["refine_seconds"] for coat in later)
+        other += sum(coat["enlarge_seconds"] + coat["settle_seconds"] for coat in later)
+        return to_refine * pace + other
 
     def _should_stop(self) -> bool:
         if self.closing():
@@ -356,20 +363,12 @@ class Run:
         return Firing.objects.filter(pk=self.firing.pk, stop_asked=True).exists()
 
     def _actual(self) -> dict[str, Any]:
-        """What it took, and the pace of each model for later predictions."""
-        rates = {}
-        for number, report in self.reports:
-            coat = self.coats[number]
-            if report.tiles and report.refine_seconds and len(self.firing.models_used) == 1:
-                (model,) = self.firing.models_used
-                seen = coat["megapixel_steps"] * report.tiles / coat["tasks"]
-                rates[model] = round(seen / report.refine_seconds, 4)
+        """What it took."""
         return {
             "seconds": round(time.monotonic() - self.began, 2),
-            "model_seconds": round(sum(report.model_seconds for _, report in self.reports), 2),
+            "model_seconds": round(sum(report.model_seconds for report in self.reports), 2),
             "peak_memory_mb": round(peak_memory_mb()),
-            "shared": sum(report.shared for _, report in self.reports),
-            "rates": rates,
+            "shared": sum(report.shared for report in self.reports),
         }
 
 

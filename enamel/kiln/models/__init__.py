@@ -1,7 +1,7 @@
 """Pieces, their layers, the firings that make them, and the models at hand."""
 
 from enamel.kiln.models.arrivals import Arrival
-from enamel.kiln.models.attendance import Attendance
+from enamel.kiln.models.batches import Batch, BatchItem
 from enamel.kiln.models.finishes import HouseFinish
 from enamel.kiln.models.firings import Firing, TilePreview
 from enamel.kiln.models.layers import Layer
@@ -20,11 +20,14 @@ from enamel.kiln.models.people import Person
 from enamel.kiln.models.pieces import HouseSchedule, Piece, ScheduleStep
 from enamel.kiln.models.prints import HouseOutput, PrintFile, ShopOrder
 from enamel.kiln.models.swatches import Sheet, Swatch
+from enamel.kiln.models.timings import Timing
+from enamel.kiln.models.workers import Worker
 
 __all__ = [
     "SUBJECTS",
     "Arrival",
-    "Attendance",
+    "Batch",
+    "BatchItem",
     "Candidate",
     "Firing",
     "HouseFinish",
@@ -44,7 +47,9 @@ __all__ = [
     "Suited",
     "Swatch",
     "TilePreview",
+    "Timing",
     "TrialCrop",
+    "Worker",
     "beside",
     "offered",
     "refiners_offered",

@@ -6,6 +6,7 @@ from typing import Any
 from django.db import models
 from django.utils import timezone
 
+from enamel.core.fields import to_json
 from enamel.core.finish.recipe import Finish
 from enamel.core.fire.inlay import Inlay
 from enamel.core.fire.touchup import TouchUp
@@ -28,6 +29,14 @@ def step_from(form: dict[str, Any]) -> Step:
     if kind == Layer.Kind.FINISH:
         return Finish.from_json(settings)
     return tuple(Inlay.from_json(one) for one in settings["inlays"])
+
+
+def step_as_json(step: Step) -> dict[str, Any]:
+    """The form that `step_from` reads."""
+    if isinstance(step, tuple):
+        return {Layer.Kind.INLAY.value: {"inlays": [to_json(one) for one in step]}}
+    kinds = {Coat: Layer.Kind.COAT, TouchUp: Layer.Kind.TOUCH_UP, Finish: Layer.Kind.FINISH}
+    return {kinds[type(step)].value: to_json(step)}
 
 
 class FiringQuerySet(models.QuerySet["Firing"]):
@@ -62,6 +71,8 @@ class Firing(models.Model):
         FINISH = "finish", "Finish"
         AGAIN = "again", "Done again"
         """Layers after one that was changed, made anew on what it has become."""
+        BATCH = "batch", "Batch"
+        """All that a batch does with one picture."""
 
     class State(models.TextChoices):
         QUEUED = "queued", "Waiting"
@@ -81,6 +92,7 @@ class Firing(models.Model):
     frozen = models.JSONField(help_text="The schedule or touch-up, every setting spelt out.")
     models_used = models.JSONField(default=dict, help_text="sha256 of each model at the start.")
     state = models.CharField(max_length=10, choices=State.choices, default=State.QUEUED)
+    priority = models.SmallIntegerField(default=0, help_text="Higher ones are fired first.")
     stop_asked = models.BooleanField(default=False)
     broken_off = models.PositiveIntegerField(
         default=0, help_text="Times that a worker began it and neither ended it nor gave it back."
@@ -95,6 +107,7 @@ class Firing(models.Model):
     put_away = models.BooleanField(default=False, help_text="Ended, and no longer shown.")
     result = models.ForeignKey(Layer, models.SET_NULL, null=True, blank=True, related_name="+")
     created = models.DateTimeField(default=timezone.now)
+    host = models.CharField(max_length=100, blank=True, help_text="Machine that it was last on.")
     started = models.DateTimeField(null=True, blank=True)
     ended = models.DateTimeField(null=True, blank=True)
 
@@ -116,7 +129,7 @@ class Firing(models.Model):
         """The settings of the last thing it does: a coat, a touch-up, an inlay or a finish."""
         if self.work == self.Work.SCHEDULE:
             last: dict[str, Any] = self.frozen["coats"][-1]
-        elif self.work == self.Work.AGAIN:
+        elif self.work in (self.Work.AGAIN, self.Work.BATCH):
             ((_, last),) = self.frozen["steps"][-1].items()
         else:
             last = self.frozen
@@ -133,7 +146,7 @@ class Firing(models.Model):
         """What it does, one layer after the other."""
         if self.work == self.Work.SCHEDULE:
             return list(self.schedule().laid)
-        if self.work == self.Work.AGAIN:
+        if self.work in (self.Work.AGAIN, self.Work.BATCH):
             return [step_from(form) for form in self.frozen["steps"]]
         return [step_from({self.work: self.frozen})]
 

@@ -14,8 +14,8 @@ from enamel.core.fire.sheets import Axis, Cell, around, cells, in_order
 from enamel.core.fire.windows import LEAST_SIDE, MOST_PIXELS, moved_to_save, suggested
 from enamel.core.geometry import Box, Size
 from enamel.core.schedule import Mix, Refine, Schedule, address
-from enamel.kiln.firings.asking import already_laid, rate_of, refiner_of
-from enamel.kiln.models import Layer, Model, Piece, Sheet, Swatch
+from enamel.kiln.firings.asking import already_laid
+from enamel.kiln.models import Layer, Piece, Sheet, Swatch, Timing
 from enamel.kiln.storage.layers import canvas_of
 from enamel.kiln.tasks import make_swatch
 
@@ -61,16 +61,9 @@ def ask(piece: Piece, schedule: Schedule, number: int, window: Box, axes: Sequen
 
 
 def _predicted(start: Layer, rest: Schedule, found: Sequence[Cell], window: Box) -> float:
-    seconds = 0.0
-    rates: dict[str, float] = {}
-    upscaling = Model.objects.rates()
-    for cell in found:
-        schedule = Schedule((*rest.coats[:-1], cell.coat))
-        model = refiner_of(schedule)
-        if model not in rates:
-            rates[model] = rate_of(model)
-        seconds += predict_window(schedule, start.size, window, rates[model], upscaling)
-    return seconds
+    paces = Timing.objects.paces()
+    tried = (Schedule((*rest.coats[:-1], cell.coat)) for cell in found)
+    return sum(predict_window(schedule, start.size, window, paces) for schedule in tried)
 
 
 @dataclass(frozen=True, slots=True)

@@ -1,6 +1,7 @@
 """What artists fill in. Ranges and sentences come from core; a form only reads and shows them."""
 
 from enamel.studio.forms.base import BaseForm
+from enamel.studio.forms.batch import BatchForm
 from enamel.studio.forms.coat import CoatForm
 from enamel.studio.forms.finish import FinishForm
 from enamel.studio.forms.inlay import InlayForm
@@ -17,6 +18,7 @@ from enamel.studio.forms.touch_up import TouchUpForm
 
 __all__ = [
     "BaseForm",
+    "BatchForm",
     "CoatForm",
     "FinishForm",
     "InlayForm",

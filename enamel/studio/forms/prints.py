@@ -8,6 +8,7 @@ from django import forms
 from enamel.core.errors import FieldRefusal
 from enamel.core.fields import from_json, to_json
 from enamel.core.fire.planning import StepEdit
+from enamel.core.fire.treatment import AskedFile
 from enamel.core.geometry import Size
 from enamel.core.press.naming import USUAL, Facts, named
 from enamel.core.press.output import Compression, FileFormat, Output, PrintSettings
@@ -297,6 +298,13 @@ class PrintFileForm(forms.Form):
         given = self.cleaned_data
         plan = piece.print_plan if given["lies"] == "print" else None
         return PrintSettings(self._output, plan, given["ppi"])
+
+    @property
+    def asked_of_many(self) -> AskedFile:
+        """What was asked for, of pieces that are not known yet. For a valid form."""
+        given = self.cleaned_data
+        settings = PrintSettings(self._output, None, given["ppi"])
+        return AskedFile(settings, given["lies"] == "print", given["pattern"])
 
     def clean(self) -> dict[str, Any]:
         cleaned = super().clean() or self.cleaned_data

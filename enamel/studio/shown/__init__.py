@@ -1,10 +1,13 @@
 """What pages show, made ready for their templates. Nothing here answers a request."""
 
 __all__ = [
+    "batches",
     "compare",
     "draft",
     "files",
+    "finding",
     "finishing",
+    "kiln",
     "mending",
     "prints",
     "refiners",

@@ -68,6 +68,8 @@ SHORTCUTS = (
     Shortcut("previous-finding", "Previous finding", "N", "compare"),
     Shortcut("all-findings", "Boxes of all findings", "a", "compare"),
     Shortcut("map", "Go to the maps", "h", "compare"),
+    Shortcut("pair-before", "Pair before in the batch", "j", "compare"),
+    Shortcut("pair-after", "Next pair in the batch", "k", "compare"),
     Shortcut("smooth", "Enlarge smaller pictures smoothly or as pixels", "i", "compare"),
     Shortcut("full-screen", "Full screen", "f", "compare"),
     Shortcut("save-view", "Save the view as a PNG", "e", "compare"),

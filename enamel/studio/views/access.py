@@ -1,14 +1,15 @@
 """Whose is it: everything of another person's is not found, as if it were not there."""
 
-from typing import cast
+from typing import Any, cast
 from uuid import UUID
 
 from django.contrib.auth.base_user import AbstractBaseUser
-from django.http import Http404, HttpRequest
-from django.shortcuts import get_object_or_404
+from django.http import Http404, HttpRequest, HttpResponseRedirect
+from django.shortcuts import get_object_or_404, redirect
+from django.utils.http import url_has_allowed_host_and_scheme
 
 from enamel.core.print.sizing import Unit
-from enamel.kiln.models import Firing, Layer, Piece, PrintFile, ShopOrder
+from enamel.kiln.models import Batch, BatchItem, Firing, Layer, Piece, PrintFile, ShopOrder
 from enamel.studio.models import Preferences
 
 
@@ -53,6 +54,22 @@ def own_firing(request: HttpRequest, firing_id: UUID) -> Firing:
 def own_print(request: HttpRequest, print_id: UUID) -> PrintFile:
     known = PrintFile.objects.of(request.user).select_related("layer__piece")
     return get_object_or_404(known, pk=print_id)
+
+
+def own_batch(request: HttpRequest, batch_id: UUID) -> Batch:
+    return get_object_or_404(Batch.objects.of(request.user), pk=batch_id)
+
+
+def own_batch_item(request: HttpRequest, number: int) -> BatchItem:
+    own = BatchItem.objects.with_all().filter(batch__owner_id=person(request).pk)
+    return get_object_or_404(own, pk=number)
+
+
+def back_to(request: HttpRequest, otherwise: Any) -> HttpResponseRedirect:
+    """To the page that a form names as ``next``, if it is one of Enamel's; else to another."""
+    back = request.POST.get("next", "")
+    own = url_has_allowed_host_and_scheme(back, {request.get_host()}, request.is_secure())
+    return redirect(back if own else otherwise)
 
 
 def own_order(request: HttpRequest, order_id: UUID) -> ShopOrder:

@@ -9,7 +9,9 @@ from django.utils.http import url_has_allowed_host_and_scheme
 from django.views.decorators.http import require_GET, require_POST
 
 from enamel.kiln import tasks
-from enamel.kiln.models import Layer
+from enamel.kiln.models import Batch, Layer
+from enamel.studio.asked import ids
+from enamel.studio.shown.batches import pair_shown
 from enamel.studio.shown.compare import Comparison
 from enamel.studio.views.access import own_layer, own_piece
 
@@ -19,7 +21,10 @@ from enamel.studio.views.access import own_layer, own_piece
 def compare(request: HttpRequest, piece_id: UUID) -> HttpResponse:
     """Two to six pictures of a piece together."""
     piece = own_piece(request, piece_id)
-    return render(request, "studio/compare/compare.html", Comparison(piece, request.GET).context())
+    shown = Comparison(piece, request.GET).context()
+    for batch in Batch.objects.of(request.user).filter(pk__in=ids([request.GET.get("batch", "")])):
+        shown["pair"] = pair_shown(batch, piece)
+    return render(request, "studio/compare/compare.html", shown)
 
 
 @require_POST

@@ -4,7 +4,6 @@ from uuid import UUID
 
 from django.contrib.auth.decorators import login_required
 from django.http import HttpRequest, HttpResponse, JsonResponse
-from django.shortcuts import redirect
 from django.urls import reverse
 from django.views.decorators.cache import cache_control
 from django.views.decorators.http import require_GET, require_POST
@@ -12,7 +11,7 @@ from django.views.decorators.http import require_GET, require_POST
 from enamel.kiln.firings import asking as firings
 from enamel.kiln.models import Firing, TilePreview
 from enamel.studio.asked import whole_number
-from enamel.studio.views.access import own_firing
+from enamel.studio.views.access import back_to, own_firing
 
 TASKS: dict[str, str] = {
     Firing.Work.TOUCH_UP: "touch-up",
@@ -80,7 +79,7 @@ def tile(request: HttpRequest, firing_id: UUID, number: int) -> HttpResponse:
 def stop(request: HttpRequest, firing_id: UUID) -> HttpResponse:
     firing = own_firing(request, firing_id)
     firings.stop(firing, for_good="for-good" in request.POST)
-    return redirect(firing.piece)
+    return back_to(request, firing.piece)
 
 
 @require_POST
@@ -88,7 +87,7 @@ def stop(request: HttpRequest, firing_id: UUID) -> HttpResponse:
 def go_on(request: HttpRequest, firing_id: UUID) -> HttpResponse:
     firing = own_firing(request, firing_id)
     firings.go_on(firing)
-    return redirect(firing.piece)
+    return back_to(request, firing.piece)
 
 
 @require_POST
@@ -97,4 +96,4 @@ def put_away(request: HttpRequest, firing_id: UUID) -> HttpResponse:
     """Stop showing a firing that ended without a result. Its finished tiles are let go."""
     firing = own_firing(request, firing_id)
     firings.put_away(firing)
-    return redirect(firing.piece)
+    return back_to(request, firing.piece)

@@ -11,7 +11,6 @@ from django.core.paginator import Paginator
 from django.http import FileResponse, HttpRequest, HttpResponse, JsonResponse, QueryDict
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
-from django.utils.http import url_has_allowed_host_and_scheme
 from django.views.decorators.http import require_GET, require_POST
 
 from enamel.core.base.cuts import Cuts
@@ -25,18 +24,13 @@ from enamel.kiln.storage import layers as store
 from enamel.kiln.storage.pyramids import thumbnail
 from enamel.studio.forms import BaseForm
 from enamel.studio.sending import send
+from enamel.studio.shown.finding import Finding
 from enamel.studio.shown.workspace import Workspace
-from enamel.studio.views.access import own_piece, person, posted_id, unit_of
+from enamel.studio.views.access import back_to, own_piece, person, posted_id, unit_of
 
 PER_PAGE = 60
 SHEET_SIDE = 1600
 """Longest side, in px, of a contact sheet that cuts are drawn on."""
-SORTS = {
-    "newest": ("Newest first", ["-created"]),
-    "oldest": ("Oldest first", ["created"]),
-    "title": ("By title", ["title", "-created"]),
-    "mark": ("Keep, maybe, unmarked, drop", ["mark_order", "-created"]),
-}
 
 
 @require_GET
@@ -44,22 +38,11 @@ SORTS = {
 def pieces(request: HttpRequest) -> HttpResponse:
     """A page of pieces: searched, filtered by mark and tag, sorted."""
     own = Piece.objects.of(request.user)
-    asked = {name: request.GET.get(name, "") for name in ("q", "mark", "tag", "sort")}
-    found = own.found(asked["q"])
-    if asked["mark"]:
-        found = found.filter(mark="" if asked["mark"] == "none" else asked["mark"])
-    if asked["tag"]:
-        found = found.filter(tags__contains=[asked["tag"]])
-    _, order = SORTS.get(asked["sort"], SORTS["newest"])
-    page = Paginator(found.by_mark().order_by(*order).with_newest_layer(), PER_PAGE).get_page(
-        request.GET.get("page")
-    )
+    finding = Finding(own, request.GET)
+    page = Paginator(finding.found.with_newest_layer(), PER_PAGE).get_page(request.GET.get("page"))
     shown = {
+        **finding.shown,
         "page": page,
-        "asked": asked,
-        "sorts": [(name, words) for name, (words, _) in SORTS.items()],
-        "marks": [*Piece.Mark.choices, ("none", "Unmarked")],
-        "tags": own.tags_used(),
         "dropped": own.filter(mark=Piece.Mark.DROP).count(),
         "thrown_away": Piece.objects.thrown_away(request.user).count(),
         "all": own.count(),
@@ -174,9 +157,7 @@ def mark(request: HttpRequest, piece_id: UUID) -> HttpResponse:
     piece.save(update_fields=["mark"])
     if request.headers.get("Accept") == "application/json":
         return JsonResponse({"mark": piece.mark})
-    back = request.POST.get("next", "")
-    own = url_has_allowed_host_and_scheme(back, {request.get_host()}, request.is_secure())
-    return redirect(back if own else "pieces")
+    return back_to(request, "pieces")
 
 
 @require_POST

@@ -14,8 +14,9 @@ from procrastinate.contrib.django import app
 from enamel.core.checkpoints import loading
 from enamel.core.memory import give_back_freed
 from enamel.core.networks.runtimes import let_go_unused
+from enamel.kiln import attendance
+from enamel.kiln.batches.jobs import enqueue_feed
 from enamel.kiln.firings.asking import take_up_again
-from enamel.kiln.models import Attendance
 from enamel.kiln.storage.passing import sweep
 from enamel.kiln.tasks import CHORES, FIRINGS, SWATCHES
 
@@ -44,8 +45,10 @@ class Command(BaseCommand):
         while True:
             try:
                 asyncio.run(work(queues))
+                attendance.leave()
                 return
             except asyncio.CancelledError:
+                attendance.leave()
                 return
             except Exception:  # the database may restart, be full or be elsewhere for a while
                 logger.exception("the kiln lost its database; it tries again")
@@ -75,7 +78,7 @@ async def work(queues: list[str]) -> None:
 
 async def rescue_jobs(served: App, queues: list[str]) -> None:
     """Say that this worker lives, put the jobs of dead ones back in the queue, and firings that lost
-    theirs, every few seconds.
+    theirs, and have batches fed, every few seconds.
 
     Several workers do so at once, and may meet at one job; whatever goes wrong, it is tried again.
     """
@@ -85,11 +88,13 @@ async def rescue_jobs(served: App, queues: list[str]) -> None:
                 seconds_since_heartbeat=STALLED_SECONDS
             ):
                 await served.job_manager.retry_job(job)
-            await sync_to_async(Attendance.objects.note)(queues)
+            await sync_to_async(attendance.hear)(queues)
             if let_go_unused(IDLE_SECONDS) or loading.let_go(IDLE_SECONDS):
                 give_back_freed()
             if FIRINGS in queues:
                 await sync_to_async(take_up_again)()
+            if CHORES in queues:
+                await sync_to_async(enqueue_feed)()
         except Exception:
             logger.exception("jobs of dead workers could not be looked for; this is tried again")
             await sync_to_async(close_old_connections)()

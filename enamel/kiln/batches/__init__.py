@@ -1,0 +1,3 @@
+"""Batches: many pictures through one treatment, unattended."""
+
+__all__ = ["asking", "folders", "jobs", "running"]

@@ -1,0 +1,140 @@
+"""Batches at work: pictures given to the kiln one after the other, and the print files of those fired.
+
+What became of a picture is read from its firing; a worker that dies leaves nothing that the next could not
+go on from, and nothing is made twice.
+"""
+
+import logging
+from contextlib import suppress
+from pathlib import Path
+
+from django.core.files import File
+from django.db import transaction
+from django.utils import timezone
+
+from enamel.core.base.subject import Subject
+from enamel.core.errors import Refusal
+from enamel.core.fire.treatment import AskedFile, Treatment
+from enamel.core.press.output import PrintSettings
+from enamel.core.schedule import Schedule
+from enamel.kiln import prints
+from enamel.kiln.batches import folders
+from enamel.kiln.faults import told
+from enamel.kiln.firings import asking as firings
+from enamel.kiln.held import Busy, held
+from enamel.kiln.models import Batch, BatchItem, Firing, Layer, Piece, Suited, Worker
+from enamel.kiln.models.firings import Step
+from enamel.kiln.pieces import bringing
+from enamel.kiln.storage import layers as store
+from enamel.kiln.tasks import FIRINGS, enqueue_print
+
+logger = logging.getLogger(__name__)
+
+AHEAD = 2
+"""Firings of batches that wait in the queue beside those that run, so that no worker is without."""
+
+
+def feed() -> None:
+    """Give the kiln what batches have to do next, the most urgent first."""
+    for batch in Batch.objects.at_work():
+        with suppress(Busy), held(batch.pk):
+            _feed(batch)
+
+
+def _feed(batch: Batch) -> None:
+    if batch.looking:
+        try:
+            folders.look(batch)
+        except (Refusal, OSError) as error:
+            logger.warning("batch %s: %s", batch.pk, error)
+    for item in batch.items.filter(ordered=False, error="", skipped=False).with_all():
+        if item.fired:
+            _order_files(item, item.fired)
+    for item in batch.items.waiting():
+        if not _room():
+            return
+        _begin(item)
+    _end(batch)
+
+
+def _room() -> bool:
+    """Whether the kiln can do with another firing."""
+    open_ones = Firing.objects.open().filter(work=Firing.Work.BATCH, piece__deleted_at=None)
+    workers = Worker.objects.alive().filter(queues__contains=[FIRINGS]).count()
+    return open_ones.count() < max(1, workers) + AHEAD
+
+
+def _begin(item: BatchItem) -> None:
+    """Bring a picture in, if it is a file yet, and ask for its firing; or note why that can't be."""
+    try:
+        piece = item.piece or _brought_in(item)
+        store.prepare(piece.base)
+        treatment = item.batch.as_treatment()
+        steps = steps_for(piece, treatment)
+        with transaction.atomic():
+            waiting = BatchItem.objects.select_for_update().waiting().filter(pk=item.pk)
+            if not waiting.exists():
+                return  # skipped, or its batch deleted meanwhile
+            if steps:
+                item.firing = firings.enqueue_steps(piece.base, steps, item.batch.urgency)
+            else:
+                item.result = piece.layers.latest("created")
+            item.piece, item.begun = piece, timezone.now()
+            item.save(update_fields=["firing", "result", "piece", "begun"])
+    except Exception as error:
+        words = told(error, f"batch item {item.pk}")
+        BatchItem.objects.filter(pk=item.pk).update(error=words, ended=timezone.now())
+
+
+def _brought_in(item: BatchItem) -> Piece:
+    """The piece of a file from the batch's folder; brought in once, also when a worker died after it."""
+    if not item.stamp:
+        raise Refusal("The piece was deleted before its turn came.")
+    path: Path = folders.place_of(item.batch.folder) / item.source
+    with transaction.atomic(), path.open("rb") as file:
+        piece = bringing.bring_in(item.batch.owner, File(file), item.source)
+        item.piece = piece
+        item.save(update_fields=["piece"])
+    return piece
+
+
+def steps_for(piece: Piece, treatment: Treatment) -> list[Step]:
+    """What a treatment does with a piece, from its base on."""
+    schedule = schedule_for(piece, treatment)
+    _, refiner = Suited.to(Subject(piece.subject))
+    faces = piece.faces_on(piece.base)
+    return list(treatment.steps(schedule, piece.base.size, faces, refiner))
+
+
+def schedule_for(piece: Piece, treatment: Treatment) -> Schedule | None:
+    """The coats that a treatment has for a piece."""
+    return treatment.schedule_for(Subject(piece.subject), piece.schedule, piece.how_made)
+
+
+def settings_for(piece: Piece, asked: AskedFile) -> PrintSettings:
+    """A print file as a treatment asks for it, of a certain piece."""
+    plan = piece.print_plan if asked.on_print else None
+    return PrintSettings(asked.settings.output, plan, asked.settings.ppi)
+
+
+def _order_files(item: BatchItem, layer: Layer) -> None:
+    """Have the print files of a picture that is fired written, once."""
+    try:
+        with transaction.atomic():
+            fresh = BatchItem.objects.filter(pk=item.pk, ordered=False)
+            if not fresh.update(ordered=True, result=layer, ended=timezone.now()):
+                return
+            for asked in item.batch.as_treatment().files:
+                made = prints.order(layer, settings_for(layer.piece, asked), asked.pattern)
+                item.files.add(made)
+                enqueue_print(made)
+    except Exception as error:
+        words = told(error, f"files of batch item {item.pk}")
+        BatchItem.objects.filter(pk=item.pk).update(error=words, ended=timezone.now())
+
+
+def _end(batch: Batch) -> None:
+    """Note that a batch is done with, once nothing of it goes on by itself and nothing is awaited."""
+    if batch.looking or any(item.under_way for item in batch.items.with_all()):
+        return
+    Batch.objects.filter(pk=batch.pk, ended=None).update(ended=timezone.now())

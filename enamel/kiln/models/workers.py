@@ -1,0 +1,62 @@
+"""The kiln's workers: each says every few seconds that it lives, what it serves and what it is doing."""
+
+import uuid
+from collections.abc import Iterable
+from datetime import timedelta
+
+from django.contrib.postgres.fields import ArrayField
+from django.db import models
+from django.utils import timezone
+
+from enamel.kiln.models.firings import Firing
+
+SILENT = timedelta(seconds=30)
+"""A worker not heard of for so long is taken for gone."""
+FORGOTTEN = timedelta(days=1)
+"""For so long a worker that is gone is still listed."""
+
+
+class WorkerQuerySet(models.QuerySet["Worker"]):
+    def alive(self) -> "WorkerQuerySet":
+        return self.filter(seen__gt=timezone.now() - SILENT)
+
+    def served(self, queue: str) -> bool:
+        """Whether a worker that serves the queue is alive."""
+        return self.alive().filter(queues__contains=[queue]).exists()
+
+    def heard(self, worker_id: uuid.UUID, host: str, process: int, queues: Iterable[str]) -> None:
+        """A worker lives now; those that are gone long ago are let go."""
+        facts = {"host": host, "process": process, "queues": list(queues), "seen": timezone.now()}
+        self.update_or_create(pk=worker_id, defaults=facts)
+        self.filter(seen__lt=timezone.now() - FORGOTTEN).delete()
+
+
+class Worker(models.Model):
+    """A process that takes jobs from queues."""
+
+    id = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
+    host = models.CharField(max_length=100, help_text="Name of its machine.")
+    process = models.PositiveIntegerField(help_text="Its number there.")
+    queues = ArrayField(models.CharField(max_length=20))
+    began = models.DateTimeField(default=timezone.now)
+    seen = models.DateTimeField()
+    doing = models.CharField(max_length=120, blank=True, help_text="What it is at, in words.")
+    since = models.DateTimeField(null=True, blank=True, help_text="When it began that.")
+    firing = models.ForeignKey(
+        Firing, models.SET_NULL, null=True, blank=True, related_name="workers"
+    )
+    rate = models.FloatField(
+        null=True, blank=True, help_text="Megapixels that its networks saw a second, last."
+    )
+
+    objects = WorkerQuerySet.as_manager()
+
+    class Meta:
+        ordering = ["host", "began"]
+
+    def __str__(self) -> str:
+        return f"{self.host}, {self.process}: {', '.join(self.queues)}"
+
+    @property
+    def alive(self) -> bool:
+        return self.seen > timezone.now() - SILENT

@@ -1,0 +1,19 @@
+// foretell.js: what a form would take is told beside it while it is filled in.
+const PAUSE_MS = 300;
+
+export function init(root) {
+  const told = root.querySelector("[data-foretold]");
+  let timer;
+  let asked = 0;
+  const ask = async () => {
+    const mine = ++asked;
+    const answer = await fetch(root.dataset.costUrl, { method: "POST", body: new FormData(root) });
+    if (answer.ok && mine === asked) told.innerHTML = await answer.text();
+  };
+  const soon = () => {
+    clearTimeout(timer);
+    timer = setTimeout(() => ask().catch(() => {}), PAUSE_MS);
+  };
+  root.addEventListener("input", soon);
+  soon();
+}

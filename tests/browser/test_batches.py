@@ -1,0 +1,116 @@
+"""Many pictures at once in real Chromium: chosen, begun, put in order, watched, compared in pairs."""
+
+import pytest
+from selenium.webdriver.common.action_chains import ActionChains
+from selenium.webdriver.common.by import By
+from selenium.webdriver.common.keys import Keys
+from selenium.webdriver.support.select import Select
+
+from enamel.kiln.models import Batch, BatchItem, HouseSchedule, Piece
+from enamel.kiln.pieces import bringing
+from enamel.kiln.storage import layers as store
+from tests.browser.conftest import Browser
+from tests.kiln.workers import worker
+from tests.schedules import coat
+
+pytestmark = pytest.mark.django_db(transaction=True)
+
+
+@pytest.fixture
+def three(signed_in: Browser, face_file: object) -> list[Piece]:
+    """Three pieces of one face, and a house schedule that is fired in a moment."""
+    first = signed_in.bring(face_file)  # type: ignore[arg-type]
+    HouseSchedule.objects.create(
+        owner=first.owner, name="In a moment", schedule=coat(1.5, steps=1).to_json()
+    )
+    twins = [bringing.duplicate(first) for _ in range(2)]
+    for number, twin in enumerate(twins, 2):
+        Piece.objects.filter(pk=twin.pk).update(title=f"Candidate {number}")
+        store.prepare(twin.base)
+    return [first, *twins]
+
+
+def test_chosen_begun_put_in_order_watched_and_compared(
+    signed_in: Browser, three: list[Piece]
+) -> None:
+    browser = signed_in
+    browser.open("/")
+    browser.link("all of these at once").click()
+    browser.find("[data-foretold] dl")
+    assert browser.find("[data-chosen]").text == "3"
+    browser.fill("name", "Posters")
+    Select(browser.find("[name=schedule]")).select_by_visible_text("In a moment")
+    browser.wait(lambda _: "3 pictures" in browser.find("[data-foretold]").text)
+    assert not browser.barriers()
+    browser.button("Start").click()
+    browser.find("[data-scrolls=pairs]")
+    batch = Batch.objects.get()
+    waiting = browser.all("[data-move]")
+    assert len(waiting) == 3
+
+    # the last one is moved to the front by key and stays there in focus while the page goes on living
+    ActionChains(browser.driver).move_to_element(waiting[2]).perform()
+    browser.run("arguments[0].focus()", waiting[2])
+    for _ in range(2):
+        ActionChains(browser.driver).key_down(Keys.SHIFT).send_keys(Keys.ARROW_LEFT).key_up(
+            Keys.SHIFT
+        ).perform()
+    last = BatchItem.objects.get(piece=three[2])
+    browser.wait(lambda _: batch.items.waiting().first() == last)
+    assert browser.run("return document.activeElement.dataset.focus") == f"place-{last.pk}"
+    assert not browser.barriers()
+
+    kiln = worker()
+    try:
+        browser.wait(lambda _: "3 of 3 done" in browser.find("[role=status]").text)
+    finally:
+        kiln.terminate()
+        kiln.wait(30)
+    browser.wait(lambda _: len(browser.all("[data-scrolls=pairs] img")) == 6)
+    began = [item.piece for item in batch.items.order_by("begun")]
+    assert began[0] == three[2]
+
+    browser.all("[data-focus^='pair-']")[0].click()
+    browser.find("[data-canvas]")
+    browser.find("body").send_keys("b")  # blink
+    browser.wait(lambda _: "way=blink" in browser.driver.current_url)
+    here = browser.driver.current_url
+    browser.find("body").send_keys("k")
+    browser.wait(lambda _: browser.driver.current_url.split("?")[0] != here.split("?")[0])
+    assert "way=blink" in browser.driver.current_url
+    assert "2 of 3" in browser.find("header").text
+    assert not browser.complaints()
+
+
+def test_the_kilns_page_lives(signed_in: Browser, three: list[Piece]) -> None:
+    browser = signed_in
+    from enamel.kiln.firings import asking as firings
+
+    browser.open("/kiln/")
+    assert "No worker that fires is alive" in browser.find("main").text
+    for piece in three:
+        firings.enqueue_schedule(piece.base, coat(1.5, steps=1))
+    browser.wait(lambda _: len(browser.all("[data-move]")) == 3)
+    assert not browser.barriers()
+    rows = browser.all("[data-move]")
+    browser.run(
+        """const [from, to] = [arguments[0], arguments[1]];
+        const data = new DataTransfer();
+        for (const [name, where] of [["dragstart", from], ["dragover", to], ["drop", to], ["dragend", from]]) {
+          where.dispatchEvent(new DragEvent(name, { bubbles: true, cancelable: true, dataTransfer: data }));
+        }""",
+        rows[2],
+        rows[0],
+    )
+    first = three[2].title
+    browser.wait(lambda _: first in browser.all("[data-move]")[0].text)
+    browser.all("[data-move]")[0].find_element(By.XPATH, ".//button[contains(., 'Pause')]").click()
+    browser.wait(lambda _: "Paused at" in browser.find("main").text)
+    kiln = worker()
+    try:
+        browser.wait(lambda _: browser.find("main").text.count("Look at it") == 2)
+        assert "idle" in browser.find("main").text
+    finally:
+        kiln.terminate()
+        kiln.wait(30)
+    assert not browser.complaints()
