@@ -6,6 +6,7 @@ from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 from selenium.webdriver.support.select import Select
 
+from enamel.kiln.firings import asking as firings
 from enamel.kiln.models import Batch, BatchItem, HouseSchedule, Piece
 from enamel.kiln.pieces import bringing
 from enamel.kiln.storage import layers as store
@@ -25,7 +26,8 @@ def three(signed_in: Browser, face_file: object) -> list[Piece]:
     )
     twins = [bringing.duplicate(first) for _ in range(2)]
     for number, twin in enumerate(twins, 2):
-        Piece.objects.filter(pk=twin.pk).update(title=f"Candidate {number}")
+        twin.title = f"Candidate {number}"
+        twin.save(update_fields=["title"])
         store.prepare(twin.base)
     return [first, *twins]
 
@@ -55,7 +57,7 @@ def test_chosen_begun_put_in_order_watched_and_compared(
         ActionChains(browser.driver).key_down(Keys.SHIFT).send_keys(Keys.ARROW_LEFT).key_up(
             Keys.SHIFT
         ).perform()
-    last = BatchItem.objects.get(piece=three[2])
+    last = BatchItem.objects.get(piece=three[0])  # the newest piece is listed first
     browser.wait(lambda _: batch.items.waiting().first() == last)
     assert browser.run("return document.activeElement.dataset.focus") == f"place-{last.pk}"
     assert not browser.barriers()
@@ -68,7 +70,7 @@ def test_chosen_begun_put_in_order_watched_and_compared(
         kiln.wait(30)
     browser.wait(lambda _: len(browser.all("[data-scrolls=pairs] img")) == 6)
     began = [item.piece for item in batch.items.order_by("begun")]
-    assert began[0] == three[2]
+    assert began[0] == three[0]
 
     browser.all("[data-focus^='pair-']")[0].click()
     browser.find("[data-canvas]")
@@ -84,8 +86,6 @@ def test_chosen_begun_put_in_order_watched_and_compared(
 
 def test_the_kilns_page_lives(signed_in: Browser, three: list[Piece]) -> None:
     browser = signed_in
-    from enamel.kiln.firings import asking as firings
-
     browser.open("/kiln/")
     assert "No worker that fires is alive" in browser.find("main").text
     for piece in three:
@@ -96,7 +96,8 @@ def test_the_kilns_page_lives(signed_in: Browser, three: list[Piece]) -> None:
     browser.run(
         """const [from, to] = [arguments[0], arguments[1]];
         const data = new DataTransfer();
-        for (const [name, where] of [["dragstart", from], ["dragover", to], ["drop", to], ["dragend", from]]) {
+        const steps = { dragstart: from, dragover: to, drop: to, dragend: from };
+        for (const [name, where] of Object.entries(steps)) {
           where.dispatchEvent(new DragEvent(name, { bubbles: true, cancelable: true, dataTransfer: data }));
         }""",
         rows[2],

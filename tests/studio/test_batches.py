@@ -233,7 +233,7 @@ def test_the_kilns_page_shows_what_runs_waits_failed_and_who_works(
     assert "No living worker does swatches and candidates, nor files, checks, models." in text
     assert "75 s</span> left" in text
     assert "The disk is full." in text
-    assert "Another artist&#x27;s schedule" in text
+    assert "Another artist's schedule" in text
     assert "A secret piece" not in text
     assert "tower" in text
     assert "begins in about 75 s" in text

@@ -38,6 +38,9 @@ SIDES_SWAPPED = 5
 LEAST_JPEG_BITS = 0.01
 """Bits for a pixel below which a JPEG can't be whole: every block of 64 needs at least one."""
 
+SUFFIXES = frozenset({".png", ".jpg", ".jpeg", ".webp", ".tif", ".tiff"})
+"""Endings of files that are taken for pictures where there are others beside them."""
+
 
 @dataclass(frozen=True, slots=True)
 class Limits:

@@ -5,11 +5,11 @@ import sys
 from collections.abc import Sequence
 from pathlib import Path
 
-from enamel.core.cli import files, finishing, firing, mending, printing
+from enamel.core.cli import batch, files, finishing, firing, mending, printing
 from enamel.core.cli.files import output_options, window
 from enamel.core.errors import Refusal, Stopped
 
-__all__ = ["files", "finishing", "firing", "main", "mending", "parser", "printing"]
+__all__ = ["batch", "files", "finishing", "firing", "main", "mending", "parser", "printing"]
 
 
 def main(arguments: Sequence[str] | None = None) -> int:
@@ -77,6 +77,7 @@ def parser() -> argparse.ArgumentParser:
 
     command = commands.add_parser("schema", help="print the JSON Schema of schedule files")
     command.set_defaults(run=firing.run_schema)
+    batch.add_commands(commands)
     mending.add_commands(commands)
     finishing.add_commands(commands)
     printing.add_commands(commands)

@@ -6,10 +6,10 @@ from pathlib import Path
 from django.conf import settings
 from django.db import IntegrityError, transaction
 
+from enamel.core.base.pixels import SUFFIXES
 from enamel.core.errors import Refusal
 from enamel.kiln.models import Batch, BatchItem
 
-SUFFIXES = frozenset({".png", ".jpg", ".jpeg", ".webp", ".tif", ".tiff"})
 WHOLE_SECONDS = 3.0
 """A file that has not changed for so long is whole."""
 

@@ -130,6 +130,8 @@ def pair_shown(batch: Batch, piece: Piece) -> dict[str, Any]:
     beside = {"before": items[at - 1 : at] if at else [], "after": items[at + 1 : at + 2]}
     bases = _bases_of([item for pair in beside.values() for item in pair])
     found: dict[str, Any] = {
-        name: _compared(item, bases.get(item.piece_id)) for name, (item,) in beside.items() if item
+        name: _compared(item, bases.get(item.piece_id))
+        for name, pair in beside.items()
+        for item in pair
     }
     return found | {"batch": batch, "place": f"{at + 1} of {len(items)}"}
