@@ -1,5 +1,6 @@
 """Networks with known behaviour, where the shipped one would hide what a test is about."""
 
+import time
 from dataclasses import dataclass, replace
 
 import cv2
@@ -21,6 +22,18 @@ class Still(PixelSpace):
     traits: Traits = PLAIN
 
     def predict(self, x: FloatArray, sigma: float, condition: Condition) -> FloatArray:
+        return condition.structure
+
+
+@dataclass(frozen=True)
+class Slow(PixelSpace):
+    """Does nothing and takes its time over it, as a network does that computes elsewhere."""
+
+    traits: Traits = replace(PLAIN, name="slow")
+    seconds: float = 0.1
+
+    def predict(self, x: FloatArray, sigma: float, condition: Condition) -> FloatArray:
+        time.sleep(self.seconds)
         return condition.structure
 
 

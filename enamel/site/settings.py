@@ -3,6 +3,7 @@
 import os
 import secrets
 from pathlib import Path
+from typing import Any
 
 from enamel.core.base.pixels import Limits
 
@@ -115,7 +116,7 @@ USE_TZ = True
 STATIC_URL = "static/"
 STATIC_ROOT = VAR / "static"
 MEDIA_ROOT = Path(os.environ.get("ENAMEL_MEDIA", VAR / "pictures"))
-STORAGES = {
+STORAGES: dict[str, dict[str, Any]] = {
     "default": {"BACKEND": "django.core.files.storage.FileSystemStorage"},
     "staticfiles": {"BACKEND": "enamel.site.static.StaticStorage"},
 }
@@ -123,10 +124,25 @@ if DEBUG or _flag("ENAMEL_PLAIN_STATIC"):
     STORAGES["staticfiles"]["BACKEND"] = "django.contrib.staticfiles.storage.StaticFilesStorage"
     WHITENOISE_USE_FINDERS = True
 
+BUCKET = os.environ.get("ENAMEL_BUCKET", "")
+"""Bucket of an S3-compatible storage for pictures, layers and files; none keeps them under MEDIA_ROOT."""
+if BUCKET:
+    STORAGES["default"] = {
+        "BACKEND": "storages.backends.s3.S3Storage",
+        "OPTIONS": {
+            "bucket_name": BUCKET,
+            "endpoint_url": os.environ.get("ENAMEL_BUCKET_URL") or None,
+            "location": os.environ.get("ENAMEL_BUCKET_FOLDER", ""),
+            "default_acl": None,
+        },
+    }
+COPIES_MB = float(os.environ.get("ENAMEL_COPIES_MB", "8000"))
+"""Most room for copies of what is stored in a bucket, on each machine."""
 TILE_STORE_MB = float(os.environ.get("ENAMEL_TILE_STORE_MB", "2000"))
 """Most room for finished tiles that firings and swatches share."""
 KILN_WORK = Path(os.environ.get("ENAMEL_WORK", VAR / "kiln"))
-"""Finished tiles of running firings. Workers on several machines have to share it."""
+"""Finished tiles of running firings. Where workers on several machines don't share it, a coat that goes on
+elsewhere begins anew."""
 os.environ.setdefault("ENAMEL_MODELS", str(VAR / "models"))
 """Folder of the artist's own models, read by core. Workers on several machines have to share it."""
 os.environ.setdefault("ENAMEL_CHECKPOINTS", str(VAR / "checkpoints"))

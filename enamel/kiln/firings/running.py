@@ -16,7 +16,7 @@ from enamel.core.diffusion.refiners import refiner_of
 from enamel.core.errors import Stopped
 from enamel.core.fields import to_json
 from enamel.core.finish.recipe import Finish
-from enamel.core.fire.firing import Fired, Stage, StageReport, fire, materialise
+from enamel.core.fire.firing import Fired, Stage, StageReport, fire, materialise, stages
 from enamel.core.fire.inlay import Inlay, inlaid
 from enamel.core.fire.predict import enlarging, refining, settling
 from enamel.core.fire.touchup import TouchUp, touch_up
@@ -165,7 +165,7 @@ class Run:
                 store=tile_store(), keep_enlarged=True,
             )  # fmt: skip
         self.reports += fired.reports
-        self._note(stage, parent, fired.reports[-1])
+        self._note(self.coat, stage, parent.size, fired.reports[-1])
         refine = coat.refinement
         return self._keep(
             [fired], fired.result,
@@ -205,7 +205,10 @@ class Run:
                 known=known_patches(parent, names),
                 listener=hear, stopping=self._should_stop,
             )  # fmt: skip
-        self.reports += [report for _, fired in reports for report in fired.reports]
+        for at, fired in reports:
+            (stage,) = stages(placed[at].schedule, placed[at].around.size)
+            self._note(number + at, stage, placed[at].around.size, fired.reports[-1])
+            self.reports += fired.reports
         return self._keep(
             [fired for _, fired in reports], Canvas(into),
             kind=Layer.Kind.TOUCH_UP, parent=parent, recipe=recipe, address=name,
@@ -260,17 +263,15 @@ class Run:
         self._check(layer, None)
         return layer
 
-    def _note(self, stage: Stage, parent: Layer, report: StageReport) -> None:
-        """Keep how long a coat took, for predictions; what was begun by another worker tells nothing."""
-        if report.reused:
-            return
-        whole = report.tiles + report.shared == self.coats[self.coat]["tasks"]
-        portions = enlarging(stage, parent.size)
+    def _note(self, number: int, stage: Stage, start: Size, report: StageReport) -> None:
+        """Keep how long a coat or a patch took, for predictions; what another worker began tells nothing."""
+        cost = self.coats[number]
+        whole = report.tiles + report.shared == cost["tasks"]
+        portions = enlarging(stage, start)
         if whole and len(portions) == 1 and report.enlarge_seconds:
             Timing.objects.note(portions[0], report.enlarge_seconds)
         if stage.refinement and report.tiles:
-            share = report.tiles / self.coats[self.coat]["tasks"]
-            seen = share * self.coats[self.coat]["megapixel_steps"]
+            seen = cost["megapixel_steps"] * report.tiles / cost["tasks"]
             Timing.objects.note(refining(*stage.refinement, seen), report.refine_seconds)
             attendance.fast(seen, report.refine_seconds)
 

@@ -18,6 +18,7 @@ def keep_file(field: FieldFile, path: Path, name: str) -> None:
     except NotImplementedError:
         with path.open("rb") as file:
             field.save(name, File(file), save=False)
+        path.unlink()
         return
     with whole_file(local) as partial:
         shutil.move(path, partial)

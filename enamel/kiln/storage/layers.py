@@ -22,6 +22,7 @@ from enamel.core.refine.tilestore import FolderStore
 from enamel.core.schedule import Coat, Schedule, canonical
 from enamel.kiln.models import Candidate, Layer, Piece, Swatch
 from enamel.kiln.models.layers import face_as_kept
+from enamel.kiln.storage.copies import local
 from enamel.kiln.storage.files import keep_file
 from enamel.kiln.storage.overviews import survey
 from enamel.kiln.storage.passing import passing
@@ -63,19 +64,9 @@ def canvas_of(layer: Layer) -> AbstractContextManager[Canvas]:
 
 @contextmanager
 def canvas_in(field: FieldFile) -> Iterator[Canvas]:
-    """A stored canvas. Storage without local files is copied to a file for as long as needed."""
-    try:
-        path = Path(field.path)
-    except NotImplementedError:
-        with passing("layer") as folder:
-            path = folder / "pixels.npy"
-            with field.open("rb") as stored, path.open("wb") as local:
-                shutil.copyfileobj(stored, local)
-            with Canvas(path) as canvas:
-                yield canvas
-    else:
-        with Canvas(path) as canvas:
-            yield canvas
+    """A stored canvas."""
+    with Canvas(local(field.storage, str(field.name))) as canvas:
+        yield canvas
 
 
 def add_layer(piece: Piece, canvas: Canvas, **facts: Any) -> Layer:

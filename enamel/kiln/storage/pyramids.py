@@ -4,13 +4,13 @@ import zipfile
 from collections import OrderedDict
 from pathlib import Path
 from threading import Lock
-from typing import IO
 
 from django.core.files.storage import default_storage
 
 from enamel.core.base.pixels import vips_image
 from enamel.core.picture.canvas import Canvas
 from enamel.core.print.profiles import eight_bits
+from enamel.kiln.storage.copies import local
 
 TILE = 510
 OVERLAP = 1
@@ -57,8 +57,7 @@ class Archives:
 
     def _archive(self, name: str) -> tuple[zipfile.ZipFile, dict[str, str]]:
         if name not in self._open:
-            file: IO[bytes] = default_storage.open(name, "rb")
-            archive = zipfile.ZipFile(file)
+            archive = zipfile.ZipFile(local(default_storage, name))
             entries = {
                 "/".join(entry.rsplit("/", 2)[-2:]): entry
                 for entry in archive.namelist()

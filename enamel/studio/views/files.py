@@ -80,7 +80,7 @@ def together(request: HttpRequest) -> HttpResponse | StreamingHttpResponse:
         while name in names:
             name, number = f"{number}-{made.name}", number + 1
         names.add(name)
-        archive.add_path(made.file.path, name)
+        archive.add(made.file.chunks(), name, size=made.file.size)
     response = StreamingHttpResponse(_blocks(archive), content_type="application/zip")
     response["Content-Length"] = len(archive)
     stamp = f"{timezone.localtime():%Y-%m-%d}"
