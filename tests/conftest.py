@@ -1,14 +1,17 @@
 """An artist, another one, and a piece with a base."""
 
 import shutil
+import threading
 from collections.abc import Iterator
 from hashlib import sha256
 from pathlib import Path
 
 import PIL.Image
 import pytest
+import uvicorn
 from django.conf import settings
 from django.contrib.auth.models import User
+from django.core.asgi import get_asgi_application
 from django.core.files import File
 from django.test import override_settings
 
@@ -17,6 +20,7 @@ from enamel.core.base.detector import Found, Rgb
 from enamel.kiln.models import Piece
 from enamel.kiln.pieces import bringing
 from enamel.kiln.storage import layers as store
+from tests.kiln.workers import wait_for
 from tests.pictures import STATIONMASTER
 
 SIZE = (112, 88)
@@ -78,3 +82,20 @@ def clean_folders() -> Iterator[None]:
     yield
     for folder in (settings.MEDIA_ROOT, settings.KILN_WORK):
         shutil.rmtree(folder, ignore_errors=True)
+
+
+@pytest.fixture
+def served() -> Iterator[str]:
+    """Enamel as uvicorn serves it, on this test's database."""
+    settings = uvicorn.Config(
+        get_asgi_application(), port=0, lifespan="off", log_level="warning",
+        timeout_graceful_shutdown=1,
+    )  # fmt: skip
+    server = uvicorn.Server(settings)
+    thread = threading.Thread(target=server.run, daemon=True)
+    thread.start()
+    wait_for(lambda: server.started, 30, "the server")
+    port = server.servers[0].sockets[0].getsockname()[1]
+    yield f"http://127.0.0.1:{port}"
+    server.should_exit = True
+    thread.join(20)

@@ -1,5 +1,7 @@
 """Many pictures at once in real Chromium: chosen, begun, put in order, watched, compared in pairs."""
 
+import time
+
 import pytest
 from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.by import By
@@ -114,4 +116,27 @@ def test_the_kilns_page_lives(signed_in: Browser, three: list[Piece]) -> None:
     finally:
         kiln.terminate()
         kiln.wait(30)
+    assert not browser.complaints()
+
+
+def test_news_come_without_being_asked_for(
+    signed_in: Browser, served: str, three: list[Piece]
+) -> None:
+    """Served as it is in earnest, a page that nothing happens on asks for nothing."""
+    browser = signed_in
+    browser.address = served
+    browser.open()
+    browser.button("Enter the Kestrel Vale print shop").click()
+    browser.find("#files")
+    browser.open("/kiln/")
+    time.sleep(4)
+    asked = (
+        "return performance.getEntriesByType('resource')"
+        ".filter((one) => one.name.includes('part=1')).length"
+    )
+    before = browser.run(asked)
+    time.sleep(5)
+    assert browser.run(asked) == before
+    firings.enqueue_schedule(three[0].base, coat(1.5, steps=1))
+    browser.wait(lambda _: len(browser.all("[data-move]")) == 1, 6)
     assert not browser.complaints()

@@ -48,6 +48,7 @@ WITHOUT_OWNER: dict[str, dict[str, Any]] = {
     "keep-finish": {},
     "print-files": {},
     "kiln": {},
+    "news": {},
     "batches": {},
     "start-batch": {},
     "batch-cost": {},

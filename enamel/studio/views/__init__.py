@@ -15,6 +15,7 @@ __all__ = [
     "layers",
     "mending",
     "models",
+    "news",
     "pieces",
     "preferences",
     "prints",

@@ -1,12 +1,21 @@
-// poll.js: asks again and again, with a pause between, until there is an answer that settles it.
+// poll.js: asks whenever there is news, or after a pause where none arrive, until an answer settles it.
+import { heard, nextNews } from "./live.js";
+
 export async function poll(ask, pause) {
   for (;;) {
+    const since = heard();
+    const rested = sleep(pause); // however much happens, no more is asked than without news
     try {
       const found = await ask();
       if (found) return found;
     } catch {
       // the server is away for a moment; what is asked about goes on without it
     }
-    await new Promise((resolve) => { setTimeout(resolve, pause); });
+    await nextNews(pause, since);
+    await rested;
   }
+}
+
+export function sleep(pause) {
+  return new Promise((resolve) => { setTimeout(resolve, pause); });
 }
