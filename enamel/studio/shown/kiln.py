@@ -51,15 +51,17 @@ def kiln_shown(artist: AbstractBaseUser) -> dict[str, Any]:
     ended = mine.filter(state__in=[Firing.State.STOPPED, Firing.State.FAILED], put_away=False)
     done = mine.filter(state=Firing.State.DONE, ended__gt=timezone.now() - RECENT)
     running = known.filter(state=Firing.State.FIRING).order_by("started")
-    workers = list(Worker.objects.select_related("firing__piece"))
+    workers = sorted(
+        Worker.objects.select_related("firing__piece"), key=lambda worker: not worker.alive
+    )
+    batches = Batch.objects.of(artist)
     alive = [worker for worker in workers if worker.alive]
     return {
         "running": [shown(firing) for firing in running],
         "waiting": [shown(place.firing, place.seconds) for place in queue.in_order()],
         "ended": [shown(firing) for firing in ended.order_by("-created")],
         "done": [shown(firing) for firing in done.order_by("-ended")[:MOST_DONE]],
-        "batches": Batch.objects.of(artist).at_work()
-        | Batch.objects.of(artist).filter(paused=True, ended=None),
+        "batches": batches.filter(ended=None) | batches.filter(ended__gt=timezone.now() - RECENT),
         "workers": [
             {
                 "worker": worker,
