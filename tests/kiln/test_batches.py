@@ -205,6 +205,17 @@ def test_ending_skips_what_waits_and_keeps_what_is_done(
     assert not Firing.objects.open().exists()
 
 
+def test_a_piece_that_was_thrown_away_meanwhile_is_not_fired(
+    pictures: Callable[[int], list[Piece]],
+) -> None:
+    pieces = pictures(2)
+    batch = batches.start(pieces[0].owner, "two", Treatment(QUICK), pieces)
+    firings.throw_away(pieces[:1])
+    at_work(batch)
+    assert states(batch) == ["failed", "done"]
+    assert "thrown away" in batch.items.with_all()[0].reason
+
+
 def test_the_kiln_gets_a_few_at_a_time_and_the_urgent_ones_first(
     pictures: Callable[[int], list[Piece]],
 ) -> None:

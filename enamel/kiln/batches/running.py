@@ -47,27 +47,28 @@ def _feed(batch: Batch) -> None:
             folders.look(batch)
         except (Refusal, OSError) as error:
             logger.warning("batch %s: %s", batch.pk, error)
-    for item in batch.items.filter(ordered=False, error="", skipped=False).with_all():
+    for item in batch.items.fired().filter(ordered=False, error="", skipped=False).with_all():
         if item.fired:
             _order_files(item, item.fired)
-    for item in batch.items.waiting():
-        if not _room():
-            return
+    for item in batch.items.waiting()[: _room()]:
         _begin(item)
-    _end(batch)
+    if not batch.items.waiting().exists():
+        _end(batch)
 
 
-def _room() -> bool:
-    """Whether the kiln can do with another firing."""
+def _room() -> int:
+    """How many more firings the kiln can do with."""
     open_ones = Firing.objects.open().filter(work=Firing.Work.BATCH, piece__deleted_at=None)
     workers = Worker.objects.alive().filter(queues__contains=[FIRINGS]).count()
-    return open_ones.count() < max(1, workers) + AHEAD
+    return max(0, max(1, workers) + AHEAD - open_ones.count())
 
 
 def _begin(item: BatchItem) -> None:
     """Bring a picture in, if it is a file yet, and ask for its firing; or note why that can't be."""
     try:
         piece = item.piece or _brought_in(item)
+        if piece.deleted_at is not None:
+            raise Refusal("The piece was thrown away before its turn came.")
         store.prepare(piece.base)
         treatment = item.batch.as_treatment()
         steps = steps_for(piece, treatment)

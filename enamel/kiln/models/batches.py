@@ -67,6 +67,10 @@ class BatchItemQuerySet(models.QuerySet["BatchItem"]):
         related = self.select_related("batch", "piece", "firing__result", "firing__piece")
         return related.prefetch_related("files")
 
+    def fired(self) -> "BatchItemQuerySet":
+        """Those whose layer is there."""
+        return self.filter(models.Q(firing__state=Firing.State.DONE) | ~models.Q(result=None))
+
     def waiting(self) -> "BatchItemQuerySet":
         """Not begun yet, in their order."""
         return self.filter(begun=None, skipped=False, error="").order_by("place", "pk")

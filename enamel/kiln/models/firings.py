@@ -152,7 +152,9 @@ class Firing(models.Model):
 
     @property
     def size(self) -> Size:
-        """Size of what it makes."""
+        """Size of what it makes, or made."""
+        if self.result is not None:
+            return self.result.size
         coats = tuple(step for step in self.steps() if isinstance(step, Coat))
         return Schedule(coats).sizes(self.start.size)[-1] if coats else self.start.size
 

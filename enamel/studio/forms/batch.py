@@ -3,6 +3,7 @@
 from typing import Any
 
 from django import forms
+from django.utils import timezone
 
 from enamel.core.base.subject import Subject
 from enamel.core.errors import Refusal
@@ -47,7 +48,7 @@ class BatchForm(forms.Form):
         self._offer("schedule", [own, *house, (NONE, "No coats")])
         self._offer("finish", [("", "None"), *((n, one.name) for n, one in self.finishes.items())])
         self._offer("outputs", [(n, one.name) for n, one in self.kept.items()])
-        self._offer("folder", [(name, name or "The folder itself") for name in folders.choices()])
+        self._offer("folder", [(name, _described(name)) for name in folders.choices()])
         for subject, words in SUBJECTS.items():
             self.fields[_kind(subject)] = forms.ChoiceField(
                 choices=[("", "as the others"), *house], required=False, label=words
@@ -60,7 +61,8 @@ class BatchForm(forms.Form):
     def starting(cls) -> dict[str, Any]:
         """Values to begin with."""
         return {
-            "name": "", "schedule": OWN, "words": True, "strength": USUAL_STRENGTH,
+            "name": f"Batch of {timezone.localdate():%-d %B}",
+            "schedule": OWN, "words": True, "strength": USUAL_STRENGTH,
             "urgency": Batch.Urgency.BEHIND,
         }  # fmt: skip
 
@@ -102,6 +104,12 @@ class BatchForm(forms.Form):
 def _kind(subject: Subject) -> str:
     """The field of the rule for a kind of picture."""
     return f"kind_{subject}"
+
+
+def _described(folder: str) -> str:
+    """A folder and how many pictures lie in it."""
+    count = len(folders.pictures_in(folder))
+    return f"{folder or 'The folder itself'}: {count} picture{'' if count == 1 else 's'}"
 
 
 def _asked(kept: HouseOutput) -> AskedFile:

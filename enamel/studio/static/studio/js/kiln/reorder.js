@@ -42,6 +42,7 @@ function send(moved, steps) {
   const other = list[Math.min(Math.max(0, at + steps), list.length - 1)];
   if (other !== moved) other[steps < 0 ? "before" : "after"](moved);
   moved.focus();
+  moved.dispatchEvent(new Event("enamel:moved", { bubbles: true }));
   const body = new FormData();
   body.set("csrfmiddlewaretoken", document.querySelector("[name=csrfmiddlewaretoken]").value);
   body.set("do", "move");

@@ -5,6 +5,8 @@ const PAUSE_MS = 1500;
 
 export function init(root) {
   let last = written(root);
+  // what was moved here may have been refused there
+  root.addEventListener("enamel:moved", () => { last = null; });
   // a page that nobody sees asks for nothing
   poll(async () => {
     if (document.hidden) return;
