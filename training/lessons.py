@@ -47,6 +47,10 @@ lacks at its last level, as a share of what it lacked at first. Noise is detail 
 is, the less has to be made up for."""
 ROLLED_FROM = (0.04, 1.0)
 """Noise levels that passes start from."""
+WORDS_FROM = (0.4, 1.4)
+"""Noise levels that passes start from where words are taught: below, the picture itself decides."""
+HARDLY_HELD = 0.5
+"""Up to this hold, there."""
 FAINT = 5e-5
 """Energy of fine detail, about a level in each channel, below which more or less of it is all one."""
 PLAIN = (cv2.INTER_LANCZOS4, cv2.INTER_LANCZOS4, cv2.INTER_CUBIC)
@@ -123,19 +127,21 @@ class Refining:
     def batch(self, rng: np.random.Generator, count: int) -> tuple[np.ndarray, ...]:
         """Sharp patches, conditions and enlarged sources in −1…1, words, noise levels, what is missing at
         them, and what was missing at the start of their passes."""
-        triples = [self._example(rng) for _ in range(count)]
+        wordy = rng.random(count) < self.recipe.worded
+        triples = [self._example(rng, named=named) for named in wordy]
         sharps, starts = [one for one, _, _ in triples], [one for _, one, _ in triples]
         blurs = [
-            softening_at(rng.random(), SOFTENING) * (rng.random() > self.recipe.held)
-            for _ in sharps
-        ]
+            softening_at(rng.uniform(0, HARDLY_HELD), SOFTENING) if loose
+            else softening_at(rng.random(), SOFTENING) * (rng.random() > self.recipe.held)
+            for loose in wordy
+        ]  # fmt: skip
         conditions = [
             cv2.GaussianBlur(start, (0, 0), blur) if blur > MIN_BLUR else start
             for start, blur in zip(starts, blurs, strict=True)
         ]
         words = np.stack([word for _, _, word in triples])
         words[rng.random(count) < WORDLESS] = 0
-        first, sigma = self._levels(np.array(blurs), rng)
+        first, sigma = self._levels(np.array(blurs), wordy, rng)
         drawn = rng.random(count)
         given = np.where(drawn < ALL_THERE, 0, rng.random(count))
         given = np.where(drawn > 1 - ALL_GONE, 1, given)
@@ -146,24 +152,29 @@ class Refining:
         )  # fmt: skip
 
     @staticmethod
-    def _levels(blurs: np.ndarray, rng: np.random.Generator) -> tuple[np.ndarray, np.ndarray]:
+    def _levels(
+        blurs: np.ndarray, wordy: np.ndarray, rng: np.random.Generator
+    ) -> tuple[np.ndarray, np.ndarray]:
         """Noise levels that passes start from, and those at which the patches are met.
 
         The more structure is missing, the larger is the noise at which it is decided.
         """
         count = len(blurs)
         first = np.exp(rng.uniform(*np.log(ROLLED_FROM), count) + 0.35 * np.minimum(blurs, 1.5))
+        first = np.where(wordy, np.exp(rng.uniform(*np.log(WORDS_FROM), count)), first)
         along = np.where(rng.random(count) < AT_START, 0, rng.random(count))
         least = np.minimum(SIGMA_MIN, first) / 3
         return first, (first ** (1 / RHO) * (1 - along) + least ** (1 / RHO) * along) ** RHO
 
-    def _example(self, rng: np.random.Generator) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    def _example(
+        self, rng: np.random.Generator, *, named: bool = False
+    ) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
         """A sharp patch, the same reduced and enlarged again, and its words."""
         side = self.recipe.patch
-        if rng.random() < FROM_BANK:
+        if not named and rng.random() < FROM_BANK:
             (sharp, start), words = self.bank.patch(side, rng)
         else:
-            sharp, words = self.pictures.patch(side, rng)
+            sharp, words = self.pictures.patch(side, rng, named=named)
             faults = self.recipe.faults[rng.integers(len(self.recipe.faults))]
             how = PLAIN[rng.integers(len(PLAIN))]
             start = cv2.resize(reduced(sharp, faults, rng), (side, side), interpolation=how)

@@ -115,18 +115,21 @@ class Pictures:
         ]
         self.named = [paths for paths in self.named if paths]
 
-    def picture(self, rng: np.random.Generator) -> Path:
-        """A random picture's file; half of the textures by a material, so that rare ones count."""
+    def picture(self, rng: np.random.Generator, *, named: bool = False) -> Path:
+        """A random picture's file; half of the textures by a material, so that rare ones count, and where
+        ``named`` only such."""
         kind = self.kinds[rng.choice(len(self.kinds), p=self.weights)]
         paths = self.paths[kind]
-        if kind == "texture" and self.named and rng.random() < 0.5:
+        if named or (kind == "texture" and self.named and rng.random() < 0.5):
             paths = self.named[rng.integers(len(self.named))]
         return paths[rng.integers(len(paths))]
 
-    def square(self, side: int, rng: np.random.Generator) -> tuple[np.ndarray, Path]:
+    def square(
+        self, side: int, rng: np.random.Generator, *, named: bool = False
+    ) -> tuple[np.ndarray, Path]:
         """A random square of a random picture, turned and mirrored at random, and its file."""
         while True:
-            path = self.picture(rng)
+            path = self.picture(rng, named=named)
             pixels = np.load(path, mmap_mode="r")
             height, width = pixels.shape[-3:-1]
             if min(height, width) < side:
@@ -139,9 +142,11 @@ class Pictures:
             patch = patch[..., ::-1, :] if rng.random() < 0.5 else patch
             return np.ascontiguousarray(patch), path
 
-    def patch(self, side: int, rng: np.random.Generator) -> tuple[np.ndarray, np.ndarray]:
-        """A random square and its words."""
-        patch, path = self.square(side, rng)
+    def patch(
+        self, side: int, rng: np.random.Generator, *, named: bool = False
+    ) -> tuple[np.ndarray, np.ndarray]:
+        """A random square and its words; where ``named``, of a texture that has some."""
+        patch, path = self.square(side, rng, named=named)
         return patch, words_of(path.parent.name, path.name)
 
 

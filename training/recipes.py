@@ -33,6 +33,9 @@ class Recipe:
     held: float = 0.65
     """Share of a refiner's patches whose structure is held to as it is; the rest draw their hold evenly from
     0 to 1. Words are learnt where structure is let go."""
+    worded: float = 0.0
+    """Share of a refiner's patches that teach words: textures with a name, hardly held, at noise in which it
+    is decided what they become. By chance alone fewer than one in a hundred are of that kind."""
     critic: float = 0.0
     """Weight of the adversarial loss; 0 trains to the mean, above it for crisp grain."""
 
@@ -114,13 +117,15 @@ RECIPES = {
             shares={"photo": 0.3, "painting": 0.1, "texture": 0.55, "drawing": 0.05},
             patch=64,
             batch=16,
-            rate=1.2e-3,
+            rate=8e-4,
             rollouts=0.1,
-            steps=62000,
-            held=0.2,
+            steps=80000,
+            held=0.4,
+            worded=0.3,
             lag=0.73,
             seed=6,
-            # from 53,750 steps on: until then 4e-4, more photographs, and rollouts of 0.3
+            # until 53,750 steps 4e-4, more photographs, rollouts of 0.3 and held as usual; until 62,000
+            # 1.2e-3, held for 0.2 of the patches, and words only as they came
         ),
         Recipe(
             "camaieu",
