@@ -4,7 +4,6 @@ import time
 
 import pytest
 from selenium.webdriver.common.action_chains import ActionChains
-from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 from selenium.webdriver.support.select import Select
 
@@ -49,12 +48,10 @@ def test_chosen_begun_put_in_order_watched_and_compared(
     browser.button("Start").click()
     browser.find("[data-scrolls=pairs]")
     batch = Batch.objects.get()
-    waiting = browser.all("[data-move]")
-    assert len(waiting) == 3
+    browser.wait(lambda _: len(browser.all("[data-move]")) == 3)
 
     # the last one is moved to the front by key and stays there in focus while the page goes on living
-    ActionChains(browser.driver).move_to_element(waiting[2]).perform()
-    browser.run("arguments[0].focus()", waiting[2])
+    browser.run("[...document.querySelectorAll('[data-move]')].at(-1).focus()")
     for _ in range(2):
         ActionChains(browser.driver).key_down(Keys.SHIFT).send_keys(Keys.ARROW_LEFT).key_up(
             Keys.SHIFT
@@ -74,7 +71,7 @@ def test_chosen_begun_put_in_order_watched_and_compared(
     began = [item.piece for item in batch.items.order_by("begun")]
     assert began[0] == three[0]
 
-    browser.all("[data-focus^='pair-']")[0].click()
+    browser.run("document.querySelector('[data-focus^=pair-]').click()")
     browser.find("[data-canvas]")
     browser.find("body").send_keys("b")  # blink
     browser.wait(lambda _: "way=blink" in browser.driver.current_url)
@@ -94,20 +91,17 @@ def test_the_kilns_page_lives(signed_in: Browser, three: list[Piece]) -> None:
         firings.enqueue_schedule(piece.base, coat(1.5, steps=1))
     browser.wait(lambda _: len(browser.all("[data-move]")) == 3)
     assert not browser.barriers()
-    rows = browser.all("[data-move]")
     browser.run(
-        """const [from, to] = [arguments[0], arguments[1]];
+        """const [to, , from] = document.querySelectorAll("[data-move]");
         const data = new DataTransfer();
         const steps = { dragstart: from, dragover: to, drop: to, dragend: from };
         for (const [name, where] of Object.entries(steps)) {
           where.dispatchEvent(new DragEvent(name, { bubbles: true, cancelable: true, dataTransfer: data }));
-        }""",
-        rows[2],
-        rows[0],
+        }"""
     )
     first = three[2].title
     browser.wait(lambda _: first in browser.all("[data-move]")[0].text)
-    browser.all("[data-move]")[0].find_element(By.XPATH, ".//button[contains(., 'Pause')]").click()
+    browser.run("document.querySelector('[data-move] [data-focus^=pause-]').click()")
     browser.wait(lambda _: "Paused at" in browser.find("main").text)
     kiln = worker()
     try:

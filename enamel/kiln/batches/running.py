@@ -5,13 +5,15 @@ go on from, and nothing is made twice.
 """
 
 import logging
+import shutil
 from contextlib import suppress
 from pathlib import Path
 
-from django.core.files import File
+from django.conf import settings
 from django.db import transaction
 from django.utils import timezone
 
+from enamel.core.base.reading import read_apart
 from enamel.core.base.subject import Subject
 from enamel.core.errors import Refusal
 from enamel.core.fire.treatment import AskedFile, Treatment
@@ -26,6 +28,7 @@ from enamel.kiln.models import Batch, BatchItem, Firing, Layer, Piece, Suited, W
 from enamel.kiln.models.firings import Step
 from enamel.kiln.pieces import bringing
 from enamel.kiln.storage import layers as store
+from enamel.kiln.storage.passing import passing
 from enamel.kiln.tasks import FIRINGS, enqueue_print
 
 logger = logging.getLogger(__name__)
@@ -47,6 +50,8 @@ def _feed(batch: Batch) -> None:
             folders.look(batch)
         except (Refusal, OSError) as error:
             logger.warning("batch %s: %s", batch.pk, error)
+            batch.looking = batch.watched  # a watched folder may be away for a while
+            batch.save(update_fields=["looking"])
     for item in batch.items.fired().filter(ordered=False, error="", skipped=False).with_all():
         if item.fired:
             _order_files(item, item.fired)
@@ -88,14 +93,23 @@ def _begin(item: BatchItem) -> None:
 
 
 def _brought_in(item: BatchItem) -> Piece:
-    """The piece of a file from the batch's folder; brought in once, also when a worker died after it."""
+    """The piece of a file from the batch's folder; brought in once, also when a worker died after it.
+
+    It is read in a process of its own: nobody has looked at it, and it may be large.
+    """
     if not item.stamp:
         raise Refusal("The piece was deleted before its turn came.")
-    path: Path = folders.place_of(item.batch.folder) / item.source
-    with transaction.atomic(), path.open("rb") as file:
-        piece = bringing.bring_in(item.batch.owner, File(file), item.source)
-        item.piece = piece
-        item.save(update_fields=["piece"])
+
+    def read(original: Path, into: Path) -> None:
+        read_apart(original, into, settings.IMPORT_LIMITS, lambda share: None)
+
+    with passing("import") as folder:
+        path = folder / "original"
+        shutil.copyfile(folders.place_of(item.batch.folder) / item.source, path)
+        with transaction.atomic():
+            piece = bringing.from_file(item.batch.owner_id, path, item.source, read=read)
+            item.piece = piece
+            item.save(update_fields=["piece"])
     return piece
 
 
