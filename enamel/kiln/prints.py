@@ -29,6 +29,7 @@ from enamel.kiln.faults import told
 from enamel.kiln.layered import stack_of
 from enamel.kiln.models import Layer, PrintFile, Sheet
 from enamel.kiln.proofing import known_of
+from enamel.kiln.storage.copies import COPIED
 from enamel.kiln.storage.files import keep_file
 from enamel.kiln.storage.layers import canvas_of, require_room, said_of
 from enamel.kiln.storage.passing import passing
@@ -36,8 +37,6 @@ from enamel.kiln.strips import Strip
 
 ATTEMPTS = 3
 """A file at which workers died this often is not tried again."""
-COPIED = 4 * 2**20
-"""Bytes copied in one go."""
 SHEET = "sheet"
 """In a print file's strip: the sheet of swatches that it holds."""
 TOLD_EVERY = 0.3

@@ -6,9 +6,16 @@ from typing import IO, Any
 
 from asgiref.sync import sync_to_async
 from django.http import FileResponse, HttpRequest, HttpResponse
+from django.utils.http import content_disposition_header
 
 BLOCK = 512 * 1024
 RANGE = re.compile(r"bytes=(\d{0,15})-(\d{0,15})")
+
+
+def kept_as(name: str, response: HttpResponse) -> HttpResponse:
+    """An answer that the browser keeps as a file of that name."""
+    response["Content-Disposition"] = content_disposition_header(True, name) or ""
+    return response
 
 
 class Part:

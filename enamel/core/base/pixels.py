@@ -42,6 +42,11 @@ SUFFIXES = frozenset({".png", ".jpg", ".jpeg", ".webp", ".tif", ".tiff"})
 """Endings of files that are taken for pictures where there are others beside them."""
 
 
+def taken_for_picture(path: Path) -> bool:
+    """Whether a file of a folder is one to take for a picture, by its name: not hidden, of a known ending."""
+    return path.suffix.lower() in SUFFIXES and not path.name.startswith(".") and path.is_file()
+
+
 @dataclass(frozen=True, slots=True)
 class Limits:
     """What a file may be. Settings of the installation."""

@@ -14,7 +14,7 @@ from typing import Any
 
 from enamel.core.base.faces import find_faces
 from enamel.core.base.made import made
-from enamel.core.base.pixels import SUFFIXES, Limits, examine, read_canvas
+from enamel.core.base.pixels import Limits, examine, read_canvas, taken_for_picture
 from enamel.core.base.subject import Subject, guessed
 from enamel.core.cli.files import output_options, read_json, read_schedule
 from enamel.core.errors import Refusal
@@ -136,10 +136,7 @@ def pictures_in(folder: Path) -> list[Path]:
     """
     if not folder.is_dir():
         raise Refusal(f"There is no folder {folder}.")
-    found = sorted(
-        path for path in folder.iterdir()
-        if path.suffix.lower() in SUFFIXES and path.is_file() and not path.name.startswith(".")
-    )  # fmt: skip
+    found = sorted(filter(taken_for_picture, folder.iterdir()))
     if not found:
         raise Refusal(f"There is no PNG, JPEG, WebP or TIFF file in {folder}.")
     return found

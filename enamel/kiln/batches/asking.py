@@ -139,7 +139,7 @@ def go_on(batch: Batch) -> None:
 def end(batch: Batch) -> None:
     """Do nothing more of it: what waits is skipped, what runs is stopped, results stay."""
     batch.items.waiting().update(skipped=True, ended=timezone.now())
-    for item in batch.items.filter(firing__isnull=False, result=None).with_all():
+    for item in batch.items.filter(firing__isnull=False).with_all():
         if item.state not in (item.State.DONE, item.State.WRITING, item.State.FAILED):
             skip(item)
     ended = {"paused": False, "looking": False, "watched": False, "ended": timezone.now()}
@@ -180,14 +180,14 @@ def move(item: BatchItem, steps: int) -> None:
         at = next((n for n, one in enumerate(waiting) if one.pk == item.pk), None)
         if at is None:
             raise Refusal("This picture does not wait any more, so it can't be moved.")
-        waiting.insert(min(max(0, at + steps), len(waiting) - 1), waiting.pop(at))
+        waiting = queue.moved(waiting, at, steps)
         for place, one in zip(places, waiting, strict=True):
             one.place = place
         BatchItem.objects.bulk_update(waiting, ["place"])
 
 
 def hurry(batch: Batch, urgency: int) -> None:
-    """Change when a batch's firings are taken; those in the queue too, when they are asked for anew."""
+    """Change when a batch's firings are taken, those in the queue too."""
     Batch.objects.filter(pk=batch.pk).update(urgency=urgency)
     for firing in _firings(batch).filter(state=Firing.State.QUEUED):
         queue.set_priority(firing, urgency)

@@ -6,7 +6,7 @@ from pathlib import Path
 from django.conf import settings
 from django.db import IntegrityError, transaction
 
-from enamel.core.base.pixels import SUFFIXES
+from enamel.core.base.pixels import taken_for_picture
 from enamel.core.errors import Refusal
 from enamel.kiln.models import Batch, BatchItem
 
@@ -41,14 +41,22 @@ def place_of(folder: str) -> Path:
     return path
 
 
+def counted() -> dict[str, int]:
+    """How many pictures lie in each folder that they can come from."""
+    return {folder: len(_pictures(settings.INCOMING / folder)) for folder in choices()}
+
+
 def pictures_in(folder: str) -> dict[str, str]:
     """Picture files of a folder: their names, with a stamp that changes when the file does."""
     found = {}
-    for path in sorted(place_of(folder).iterdir()):
-        if path.suffix.lower() in SUFFIXES and not _hidden(path) and path.is_file():
-            facts = path.stat()
-            found[path.name] = f"{facts.st_size}-{facts.st_mtime_ns}"
+    for path in _pictures(place_of(folder)):
+        facts = path.stat()
+        found[path.name] = f"{facts.st_size}-{facts.st_mtime_ns}"
     return found
+
+
+def _pictures(place: Path) -> list[Path]:
+    return sorted(path for path in place.iterdir() if taken_for_picture(path) and not _hidden(path))
 
 
 def look(batch: Batch) -> None:

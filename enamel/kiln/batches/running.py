@@ -64,7 +64,7 @@ def _feed(batch: Batch) -> None:
 def _room() -> int:
     """How many more firings the kiln can do with."""
     open_ones = Firing.objects.open().filter(work=Firing.Work.BATCH, piece__deleted_at=None)
-    workers = Worker.objects.alive().filter(queues__contains=[FIRINGS]).count()
+    workers = Worker.objects.serving(FIRINGS).count()
     return max(0, max(1, workers) + AHEAD - open_ones.count())
 
 
@@ -137,7 +137,7 @@ def _order_files(item: BatchItem, layer: Layer) -> None:
     try:
         with transaction.atomic():
             fresh = BatchItem.objects.filter(pk=item.pk, ordered=False)
-            if not fresh.update(ordered=True, result=layer, ended=timezone.now()):
+            if not fresh.update(ordered=True, ended=timezone.now()):
                 return
             for asked in item.batch.as_treatment().files:
                 made = prints.order(layer, settings_for(layer.piece, asked), asked.pattern)

@@ -2,6 +2,7 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import TypeVar
 from uuid import UUID
 
 from django.db import connection, transaction
@@ -10,6 +11,8 @@ from procrastinate.contrib.django.models import ProcrastinateJob
 from enamel.core.errors import Refusal
 from enamel.kiln.models import Firing, Worker
 from enamel.kiln.tasks import FIRINGS
+
+T = TypeVar("T")
 
 
 @dataclass(frozen=True, slots=True)
@@ -26,7 +29,7 @@ def in_order() -> list[Place]:
     named = list(dict.fromkeys(firing_id for _, firing_id in _slots()))
     firings = Firing.objects.filter(state=Firing.State.QUEUED, piece__deleted_at=None)
     waiting = firings.select_related("piece", "start").in_bulk(named)
-    workers = max(1, Worker.objects.alive().filter(queues__contains=[FIRINGS]).count())
+    workers = max(1, Worker.objects.serving(FIRINGS).count())
     running = Firing.objects.filter(state=Firing.State.FIRING).values_list(
         "seconds_left", flat=True
     )
@@ -68,9 +71,15 @@ def move(firing: Firing, steps: int) -> None:
         if firing.pk not in slots:
             raise Refusal("This firing does not wait any more, so it can't be moved.")
         order = list(slots)
-        place = order.index(firing.pk)
-        order.insert(min(max(0, place + steps), len(order) - 1), order.pop(place))
-        _assign(list(slots.values()), order)
+        _assign(list(slots.values()), moved(order, order.index(firing.pk), steps))
+
+
+def moved(order: Sequence[T], place: int, steps: int) -> list[T]:
+    """The same with one thing so many places before (negative) or after, as far as there are places."""
+    found = list(order)
+    thing = found.pop(place)
+    found.insert(min(max(0, place + steps), len(found)), thing)
+    return found
 
 
 def _still_waiting(slots: dict[UUID, int]) -> dict[UUID, int]:

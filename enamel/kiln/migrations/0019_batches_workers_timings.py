@@ -289,7 +289,7 @@ class Migration(migrations.Migration):
             name="result",
             field=models.ForeignKey(
                 blank=True,
-                help_text="What came of it, once that is known.",
+                help_text="What came of it, where nothing had to be fired.",
                 null=True,
                 on_delete=django.db.models.deletion.SET_NULL,
                 related_name="+",

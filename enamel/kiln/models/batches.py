@@ -105,7 +105,7 @@ class BatchItem(models.Model):
     firing = models.ForeignKey(Firing, models.SET_NULL, null=True, blank=True, related_name="+")
     result = models.ForeignKey(
         Layer, models.SET_NULL, null=True, blank=True, related_name="+",
-        help_text="What came of it, once that is known.",
+        help_text="What came of it, where nothing had to be fired.",
     )  # fmt: skip
     files = models.ManyToManyField(PrintFile, related_name="+")
     ordered = models.BooleanField(

@@ -20,9 +20,13 @@ class WorkerQuerySet(models.QuerySet["Worker"]):
     def alive(self) -> "WorkerQuerySet":
         return self.filter(seen__gt=timezone.now() - SILENT)
 
+    def serving(self, queue: str) -> "WorkerQuerySet":
+        """Those alive that serve the queue."""
+        return self.alive().filter(queues__contains=[queue])
+
     def served(self, queue: str) -> bool:
         """Whether a worker that serves the queue is alive."""
-        return self.alive().filter(queues__contains=[queue]).exists()
+        return self.serving(queue).exists()
 
     def heard(self, worker_id: uuid.UUID, host: str, process: int, queues: Iterable[str]) -> None:
         """A worker lives now; those that are gone long ago are let go."""

@@ -1,8 +1,7 @@
 """Layers in and out of storage: canvases, pyramids, thumbnails."""
 
 import shutil
-from collections.abc import Iterator, Mapping
-from contextlib import AbstractContextManager, contextmanager
+from collections.abc import Mapping
 from pathlib import Path
 from typing import Any
 
@@ -57,16 +56,14 @@ def let_go(piece: Piece) -> None:
         shutil.rmtree(piece_work(piece), ignore_errors=True)
 
 
-def canvas_of(layer: Layer) -> AbstractContextManager[Canvas]:
+def canvas_of(layer: Layer) -> Canvas:
     """A layer's pixels, see `canvas_in`."""
     return canvas_in(layer.pixels)
 
 
-@contextmanager
-def canvas_in(field: FieldFile) -> Iterator[Canvas]:
+def canvas_in(field: FieldFile) -> Canvas:
     """A stored canvas."""
-    with Canvas(local(field.storage, str(field.name))) as canvas:
-        yield canvas
+    return Canvas(local(field.storage, str(field.name)))
 
 
 def add_layer(piece: Piece, canvas: Canvas, **facts: Any) -> Layer:

@@ -1,8 +1,10 @@
 """A batch: which pictures go through what."""
 
+from collections.abc import Callable
 from typing import Any
 
 from django import forms
+from django.template.defaultfilters import pluralize
 from django.utils import timezone
 
 from enamel.core.base.subject import Subject
@@ -16,6 +18,7 @@ from enamel.studio.forms.settings import of_setting
 from enamel.studio.forms.touch_up import USUAL_STRENGTH
 
 OWN, NONE = "own", "none"
+Choices = list[tuple[str, str]]
 
 
 class BatchForm(forms.Form):
@@ -48,13 +51,14 @@ class BatchForm(forms.Form):
         self._offer("schedule", [own, *house, (NONE, "No coats")])
         self._offer("finish", [("", "None"), *((n, one.name) for n, one in self.finishes.items())])
         self._offer("outputs", [(n, one.name) for n, one in self.kept.items()])
-        self._offer("folder", [(name, _described(name)) for name in folders.choices()])
+        # counted when it is shown, not whenever the page asks what a batch would take
+        self._offer("folder", _folders)
         for subject, words in SUBJECTS.items():
             self.fields[_kind(subject)] = forms.ChoiceField(
                 choices=[("", "as the others"), *house], required=False, label=words
             )
 
-    def _offer(self, name: str, choices: list[tuple[str, str]]) -> None:
+    def _offer(self, name: str, choices: Choices | Callable[[], Choices]) -> None:
         self.fields[name].choices = choices  # type: ignore[attr-defined]
 
     @classmethod
@@ -106,10 +110,12 @@ def _kind(subject: Subject) -> str:
     return f"kind_{subject}"
 
 
-def _described(folder: str) -> str:
-    """A folder and how many pictures lie in it."""
-    count = len(folders.pictures_in(folder))
-    return f"{folder or 'The folder itself'}: {count} picture{'' if count == 1 else 's'}"
+def _folders() -> Choices:
+    """Folders, each with how many pictures lie in it."""
+    return [
+        (name, f"{name or 'The folder itself'}: {count} picture{pluralize(count)}")
+        for name, count in folders.counted().items()
+    ]
 
 
 def _asked(kept: HouseOutput) -> AskedFile:

@@ -5,6 +5,7 @@ from collections.abc import Iterable
 from typing import Any
 from uuid import UUID
 
+from django.template.defaultfilters import pluralize
 from django.urls import reverse
 from django.utils import timezone
 
@@ -23,13 +24,13 @@ def batch_shown(batch: Batch, only: str = "") -> dict[str, Any]:
     count = Counter(str(item.state) for item in items)
     left = sum(_seconds_left(item) for item in items)
     states = BatchItem.State
-    waiting = [item.pk for item in items if item.state == states.WAITING]
+    waiting = (item.pk for item in items if item.state == states.WAITING)
+    turns = {pk: turn for turn, pk in enumerate(waiting, 1)}
     ended = [item.ended for item in items if item.ended]
     return {
         "batch": batch,
         "pairs": [
-            _pair(item, bases.get(item.piece_id))
-            | {"turn": waiting.index(item.pk) + 1 if item.pk in waiting else None}
+            _pair(item, bases.get(item.piece_id)) | {"turn": turns.get(item.pk)}
             for item in items
             if only in ("", item.state)
         ],
@@ -91,18 +92,17 @@ def treatment_words(treatment: Treatment) -> list[str]:
     found = []
     if treatment.coats:
         coats = len(treatment.schedule.laid) if treatment.schedule else 0
-        plural = "" if coats == 1 else "s"
-        found.append(f"{coats} coat{plural}" if coats else "each piece's own schedule")
+        found.append(f"{coats} coat{pluralize(coats)}" if coats else "each piece's own schedule")
         for rule in treatment.kinds:
             count = len(rule.schedule.laid)
             words = SUBJECTS[rule.subject].lower()
-            found.append(f"{words}: {count} coat{'' if count == 1 else 's'}")
+            found.append(f"{words}: {count} coat{pluralize(count)}")
     if treatment.faces:
         found.append(f"faces mended at strength {treatment.strength:g}")
     if treatment.finish:
         found.append(f"finish: {treatment.finish.words.lower()}")
     if treatment.files:
-        found.append(f"{len(treatment.files)} print file{'' if len(treatment.files) == 1 else 's'}")
+        found.append(f"{len(treatment.files)} print file{pluralize(treatment.files)}")
     return found
 
 

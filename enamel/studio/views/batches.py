@@ -7,7 +7,6 @@ from django.contrib import messages
 from django.contrib.auth.decorators import login_required
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
-from django.utils.http import content_disposition_header
 from django.views.decorators.http import require_GET, require_POST
 
 from enamel.core.errors import Refusal
@@ -17,6 +16,7 @@ from enamel.kiln.batches import folders
 from enamel.kiln.models import Batch, Piece
 from enamel.studio.asked import ids, signed_number
 from enamel.studio.forms import BatchForm
+from enamel.studio.sending import kept_as
 from enamel.studio.shown.batches import batch_shown, rows
 from enamel.studio.shown.finding import Finding
 from enamel.studio.views.access import own_batch, own_batch_item, person
@@ -100,10 +100,8 @@ def table(request: HttpRequest, batch_id: UUID) -> HttpResponse:
     """What came of each picture, as CSV."""
     found = own_batch(request, batch_id)
     response = HttpResponse(content_type="text/csv; charset=utf-8")
-    name = f"{safe(found.name, 'batch')}.csv"
-    response["Content-Disposition"] = content_disposition_header(True, name) or ""
     csv.writer(response).writerows(rows(found))
-    return response
+    return kept_as(f"{safe(found.name, 'batch')}.csv", response)
 
 
 @require_POST

@@ -6,7 +6,6 @@ from django.contrib.auth.decorators import login_required
 from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, redirect
 from django.urls import reverse
-from django.utils.http import content_disposition_header
 from django.views.decorators.http import require_GET, require_POST
 
 from enamel.core.errors import Refusal
@@ -22,6 +21,7 @@ from enamel.studio.forms.finish import (
     FinishWindowForm,
     HouseFinishForm,
 )
+from enamel.studio.sending import kept_as
 from enamel.studio.views.access import own_layer, person
 from enamel.studio.views.workspace import again
 
@@ -106,8 +106,7 @@ def export(request: HttpRequest, number: int) -> HttpResponse:
     kept = _own(request, number)
     response = JsonResponse(kept.recipe, json_dumps_params={"indent": 2})
     name = f"{safe(kept.name, 'finish')}.finish.json"
-    response["Content-Disposition"] = content_disposition_header(True, name) or ""
-    return response
+    return kept_as(name, response)
 
 
 def _own(request: HttpRequest, number: int) -> HouseFinish:

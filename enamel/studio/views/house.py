@@ -7,7 +7,6 @@ from django.contrib import messages
 from django.contrib.auth.decorators import login_required
 from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, redirect
-from django.utils.http import content_disposition_header
 from django.views.decorators.http import require_GET, require_POST
 
 from enamel.core.errors import Refusal
@@ -15,6 +14,7 @@ from enamel.core.press.naming import safe
 from enamel.core.schedule import Schedule
 from enamel.kiln.models import HouseSchedule, Piece
 from enamel.studio.asked import whole_number
+from enamel.studio.sending import kept_as
 from enamel.studio.views.access import own_piece, person
 
 MAX_FILE = 1_000_000
@@ -80,8 +80,7 @@ def export(request: HttpRequest, number: int) -> HttpResponse:
     house = _own(request, number)
     response = JsonResponse(house.schedule, json_dumps_params={"indent": 2})
     name = f"{safe(house.name, 'schedule')}.schedule.json"
-    response["Content-Disposition"] = content_disposition_header(True, name) or ""
-    return response
+    return kept_as(name, response)
 
 
 @require_POST

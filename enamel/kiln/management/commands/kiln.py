@@ -3,6 +3,7 @@
 import asyncio
 import logging
 import time
+from contextlib import suppress
 from typing import Any
 
 from asgiref.sync import sync_to_async
@@ -44,10 +45,8 @@ class Command(BaseCommand):
         sweep()
         while True:
             try:
-                asyncio.run(work(queues))
-                attendance.leave()
-                return
-            except asyncio.CancelledError:
+                with suppress(asyncio.CancelledError):
+                    asyncio.run(work(queues))
                 attendance.leave()
                 return
             except Exception:  # the database may restart, be full or be elsewhere for a while

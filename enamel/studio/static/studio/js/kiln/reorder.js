@@ -1,4 +1,6 @@
 // reorder.js: what waits is put in another order by dragging, or with Shift and the arrows.
+import { withToken } from "../shared/send.js";
+
 export function init(root) {
   let dragged = null;
 
@@ -43,9 +45,6 @@ function send(moved, steps) {
   if (other !== moved) other[steps < 0 ? "before" : "after"](moved);
   moved.focus();
   moved.dispatchEvent(new Event("enamel:moved", { bubbles: true }));
-  const body = new FormData();
-  body.set("csrfmiddlewaretoken", document.querySelector("[name=csrfmiddlewaretoken]").value);
-  body.set("do", "move");
-  body.set("steps", steps);
-  fetch(moved.dataset.move, { method: "POST", body, redirect: "manual" });
+  // the page that the answer leads to is this one
+  fetch(moved.dataset.move, { method: "POST", body: withToken({ do: "move", steps }), redirect: "manual" });
 }
