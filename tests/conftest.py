@@ -3,8 +3,10 @@
 import shutil
 import threading
 from collections.abc import Iterator
+from contextlib import ExitStack
 from hashlib import sha256
 from pathlib import Path
+from typing import Any
 
 import PIL.Image
 import pytest
@@ -12,14 +14,17 @@ import uvicorn
 from django.conf import settings
 from django.contrib.auth.models import User
 from django.core.asgi import get_asgi_application
+from django.core.cache import cache
 from django.core.files import File
 from django.test import override_settings
 
+from enamel.bureau.counter import Counter
 from enamel.core.base import detector, faces
 from enamel.core.base.detector import Found, Rgb
 from enamel.kiln.models import Piece
 from enamel.kiln.pieces import bringing
 from enamel.kiln.storage import layers as store
+from tests import bureau
 from tests.kiln.workers import wait_for
 from tests.pictures import STATIONMASTER
 
@@ -82,6 +87,21 @@ def clean_folders() -> Iterator[None]:
     yield
     for folder in (settings.MEDIA_ROOT, settings.KILN_WORK):
         shutil.rmtree(folder, ignore_errors=True)
+
+
+@pytest.fixture
+def bureau_of(monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> Iterator[bureau.Open]:
+    """Opens a bureau of some mood, and has the house send to it."""
+    cache.clear()
+    with ExitStack() as stack:
+
+        def open_one(**mood: Any) -> Counter:
+            _, counter = stack.enter_context(bureau.opened(tmp_path, **mood))
+            monkeypatch.setattr(settings, "BUREAU", f"http://127.0.0.1:{counter.server_address[1]}")
+            monkeypatch.setattr(settings, "BUREAU_KEY", bureau.KEY)
+            return counter
+
+        yield open_one
 
 
 @pytest.fixture

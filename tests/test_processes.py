@@ -16,7 +16,9 @@ from tests.kiln.workers import ROOT, wait_for
 @pytest.fixture
 def var(tmp_path: Path) -> Iterator[Path]:
     (tmp_path / "run").mkdir()
-    for name in ("web", "shop"):
+    (tmp_path / "secrets").mkdir()
+    (tmp_path / "secrets" / "bureau").write_text("key")
+    for name in ("web", "shop", "bureau"):
         port = subprocess.run(
             [sys.executable, "bin/free_port", "0"],
             cwd=ROOT,
@@ -44,9 +46,10 @@ def pids(var: Path) -> dict[str, int]:
 
 def test_a_dead_process_is_started_again_and_stopping_ends_all(var: Path) -> None:
     processes(var, "start")
-    wait_for(lambda: len(pids(var)) == 5, 30, "all five to run")
+    wait_for(lambda: len(pids(var)) == 6, 30, "all six to run")
     before = pids(var)
-    assert set(before) == {"web", "kiln-firings", "kiln-swatches", "kiln-chores", "shop"}
+    kiln = {"kiln-firings", "kiln-swatches", "kiln-chores"}
+    assert set(before) == {"web", *kiln, "shop", "bureau"}
     os.kill(before["kiln-firings"], signal.SIGKILL)
     wait_for(
         lambda: pids(var).get("kiln-firings", before["kiln-firings"]) != before["kiln-firings"],

@@ -44,6 +44,20 @@ def test_nothing_points_back(floor: str) -> None:
             assert not module.startswith((*above, *outside)), f"{file} imports {module}"
 
 
+def test_stand_ins_stand_alone() -> None:
+    uses = {"shop": ("enamel.shop", "enamel.counters"),
+            "bureau": ("enamel.bureau", "enamel.counters", "enamel.core")}  # fmt: skip
+    for name, known in uses.items():
+        for file in (HOUSE / name).rglob("*.py"):
+            for module in imported(file):
+                assert not module.startswith("enamel.") or module.startswith(known), file
+    for floor in FLOORS:
+        for file in (HOUSE / floor).rglob("*.py"):
+            assert not any(
+                module.startswith(("enamel.shop", "enamel.bureau")) for module in imported(file)
+            )
+
+
 @pytest.mark.parametrize("room", ROOMS, ids=lambda room: f"{room.parent.name}/{room.name}")
 def test_a_room_says_in_a_sentence_what_it_is_and_lists_what_is_in_it(room: Path) -> None:
     name = ".".join(("enamel", *room.relative_to(HOUSE).parts))

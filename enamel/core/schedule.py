@@ -2,7 +2,7 @@
 
 import hashlib
 import json
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from enum import StrEnum
 from typing import Any
 
@@ -214,6 +214,18 @@ class Refine:
         return 2 if self.guided else 1
 
     @property
+    def words(self) -> list[str]:
+        """All words in it: for the whole picture, to be avoided, for parts."""
+        said = [self.prompt, self.negative_prompt, *(region.prompt for region in self.regions)]
+        return [words for words in said if words.strip()]
+
+    @property
+    def masks(self) -> int:
+        """How many drawn parts it holds."""
+        drawn = sum(region.mask is not None for region in self.regions)
+        return drawn + (self.protect is not None)
+
+    @property
     def needs_base(self) -> bool:
         """Whether the base, besides the last layer, has a part in the result."""
         return self.blend < 1 or self.guide < 1
@@ -259,6 +271,14 @@ class Coat:
     def refinement(self) -> Refine | None:
         """The refinement that the coat carries out; None where it only enlarges."""
         return self.refine if self.refine and self.refine.strength > 0 else None
+
+    @property
+    def bare(self) -> "Coat":
+        """The coat without its words and drawn parts: what its work and price depend on."""
+        if self.refine is None:
+            return self
+        silent = replace(self.refine, prompt="", negative_prompt="", regions=(), protect=None)
+        return replace(self, refine=silent)
 
     def size_from(self, source: Size) -> Size:
         """Exact size of the result for a source of that size."""

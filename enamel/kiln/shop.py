@@ -2,7 +2,6 @@
 
 import hashlib
 import time
-from collections.abc import Iterator
 from dataclasses import dataclass
 from datetime import timedelta
 from typing import IO, Any
@@ -16,17 +15,11 @@ from django.utils import timezone
 
 from enamel.core.errors import Refusal
 from enamel.core.schedule import address
+from enamel.kiln import lines
 from enamel.kiln.faults import told
+from enamel.kiln.lines import Gone
 from enamel.kiln.models import PrintFile, ShopOrder
 
-PART = 8_000_000
-"""Bytes sent in one go; after a break it goes on behind the last that arrived."""
-PATIENCE_SECONDS = 20.0
-TRIES = 6
-"""Breaks in a row after which sending is given up."""
-PAUSE_SECONDS = 0.5
-AT_ONCE_SECONDS = 4.0
-"""For so long a job stays with an order; then others get their turn."""
 LONGEST_WAIT = timedelta(minutes=10)
 """After which an order that has not moved is given up."""
 PRICES_KEPT_SECONDS = 60
@@ -54,10 +47,6 @@ class PriceList:
     papers: list[ShopPaper]
 
 
-class Gone(Exception):
-    """The shop does not answer, or broke off."""
-
-
 def price_list() -> PriceList | None:
     """What the shop prints on; None when it does not answer. Asked for once a minute at most."""
     key = f"prices-{address(settings.PRINT_SHOP)}"
@@ -70,7 +59,7 @@ def price_list() -> PriceList | None:
 
 def _asked_prices() -> PriceList | None:
     try:
-        with _client(timeout=2.0) as client:
+        with lines.client(settings.PRINT_SHOP, timeout=2.0) as client:
             given = client.get("/v1/price-list").raise_for_status().json()
         papers = [
             ShopPaper(one["name"], one["title"], one["cents_per_m2"], one["least_ppi"])
@@ -111,7 +100,10 @@ def send(order_id: UUID) -> float | None:
     if found is None:
         return None
     try:
-        with _client(timeout=PATIENCE_SECONDS) as client, found.print_file.file.open("rb") as file:
+        with (
+            lines.client(settings.PRINT_SHOP) as client,
+            found.print_file.file.open("rb") as file,
+        ):
             return _Sending(found, client, file).get_on()
     except Gone as gone:
         _end(found, State.FAILED, error=f"{gone} Nothing was ordered; send it again later.")
@@ -125,9 +117,8 @@ class _Sending:
 
     def __init__(self, order: ShopOrder, client: httpx.Client, file: IO[bytes]) -> None:
         self.order = order
-        self.client = client
+        self.line = lines.Line(client, "the shop", lambda words: self._tell(news=words))
         self.file = file
-        self.until = time.monotonic() + AT_ONCE_SECONDS
         self.arrived = 0
 
     def get_on(self) -> float | None:
@@ -145,7 +136,7 @@ class _Sending:
             return 0.0
         said = self._answer(number)
         if said is None:
-            return PAUSE_SECONDS
+            return lines.PAUSE_SECONDS
         self._keep_proof(number)
         state = State.ACCEPTED if said["state"] == "accepted" else State.REFUSED
         _end(self.order, state, said=said, share=1)
@@ -159,47 +150,31 @@ class _Sending:
             "name": self.order.print_file.name, "bytes": self.order.print_file.file.size,
             "sha256": digest, "paper": self.order.paper, "copies": self.order.copies,
         }  # fmt: skip
-        answer = self._ask("POST", "/v1/orders", json=wanted,
-                           headers={"Idempotency-Key": str(self.order.pk)})  # fmt: skip
+        answer = self.line.ask("POST", "/v1/orders", json=wanted,
+                               headers={"Idempotency-Key": str(self.order.pk)})  # fmt: skip
         if answer.status_code == httpx.codes.SERVICE_UNAVAILABLE:
-            pause = _seconds(answer.headers.get("Retry-After"))
+            pause = lines.seconds_to_wait(answer)
             self._tell(news=f"The shop is busy; it is asked again in {pause:.0f} s.")
             return pause
         if answer.status_code == httpx.codes.UNPROCESSABLE_ENTITY:
-            raise Refusal(f"The shop does not take this order: {_reason(answer)}")
+            raise Refusal(f"The shop does not take this order: {lines.reason(answer)}")
         if answer.is_error:
-            raise Gone(f"The shop answered {answer.status_code}: {_reason(answer)}")
+            raise Gone(f"The shop answered {answer.status_code}: {lines.reason(answer)}")
         return str(answer.json()["number"])
 
     def _upload(self, number: str) -> bool:
-        """Send the file in parts, from the byte that the shop has not yet; whether all of it is there."""
-        total, breaks = self.order.print_file.file.size, 0
-        while True:
-            here = self._ask("GET", f"/v1/orders/{number}").json()
+        """Send the file from the byte that the shop has not yet; whether all of it is there."""
+        total = self.order.print_file.file.size
+
+        def arrived() -> int | None:
+            here = self.line.ask("GET", f"/v1/orders/{number}").json()
             if here["state"] != "awaiting-file":
-                return True
+                return None
             start = int(here["received"])
             self._tell(share=start / total, **self._moved(start))
-            if time.monotonic() > self.until:
-                return False
-            self.file.seek(start)
-            part = self.file.read(PART)
-            try:
-                answer = self.client.put(
-                    f"/v1/orders/{number}/file", content=_blocks(part),
-                    headers={"Content-Length": str(len(part)),
-                             "Content-Range": f"bytes {start}-{start + len(part) - 1}/{total}"},
-                )  # fmt: skip
-            except httpx.HTTPError:
-                breaks += 1
-                if breaks > TRIES:
-                    raise Gone("The line to the shop broke again and again.") from None
-                self._tell(news="The line broke; it goes on behind what arrived.")
-                time.sleep(PAUSE_SECONDS * breaks)
-                continue
-            breaks = 0
-            if answer.status_code == httpx.codes.UNPROCESSABLE_ENTITY:
-                raise Gone(f"The file did not arrive whole: {_reason(answer)}")
+            return start
+
+        return self.line.send(f"/v1/orders/{number}/file", self.file, total, arrived)
 
     def _moved(self, arrived: int) -> dict[str, Any]:
         """That the order has moved, when more has arrived than before."""
@@ -209,58 +184,24 @@ class _Sending:
     def _answer(self, number: str) -> dict[str, Any] | None:
         """What the shop says once it has looked at the file; None while it has not."""
         while True:
-            said: dict[str, Any] = self._ask("GET", f"/v1/orders/{number}").json()
+            said: dict[str, Any] = self.line.ask("GET", f"/v1/orders/{number}").json()
             if said["state"] in ("accepted", "refused"):
                 return said
             place = said.get("place", 0)
             news = f"Number {place} in the shop's queue." if place else ""
             self._tell(state=State.CHECKING, share=1, news=news)
-            if time.monotonic() > self.until:
+            if self.line.over:
                 return None
-            time.sleep(PAUSE_SECONDS)
+            time.sleep(lines.PAUSE_SECONDS)
 
     def _keep_proof(self, number: str) -> None:
-        answer = self._ask("GET", f"/v1/orders/{number}/proof")
+        answer = self.line.ask("GET", f"/v1/orders/{number}/proof")
         if answer.is_success and len(answer.content) <= PROOF_BYTES:
             self.order.proof.save(f"{self.order.pk}.png", ContentFile(answer.content), save=False)
-
-    def _ask(self, method: str, path: str, **given: Any) -> httpx.Response:
-        """An answer, asked for again when the line breaks: these questions can be repeated."""
-        for attempt in range(TRIES):
-            try:
-                return self.client.request(method, path, **given)
-            except httpx.HTTPError:
-                self._tell(news="The shop does not answer; asked again.")
-                time.sleep(PAUSE_SECONDS * (attempt + 1))
-        raise Gone("The shop does not answer.")
 
     def _tell(self, **news: Any) -> None:
         if not ShopOrder.objects.filter(pk=self.order.pk).update(**news):
             raise Refusal("The order was taken back.")
-
-
-def _client(timeout: float) -> httpx.Client:
-    return httpx.Client(base_url=settings.PRINT_SHOP, timeout=timeout, trust_env=False)
-
-
-def _blocks(part: bytes) -> Iterator[bytes]:
-    for start in range(0, len(part), 1 << 18):
-        yield part[start : start + (1 << 18)]
-
-
-def _seconds(text: str | None) -> float:
-    """What a Retry-After asks for, between half a second and half a minute."""
-    try:
-        return min(30.0, max(0.5, float(text or 2)))
-    except ValueError:
-        return 2.0
-
-
-def _reason(answer: httpx.Response) -> str:
-    try:
-        return str(answer.json()["reason"])
-    except (ValueError, KeyError, TypeError):
-        return "it said no reason"
 
 
 def _end(order: ShopOrder, state: str, **news: Any) -> None:

@@ -10,10 +10,11 @@ from procrastinate.contrib.django import app
 from procrastinate.exceptions import AlreadyEnqueued, JobAborted
 
 from enamel.kiln import attendance, checking, prints, shop
+from enamel.kiln.bureau import sending as bureau
 from enamel.kiln.firings import running
 from enamel.kiln.held import Busy
 from enamel.kiln.mending import running as candidates
-from enamel.kiln.models import Arrival, Layer, Model, PrintFile, ShopOrder
+from enamel.kiln.models import Arrival, Layer, Model, PrintFile, SentCoat, ShopOrder
 from enamel.kiln.networks import trials
 from enamel.kiln.pieces import arrivals, bringing
 from enamel.kiln.storage import layers as store
@@ -97,9 +98,10 @@ def check(layer_id: str) -> None:
 @app.task(queue=CHORES)
 @attendance.at("Deleting what was thrown away")
 def delete_for_good(timestamp: int) -> None:
-    """Once a day: let go of what was thrown away too long ago, and of old print files."""
+    """Once a day: let go of what was thrown away too long ago, of old print files and offers."""
     bringing.delete_for_good()
     prints.let_go_outlived()
+    SentCoat.objects.outlived().delete()
 
 
 @app.task(queue=CHORES)
@@ -125,6 +127,15 @@ def send_to_shop(order_id: str) -> None:
     pause = shop.send(UUID(order_id))
     if pause is not None:
         send_to_shop.configure(schedule_in={"seconds": math.ceil(pause)}).defer(order_id=order_id)
+
+
+@app.task(queue=CHORES)
+@attendance.at("Speaking with the bureau")
+def get_sent_coat_on(sent_id: str) -> None:
+    """Get a coat that was sent out on; what takes longer is taken up again after a pause."""
+    pause = bureau.get_on(UUID(sent_id))
+    if pause is not None:
+        _sent_coat(sent_id, math.ceil(pause))
 
 
 @app.task(queue=CHORES)
@@ -158,6 +169,17 @@ def enqueue_put_out(made: PrintFile) -> None:
 def enqueue_order(order: ShopOrder) -> None:
     """Have a print file sent to the shop."""
     send_to_shop.defer(order_id=str(order.pk))
+
+
+def enqueue_sent_coat(sent: SentCoat) -> None:
+    """Have a coat sent out, or what was asked of it since done."""
+    _sent_coat(str(sent.pk), 0)
+
+
+def _sent_coat(sent_id: str, seconds: int) -> None:
+    # the lock keeps two workers from the same coat
+    job = get_sent_coat_on.configure(lock=f"bureau {sent_id}", schedule_in={"seconds": seconds})
+    job.defer(sent_id=sent_id)
 
 
 def enqueue_print(made: PrintFile) -> None:

@@ -167,6 +167,11 @@ PRINT_SHOP = os.environ.get("ENAMEL_PRINT_SHOP") or (
 )
 """Where the print shop answers; its stand-in on loopback unless another is named."""
 
+BUREAU = os.environ.get("ENAMEL_BUREAU") or f"http://127.0.0.1:{_kept('run/bureau.port') or 8770}"
+"""Where the hired renderer answers; its stand-in on loopback unless another is named."""
+BUREAU_KEY = os.environ.get("ENAMEL_BUREAU_KEY") or _kept("secrets/bureau")
+"""The key of the house's account there."""
+
 SESSION_COOKIE_HTTPONLY = True
 SESSION_COOKIE_SAMESITE = "Lax"
 SESSION_COOKIE_SECURE = CSRF_COOKIE_SECURE = SECURE_SSL_REDIRECT = HTTPS

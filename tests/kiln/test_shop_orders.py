@@ -14,7 +14,7 @@ from enamel.core.errors import Refusal
 from enamel.core.press.output import FileFormat, Output, PrintSettings
 from enamel.core.print.layout import Fit, PrintPlan
 from enamel.core.print.sizing import Bleed, PrintTarget
-from enamel.kiln import prints, shop
+from enamel.kiln import lines, prints, shop
 from enamel.kiln.models import Layer, Piece, PrintFile, ShopOrder
 from tests.shop import opened
 
@@ -39,7 +39,7 @@ def made(piece: Piece) -> PrintFile:
 
 @pytest.fixture(autouse=True)
 def quick(monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(shop, "PAUSE_SECONDS", 0.02)
+    monkeypatch.setattr(lines, "PAUSE_SECONDS", 0.02)
     cache.clear()
 
 
@@ -116,7 +116,7 @@ def test_a_broken_line_goes_on_behind_what_arrived(
     monkeypatch.setattr(
         shop._Sending, "_tell", lambda self, **news: (told.append(news), really(self, **news))[1]
     )
-    monkeypatch.setattr(shop, "PART", made.file.size // 3)
+    monkeypatch.setattr(lines, "PART", made.file.size // 3)
     counter = at(break_after=made.file.size // 2)
     order = shop.order(made, "satin", 1)
     carried_out(order)
@@ -128,7 +128,7 @@ def test_a_broken_line_goes_on_behind_what_arrived(
 def test_a_shop_that_looks_long_gives_others_their_turn(
     at: Any, made: PrintFile, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setattr(shop, "AT_ONCE_SECONDS", 0.1)
+    monkeypatch.setattr(lines, "AT_ONCE_SECONDS", 0.1)
     at(slow=1.0)
     order = shop.order(made, "satin", 1)
     assert shop.send(order.pk) is not None

@@ -7,6 +7,7 @@ import pytest
 from django.contrib.auth.models import User
 from django.test import Client
 from django.urls import reverse
+from django.utils import timezone
 
 from enamel.core.fire.touchup import Patch, TouchUp
 from enamel.core.fire.treatment import Treatment
@@ -25,6 +26,7 @@ from enamel.kiln.models import (
     HouseOutput,
     HouseSchedule,
     Piece,
+    SentCoat,
     ShopOrder,
 )
 from enamel.kiln.swatches import asking as swatches
@@ -48,6 +50,8 @@ WITHOUT_OWNER: dict[str, dict[str, Any]] = {
     "keep-finish": {},
     "print-files": {},
     "kiln": {},
+    "bureau": {},
+    "bureau-limit": {},
     "news": {},
     "batches": {},
     "start-batch": {},
@@ -72,6 +76,11 @@ def addresses(piece: Piece, firing: Firing) -> dict[str, str]:
     parts["print"] = {"print_id": made.pk}
     order = ShopOrder.objects.create(print_file=made, paper="satin")
     parts["order"] = {"order_id": order.pk}
+    sent = SentCoat.objects.create(
+        piece=piece, start=piece.base, frozen={"factor": 2}, offer="1", cents=40, currency="EUR",
+        seconds=1, expires=timezone.now(),
+    )  # fmt: skip
+    parts["sent"] = {"sent_id": sent.pk}
     parts["sheet"] = {"sheet_id": sheet.pk}
     house = HouseSchedule.objects.create(owner=piece.owner, name="big", schedule={})
     mask = box_mask(Box(20, 20, 40, 40), piece.base.size)

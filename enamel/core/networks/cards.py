@@ -67,6 +67,11 @@ class Card:
         return Runtime(self.facts.get("runtime", Runtime.ONNXRUNTIME))
 
     @property
+    def sha256(self) -> str:
+        """Hash of the network's file alone."""
+        return _digest(self.file, self.file.stat().st_mtime_ns)
+
+    @property
     def digest(self) -> str:
         """Hash of what decides the network's results: its file, what runs it, and on which device."""
         return _digest(self.file, self.file.stat().st_mtime_ns, self.runtime, device())

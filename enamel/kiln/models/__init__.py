@@ -2,6 +2,7 @@
 
 from enamel.kiln.models.arrivals import Arrival
 from enamel.kiln.models.batches import Batch, BatchItem
+from enamel.kiln.models.bureau import SentCoat, SpendingLimit
 from enamel.kiln.models.finishes import HouseFinish
 from enamel.kiln.models.firings import Firing, TilePreview
 from enamel.kiln.models.layers import Layer
@@ -42,8 +43,10 @@ __all__ = [
     "Piece",
     "PrintFile",
     "ScheduleStep",
+    "SentCoat",
     "Sheet",
     "ShopOrder",
+    "SpendingLimit",
     "Suited",
     "Swatch",
     "TilePreview",

@@ -25,7 +25,7 @@ from enamel.core.picture.canvas import Canvas
 from enamel.core.press.file import export
 from enamel.core.press.output import FileFormat, Output
 from enamel.core.schedule import address
-from enamel.kiln.models import Layer, Piece, PrintFile, Swatch
+from enamel.kiln.models import Candidate, Layer, Piece, PrintFile, SentCoat, ShopOrder, Swatch
 from enamel.kiln.storage.files import keep_file
 from enamel.kiln.storage.layers import add_layer, canvas_of, piece_work
 from enamel.kiln.storage.passing import passing, stored
@@ -210,9 +210,14 @@ def delete_for_good() -> int:
         files = [piece.base_file]
         for layer in piece.layers.all():
             files += [layer.pixels, layer.pyramid, layer.thumbnail, layer.overview]
-            files += [written.file for written in PrintFile.objects.filter(layer=layer)]
-        swatches = Swatch.objects.filter(sheet__piece=piece)
-        files += [swatch.pixels for swatch in swatches]
+        written = PrintFile.objects.filter(layer__piece=piece)
+        files += [made.file for made in written]
+        files += [order.proof for order in ShopOrder.objects.filter(print_file__in=written)]
+        files += [swatch.pixels for swatch in Swatch.objects.filter(sheet__piece=piece)]
+        files += [made.pixels for made in Candidate.objects.filter(mending__piece=piece)]
+        files += [laid.pixels for laid in piece.laid_files.all()]
+        for sent in SentCoat.objects.filter(piece=piece):
+            files += [sent.pixels, sent.preview]
         with transaction.atomic():
             piece.firings.all().delete()
             _delete_layers(piece)

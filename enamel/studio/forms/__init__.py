@@ -2,6 +2,7 @@
 
 from enamel.studio.forms.base import BaseForm
 from enamel.studio.forms.batch import BatchForm
+from enamel.studio.forms.bureau import LimitForm
 from enamel.studio.forms.coat import CoatForm
 from enamel.studio.forms.finish import FinishForm
 from enamel.studio.forms.inlay import InlayForm
@@ -22,6 +23,7 @@ __all__ = [
     "CoatForm",
     "FinishForm",
     "InlayForm",
+    "LimitForm",
     "ModelForm",
     "PrintFileForm",
     "PrintForm",

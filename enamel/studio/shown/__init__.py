@@ -2,6 +2,7 @@
 
 __all__ = [
     "batches",
+    "bureau",
     "compare",
     "draft",
     "files",

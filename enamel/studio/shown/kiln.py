@@ -8,7 +8,7 @@ from django.contrib.auth.base_user import AbstractBaseUser
 from django.utils import timezone
 
 from enamel.kiln.firings import queue
-from enamel.kiln.models import Batch, Firing, Worker
+from enamel.kiln.models import Batch, Firing, SentCoat, Worker
 from enamel.kiln.tasks import CHORES, FIRINGS, SWATCHES
 
 RECENT = timedelta(days=2)
@@ -62,6 +62,7 @@ def kiln_shown(artist: AbstractBaseUser) -> dict[str, Any]:
         "ended": [shown(firing) for firing in ended.order_by("-created")],
         "done": [shown(firing) for firing in done.order_by("-ended")[:MOST_DONE]],
         "batches": batches.filter(ended=None) | batches.filter(ended__gt=timezone.now() - RECENT),
+        "sent_out": SentCoat.objects.of(artist).open().select_related("piece"),
         "workers": [
             {
                 "worker": worker,

@@ -46,6 +46,12 @@ def megapixels(picture: Layer | Size) -> str:
 
 
 @register.filter
+def money(cents: int) -> str:
+    """An amount: 2.40."""
+    return f"{cents / 100:.2f}"
+
+
+@register.filter
 def memory(mb: float) -> str:
     """Memory or disk: 380 MB, 1.2 GB."""
     return f"{mb:.0f} MB" if mb < 1000 else f"{mb / 1000:.1f} GB"
@@ -118,6 +124,8 @@ def made_with(layer: Layer) -> str:
         parts += filter(None, [kit["guide"], kit["vae"]])
     if layer.kind == Layer.Kind.FINISH:
         parts.append(Finish.from_json(layer.recipe["finish"]).words)
+    if "bureau" in layer.recipe:
+        parts.append(f"laid by {layer.recipe['bureau']['name']}")
     return ", ".join(parts) or "as it was brought in"
 
 

@@ -5,6 +5,7 @@ __all__ = [
     "account",
     "arrivals",
     "batches",
+    "bureau",
     "compare",
     "files",
     "finishing",

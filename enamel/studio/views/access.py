@@ -9,7 +9,16 @@ from django.shortcuts import get_object_or_404, redirect
 from django.utils.http import url_has_allowed_host_and_scheme
 
 from enamel.core.print.sizing import Unit
-from enamel.kiln.models import Batch, BatchItem, Firing, Layer, Piece, PrintFile, ShopOrder
+from enamel.kiln.models import (
+    Batch,
+    BatchItem,
+    Firing,
+    Layer,
+    Piece,
+    PrintFile,
+    SentCoat,
+    ShopOrder,
+)
 from enamel.studio.models import Preferences
 
 
@@ -63,6 +72,11 @@ def own_batch(request: HttpRequest, batch_id: UUID) -> Batch:
 def own_batch_item(request: HttpRequest, number: int) -> BatchItem:
     own = BatchItem.objects.with_all().filter(batch__owner_id=person(request).pk)
     return get_object_or_404(own, pk=number)
+
+
+def own_sent_coat(request: HttpRequest, sent_id: UUID) -> SentCoat:
+    known = SentCoat.objects.of(request.user).select_related("piece", "start")
+    return get_object_or_404(known, pk=sent_id)
 
 
 def back_to(request: HttpRequest, otherwise: Any) -> HttpResponseRedirect:

@@ -12,6 +12,7 @@ from django.views.decorators.http import require_GET, require_POST
 
 from enamel.core.errors import Refusal
 from enamel.core.schedule import Schedule
+from enamel.kiln.bureau import asking as bureau
 from enamel.kiln.firings import asking as firings
 from enamel.kiln.mending import masks
 from enamel.kiln.models import Layer, Piece
@@ -35,7 +36,7 @@ def piece(request: HttpRequest, piece_id: UUID) -> HttpResponse:
 @require_POST
 @login_required
 def schedule(request: HttpRequest, piece_id: UUID) -> HttpResponse:
-    """Keep the coat in hand, then do what the button says: edit the schedule, or fire."""
+    """Keep the coat in hand, then do what the button says: edit the schedule, fire, or send out."""
     piece = own_piece(request, piece_id)
     wanted = request.POST.get("do", "")
     if wanted in ("undo", "redo"):
@@ -51,6 +52,11 @@ def schedule(request: HttpRequest, piece_id: UUID) -> HttpResponse:
         if wanted == "swatch":
             return _try(request, piece, draft, form)
         piece.keep_schedule(draft.schedule)
+        if wanted == "send-out":
+            layer = own_layer(request, posted_id(request, "layer"))
+            return redirect(
+                "sent-coat", bureau.ask_for_offer(layer, replace(draft.coat, on=True)).pk
+            )
         if wanted.startswith("fire"):
             _fire(request, piece, draft, wanted, form.cleaned_data["run_of"])
             return redirect(piece)

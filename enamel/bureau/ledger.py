@@ -1,0 +1,83 @@
+"""The house's account at the bureau: what is on it, and what was charged, each order once."""
+
+import json
+import threading
+from pathlib import Path
+from typing import Any
+
+from enamel.core.files import put_in_place
+
+BEGINNING_CENTS = 5000
+HELD, TAKEN, RETURNED = "held", "taken", "returned"
+
+
+class TooLittle(Exception):
+    """There is not enough on the account."""
+
+
+class Ledger:
+    """An account in a file: paid in once, then one charge for each order.
+
+    Parameters
+    ----------
+    path : the file; a new account begins with some money on it.
+    """
+
+    def __init__(self, path: Path, beginning_cents: int) -> None:
+        self._path = path
+        self._lock = threading.Lock()
+        if not path.exists():
+            self._write({"paid_in_cents": beginning_cents, "charges": {}})
+
+    def charge(self, order: str, cents: int) -> None:
+        """Hold the price of an order; asked twice, it is held once.
+
+        Raises
+        ------
+        TooLittle
+        """
+        with self._lock:
+            account = self._read()
+            if order in account["charges"]:
+                return
+            if cents > _left(account):
+                raise TooLittle
+            account["charges"][order] = {"cents": cents, "state": HELD}
+            self._write(account)
+
+    def settle(self, order: str, state: str) -> None:
+        """Take what is held for an order, or give it back."""
+        with self._lock:
+            account = self._read()
+            charge = account["charges"].get(order)
+            if charge is not None and charge["state"] == HELD:
+                charge["state"] = state
+                self._write(account)
+
+    def charged(self, order: str) -> int:
+        """Cents that an order costs as things stand; 0 once they were given back."""
+        charge = self._read()["charges"].get(order)
+        return charge["cents"] if charge and charge["state"] != RETURNED else 0
+
+    def shown(self) -> dict[str, Any]:
+        """The account as the other side sees it."""
+        account = self._read()
+        return {
+            "balance_cents": _left(account),
+            "charges": [{"order": order} | charge for order, charge in account["charges"].items()],
+        }
+
+    def _read(self) -> dict[str, Any]:
+        account: dict[str, Any] = json.loads(self._path.read_text())
+        return account
+
+    def _write(self, account: dict[str, Any]) -> None:
+        partial = self._path.with_suffix(".part")
+        partial.write_text(json.dumps(account))
+        put_in_place(partial, self._path)
+
+
+def _left(account: dict[str, Any]) -> int:
+    """Cents on an account that nothing is held of."""
+    spent = sum(one["cents"] for one in account["charges"].values() if one["state"] != RETURNED)
+    return int(account["paid_in_cents"]) - spent

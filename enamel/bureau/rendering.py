@@ -1,0 +1,61 @@
+"""A coat laid on a picture file: pixels in, pixels out, by the engine."""
+
+import shutil
+from collections.abc import Callable
+from pathlib import Path
+
+from enamel.core.base.pixels import Limits, examine, read_canvas
+from enamel.core.fire.firing import fire
+from enamel.core.picture.canvas import Canvas
+from enamel.core.press.file import export
+from enamel.core.press.output import FileFormat, Output
+from enamel.core.progress import Progress
+from enamel.core.schedule import Coat, Schedule
+
+SIXTEEN_BITS = Output(FileFormat.PNG, bits=16, speaks=False)
+Render = Callable[
+    [Coat, Path, Path | None, Path, Callable[[float], None], Callable[[], bool]], None
+]
+
+
+def render(
+    coat: Coat,
+    layer: Path,
+    base: Path | None,
+    into: Path,
+    hear: Callable[[float], None],
+    stopping: Callable[[], bool],
+) -> None:
+    """Lay a coat on the picture in a file and write what comes of it as a PNG of 16 bits.
+
+    Parameters
+    ----------
+    base : file of the base, where the coat blends with it.
+    into : the file; whole or not there. Working files lie beside it and stay for another try.
+    hear : told how much is done, 0…1.
+    stopping : asked before each tile.
+
+    Raises
+    ------
+    Refusal, Stopped
+    """
+    work = into.with_suffix(".work")
+    work.mkdir(exist_ok=True)
+
+    def told(progress: Progress) -> None:
+        hear(progress.done / progress.total)
+
+    with _opened(layer, work) as start:
+        origin = _opened(base, work) if base is not None else start
+        fired = fire(
+            start, Schedule((coat,)), work, listener=told, stopping=stopping, origin=origin
+        )
+        export(fired.result, into, output=SIXTEEN_BITS)
+        fired.result.close()
+        origin.close()
+    shutil.rmtree(work)
+
+
+def _opened(path: Path, work: Path) -> Canvas:
+    limits = Limits(max_bytes=4 * 10**9)
+    return read_canvas(path, examine(path, limits), work / f"{path.name}.npy")

@@ -1,0 +1,134 @@
+"""HTTP on loopback for the stand-ins of houses elsewhere: answers, refusals, files taken in parts."""
+
+import json
+import re
+import threading
+from http import HTTPStatus
+from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
+from pathlib import Path
+from typing import Any
+
+BLOCK = 1 << 20
+MOST_JSON = 1_000_000
+RANGE = re.compile(r"bytes (\d+)-(\d+)/(\d+)")
+
+
+class Counter(ThreadingHTTPServer):
+    """A counter and its moods.
+
+    Parameters
+    ----------
+    busy : how many orders are answered with "busy" before the first is taken.
+    break_after : bytes after which the line to each file that is sent is broken off once; 0 for never.
+    """
+
+    daemon_threads = True
+
+    def __init__(
+        self, port: int, conversation: type["Conversation"], *, busy: int = 0, break_after: int = 0
+    ) -> None:
+        super().__init__(("127.0.0.1", port), conversation)
+        self.busy = busy
+        self.break_after = break_after
+        self.broken: set[str] = set()
+        self.lock = threading.Lock()
+
+    def is_busy(self) -> bool:
+        with self.lock:
+            self.busy -= 1
+            return self.busy >= 0
+
+    def breaks(self, what: str) -> bool:
+        """Whether the line is broken off now; once for each thing."""
+        with self.lock:
+            if what in self.broken:
+                return False
+            self.broken.add(what)
+            return True
+
+
+class Conversation(BaseHTTPRequestHandler):
+    """One connection."""
+
+    server: Counter
+    protocol_version = "HTTP/1.1"
+    timeout = 60
+
+    def log_message(self, form: str, *given: object) -> None:
+        pass
+
+    def sent_json(self) -> Any:
+        """What was sent.
+
+        Raises
+        ------
+        ValueError
+            When it is no JSON, or too long.
+        """
+        length = int(self.headers.get("Content-Length") or 0)
+        if length > MOST_JSON:
+            raise ValueError
+        return json.loads(self.rfile.read(length))
+
+    def take_part(self, path: Path, total: int, what: str) -> bool:
+        """Append a part of a file to what is here of it; whether it came whole.
+
+        A part that does not go on where the last one ended is refused.
+
+        Parameters
+        ----------
+        total : bytes of the whole file.
+        what : whose line a mood may break.
+        """
+        found = RANGE.fullmatch(self.headers.get("Content-Range", ""))
+        length = int(self.headers.get("Content-Length") or 0)
+        first, last, said = (
+            (int(one) for one in found.groups()) if found else (0, length - 1, length)
+        )
+        here = path.stat().st_size if path.exists() else 0
+        if first != here or said != total or last - first + 1 != length or last >= total:
+            self.refuse(HTTPStatus.CONFLICT, f"Go on at byte {here}.")
+            return False
+        after = self.server.break_after
+        with path.open("ab") as file:
+            left = length
+            while left:
+                block = self.rfile.read(min(BLOCK, left))
+                if not block:
+                    return False  # the line is dead; what came is kept
+                file.write(block)
+                left -= len(block)
+                if after and file.tell() >= after and self.server.breaks(what):
+                    file.flush()
+                    self.break_off()
+                    return False
+        return True
+
+    def break_off(self) -> None:
+        """Break the line in the middle of what is said."""
+        self.close_connection = True
+        self.connection.close()
+
+    def answer(
+        self, status: HTTPStatus, form: dict[str, Any], headers: dict[str, str] | None = None
+    ) -> None:
+        data = json.dumps(form).encode()
+        self.begin(status, "application/json", len(data), headers or {})
+        self.wfile.write(data)
+
+    def refuse(
+        self,
+        status: HTTPStatus,
+        words: str,
+        headers: dict[str, str] | None = None,
+        **more: Any,
+    ) -> None:
+        # what was not read of the request must not be taken for the next
+        self.close_connection = True
+        self.answer(status, {"reason": words} | more, {"Connection": "close"} | (headers or {}))
+
+    def begin(self, status: HTTPStatus, kind: str, length: int, headers: dict[str, str]) -> None:
+        self.send_response(status)
+        for name, value in {"Content-Type": kind, "Content-Length": str(length), **headers}.items():
+            self.send_header(name, value)
+        self.end_headers()

@@ -1,0 +1,3 @@
+"""Coats laid by a hired renderer. What is spoken with it: docs/bureau.md."""
+
+__all__ = ["asking", "sending"]

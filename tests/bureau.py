@@ -1,0 +1,36 @@
+"""A bureau for tests, with its moods."""
+
+import threading
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from pathlib import Path
+from typing import Any
+
+import httpx
+
+from enamel.bureau.counter import Counter
+from enamel.bureau.desk import Desk
+
+Open = Callable[..., Counter]
+KEY = "the house's own"
+
+
+@contextmanager
+def opened(folder: Path, **given: Any) -> Iterator[tuple[httpx.Client, Counter]]:
+    """A bureau on a free port, and somebody who has an account and speaks to it.
+
+    Parameters
+    ----------
+    given : ``terms``, ``render`` and ``beginning_cents`` of its desk, moods of its counter.
+    """
+    desk = {
+        name: given.pop(name) for name in ("terms", "render", "beginning_cents") if name in given
+    }
+    counter = Counter(0, Desk(folder / "bureau", **desk), KEY, **given)
+    threading.Thread(target=counter.serve_forever, daemon=True).start()
+    address = f"http://127.0.0.1:{counter.server_address[1]}"
+    headers = {"Authorization": f"Bearer {KEY}"}
+    with httpx.Client(base_url=address, trust_env=False, timeout=20, headers=headers) as client:
+        yield client, counter
+    counter.shutdown()
+    counter.server_close()
