@@ -11,7 +11,7 @@ import pytest
 import enamel
 
 HOUSE = Path(enamel.__file__).parent
-FLOORS = ["core", "kiln", "studio"]
+FLOORS = ["core", "kiln", "api", "studio"]
 SCRIPTS = sorted(
     path
     for path in (HOUSE.parent / "bin").iterdir()
@@ -46,16 +46,16 @@ def test_nothing_points_back(floor: str) -> None:
 
 def test_stand_ins_stand_alone() -> None:
     uses = {"shop": ("enamel.shop", "enamel.counters"),
+            "remote": ("enamel.remote", "enamel.core"),
             "bureau": ("enamel.bureau", "enamel.counters", "enamel.core")}  # fmt: skip
     for name, known in uses.items():
         for file in (HOUSE / name).rglob("*.py"):
             for module in imported(file):
                 assert not module.startswith("enamel.") or module.startswith(known), file
+    alone = ("enamel.shop", "enamel.bureau", "enamel.remote")
     for floor in FLOORS:
         for file in (HOUSE / floor).rglob("*.py"):
-            assert not any(
-                module.startswith(("enamel.shop", "enamel.bureau")) for module in imported(file)
-            )
+            assert not any(module.startswith(alone) for module in imported(file)), file
 
 
 @pytest.mark.parametrize("room", ROOMS, ids=lambda room: f"{room.parent.name}/{room.name}")

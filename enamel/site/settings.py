@@ -44,6 +44,7 @@ INSTALLED_APPS = [
     "csp",
     "procrastinate.contrib.django",
     "enamel.kiln",
+    "enamel.api",
     "enamel.studio",
 ]
 MIDDLEWARE = [
@@ -171,6 +172,10 @@ BUREAU = os.environ.get("ENAMEL_BUREAU") or f"http://127.0.0.1:{_kept('run/burea
 """Where the hired renderer answers; its stand-in on loopback unless another is named."""
 BUREAU_KEY = os.environ.get("ENAMEL_BUREAU_KEY") or _kept("secrets/bureau")
 """The key of the house's account there."""
+
+API_LOOKING = os.environ.get("ENAMEL_API_LOOKING", "600/m")
+"""How often a script's token may ask; changes have a limit of their own."""
+API_CHANGING = os.environ.get("ENAMEL_API_CHANGING", "120/m")
 
 SESSION_COOKIE_HTTPONLY = True
 SESSION_COOKIE_SAMESITE = "Lax"

@@ -1,5 +1,10 @@
-"""All addresses are the studio's."""
+"""All addresses are the studio's, but for those of scripts."""
 
 from django.urls import include, path
 
-urlpatterns = [path("", include("enamel.studio.urls"))]
+from enamel.api.service import api
+
+urlpatterns = [
+    path("api/v1/", api.urls),
+    path("", include("enamel.studio.urls")),
+]

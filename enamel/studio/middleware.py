@@ -3,7 +3,7 @@
 from collections.abc import Callable
 from urllib.parse import unquote_plus
 
-from django.http import HttpRequest, HttpResponse
+from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import render
 from django.utils.cache import patch_cache_control
 
@@ -35,6 +35,8 @@ class StorableText:
         sent = request.POST.lists() if plain else ()
         if "\0" in asked or any("\0" in value for _, values in sent for value in values):
             words = "What was sent holds NUL characters, which can’t be stored. Type it anew."
+            if request.path.startswith("/api/"):
+                return JsonResponse({"error": words, "field": ""}, status=400)
             shown = {"title": "This can’t be read", "words": words}
             return render(request, "studio/shared/error.html", shown, status=400)
         return self.get_response(request)

@@ -9,6 +9,7 @@ from django.test import Client
 from django.urls import reverse
 from django.utils import timezone
 
+from enamel.api.models import Token
 from enamel.core.fire.touchup import Patch, TouchUp
 from enamel.core.fire.treatment import Treatment
 from enamel.core.geometry import Box
@@ -50,6 +51,8 @@ WITHOUT_OWNER: dict[str, dict[str, Any]] = {
     "keep-finish": {},
     "print-files": {},
     "kiln": {},
+    "tokens": {},
+    "api-description": {},
     "bureau": {},
     "bureau-limit": {},
     "news": {},
@@ -95,6 +98,7 @@ def addresses(piece: Piece, firing: Firing) -> dict[str, str]:
         "finishes": HouseFinish.objects.create(owner=piece.owner, name="soft", recipe={}).pk,
         "kept-files": HouseOutput.objects.create(owner=piece.owner, name="x", form={}).pk,
         "candidates": mended.candidates.get().pk,
+        "tokens": Token.objects.issue(piece.owner, "x", ["read"])[0].pk,
         "masks": masks.keep(piece, "a box", mask).pk,
     }
     extra = {

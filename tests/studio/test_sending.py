@@ -7,7 +7,7 @@ import random
 import pytest
 from django.test import RequestFactory
 
-from enamel.studio.sending import BLOCK, send
+from enamel.sending import BLOCK, send
 
 CONTENT = random.Random(3).randbytes(3 * BLOCK + 17)
 

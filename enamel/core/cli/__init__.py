@@ -2,8 +2,9 @@
 
 import argparse
 import sys
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from pathlib import Path
+from typing import TypeAlias
 
 from enamel.core.cli import batch, files, finishing, firing, mending, printing
 from enamel.core.cli.files import output_options, window
@@ -12,9 +13,19 @@ from enamel.core.errors import Refusal, Stopped
 __all__ = ["batch", "files", "finishing", "firing", "main", "mending", "parser", "printing"]
 
 
-def main(arguments: Sequence[str] | None = None) -> int:
-    """Run the command; 0 when it did what was asked, 2 when it refused, 130 when interrupted."""
-    chosen = parser().parse_args(arguments)
+Commands: TypeAlias = "argparse._SubParsersAction[argparse.ArgumentParser]"
+
+
+def main(
+    arguments: Sequence[str] | None = None, more: Callable[[Commands], None] | None = None
+) -> int:
+    """Run the command; 0 when it did what was asked, 2 when it refused, 130 when interrupted.
+
+    Parameters
+    ----------
+    more : adds words that are not of core.
+    """
+    chosen = parser(more).parse_args(arguments)
     try:
         chosen.run(chosen)
     except Refusal as refusal:
@@ -26,7 +37,7 @@ def main(arguments: Sequence[str] | None = None) -> int:
     return 0
 
 
-def parser() -> argparse.ArgumentParser:
+def parser(more: Callable[[Commands], None] | None = None) -> argparse.ArgumentParser:
     """The command's words."""
     top = argparse.ArgumentParser(prog="enamel", description=__doc__)
     commands = top.add_subparsers(required=True, metavar="COMMAND")
@@ -81,4 +92,6 @@ def parser() -> argparse.ArgumentParser:
     mending.add_commands(commands)
     finishing.add_commands(commands)
     printing.add_commands(commands)
+    if more is not None:
+        more(commands)
     return top

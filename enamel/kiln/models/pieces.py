@@ -64,6 +64,11 @@ class PieceQuerySet(models.QuerySet["Piece"]):
         newest = Layer.objects.filter(pk=models.Subquery(last.values("pk")[:1]))
         return self.prefetch_related(models.Prefetch("layers", newest, to_attr="newest_layers"))
 
+    def with_base(self) -> "PieceQuerySet":
+        """Each with its base, in one more query for all."""
+        bases = Layer.objects.filter(kind=Layer.Kind.BASE)
+        return self.prefetch_related(models.Prefetch("layers", bases, to_attr="bases"))
+
     def by_mark(self) -> "PieceQuerySet":
         """Each with ``mark_order``: keep, maybe, unmarked, drop."""
         places = {Piece.Mark.KEEP: 0, Piece.Mark.MAYBE: 1, "": 2, Piece.Mark.DROP: 3}
@@ -237,8 +242,9 @@ class Piece(models.Model):
 
     @cached_property
     def base(self) -> "Layer":
-        """The layer that all others come from."""
-        return self.layers.get(kind=Layer.Kind.BASE)
+        """The layer that all others come from, as `PieceQuerySet.with_base` brought it if it did."""
+        brought: list[Layer] = getattr(self, "bases", [])
+        return brought[0] if brought else self.layers.get(kind=Layer.Kind.BASE)
 
     def faces_on(self, layer: Layer) -> list[Face]:
         """The piece's faces, as found on the base or put right by hand, in px of a layer."""

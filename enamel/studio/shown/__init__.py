@@ -4,6 +4,7 @@ __all__ = [
     "batches",
     "bureau",
     "compare",
+    "described",
     "draft",
     "files",
     "finding",

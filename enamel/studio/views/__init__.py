@@ -20,6 +20,7 @@ __all__ = [
     "pieces",
     "preferences",
     "prints",
+    "scripts",
     "shop",
     "swatches",
     "workspace",

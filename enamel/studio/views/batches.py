@@ -14,9 +14,9 @@ from enamel.core.press.naming import safe
 from enamel.kiln.batches import asking as batches
 from enamel.kiln.batches import folders
 from enamel.kiln.models import Batch, Piece
+from enamel.sending import kept_as
 from enamel.studio.asked import ids, signed_number
 from enamel.studio.forms import BatchForm
-from enamel.studio.sending import kept_as
 from enamel.studio.shown.batches import batch_shown, rows
 from enamel.studio.shown.finding import Finding
 from enamel.studio.views.access import own_batch, own_batch_item, person

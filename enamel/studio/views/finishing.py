@@ -15,13 +15,13 @@ from enamel.core.press.naming import safe
 from enamel.kiln import finishing
 from enamel.kiln.firings import asking as firings
 from enamel.kiln.models import HouseFinish, Layer
+from enamel.sending import kept_as
 from enamel.studio.forms.finish import (
     FinishForm,
     FinishStepForm,
     FinishWindowForm,
     HouseFinishForm,
 )
-from enamel.studio.sending import kept_as
 from enamel.studio.views.access import own_layer, person
 from enamel.studio.views.workspace import again
 

@@ -13,8 +13,8 @@ from enamel.core.errors import Refusal
 from enamel.core.press.naming import safe
 from enamel.core.schedule import Schedule
 from enamel.kiln.models import HouseSchedule, Piece
+from enamel.sending import kept_as
 from enamel.studio.asked import whole_number
-from enamel.studio.sending import kept_as
 from enamel.studio.views.access import own_piece, person
 
 MAX_FILE = 1_000_000

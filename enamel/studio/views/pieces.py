@@ -22,8 +22,8 @@ from enamel.kiln.models import Arrival, Piece
 from enamel.kiln.pieces import arrivals, bringing
 from enamel.kiln.storage import layers as store
 from enamel.kiln.storage.pyramids import thumbnail
+from enamel.sending import send
 from enamel.studio.forms import BaseForm
-from enamel.studio.sending import send
 from enamel.studio.shown.finding import Finding
 from enamel.studio.shown.workspace import Workspace
 from enamel.studio.views.access import back_to, own_piece, person, posted_id, unit_of

@@ -17,9 +17,9 @@ from enamel.core.press.placed import laid
 from enamel.core.print import profiles
 from enamel.kiln import prints, proofing, tasks
 from enamel.kiln.models import HouseOutput, Layer, Piece, PrintFile
+from enamel.sending import send
 from enamel.studio.asked import whole_numbers
 from enamel.studio.forms import PrintFileForm, ProofForm, StripForm
-from enamel.studio.sending import send
 from enamel.studio.shown.prints import WHOLE, file_cost, strip_choices
 from enamel.studio.templatetags.enamel import duration
 from enamel.studio.views.access import own_layer, own_print, person

@@ -1,0 +1,71 @@
+"""Batches: many pieces through one treatment."""
+
+from collections.abc import Callable
+from enum import StrEnum
+from typing import Any
+from uuid import UUID
+
+from django.http import HttpRequest
+from ninja import Router, Status
+
+from enamel.api import own
+from enamel.api.access import CHANGING, FIRE, LOOKING, READ
+from enamel.api.bodies import BatchBody, WantedBatch
+from enamel.core.errors import Refusal
+from enamel.core.fire.treatment import Treatment
+from enamel.kiln.batches import asking
+from enamel.kiln.models import Batch, Piece
+
+router = Router(tags=["Batches"])
+
+
+class Change(StrEnum):
+    """What can be done with a batch that runs."""
+
+    PAUSE = "pause"
+    GO_ON = "go-on"
+    END = "end"
+
+
+CHANGES: dict[Change, Callable[[Batch], None]] = {
+    Change.PAUSE: asking.pause,
+    Change.GO_ON: asking.go_on,
+    Change.END: asking.end,
+}
+
+
+@router.post(
+    "/batches", response={201: BatchBody}, auth=FIRE, throttle=CHANGING, summary="Start a batch"
+)
+def start(request: HttpRequest, wanted: WantedBatch) -> Status[BatchBody]:
+    """Of pieces, in the order they are named."""
+    known = Piece.objects.of(request.user).in_bulk(wanted.pieces)
+    missing = [str(piece_id) for piece_id in wanted.pieces if piece_id not in known]
+    if missing:
+        raise Refusal(f"There is no piece {missing[0]}. Nothing was begun.")
+    pieces = [known[piece_id] for piece_id in dict.fromkeys(wanted.pieces)]
+    owner: Any = request.user
+    batch = asking.start(
+        owner, wanted.name, Treatment.from_json(wanted.treatment), pieces,
+        urgency=Batch.Urgency[wanted.urgency.upper()],
+    )  # fmt: skip
+    return Status(201, BatchBody.of(batch))
+
+
+@router.get(
+    "/batches/{batch_id}", response=BatchBody, auth=READ, throttle=LOOKING,
+    summary="How far a batch is",
+)  # fmt: skip
+def batch(request: HttpRequest, batch_id: UUID) -> BatchBody:
+    """What became of each picture so far."""
+    return BatchBody.of(own.batch(request, batch_id))
+
+
+@router.post(
+    "/batches/{batch_id}/{change}", response=BatchBody, auth=FIRE, throttle=CHANGING,
+    summary="Pause a batch, go on with it, end it",
+)  # fmt: skip
+def change(request: HttpRequest, batch_id: UUID, change: Change) -> BatchBody:
+    """Results stay in any case."""
+    CHANGES[change](own.batch(request, batch_id))
+    return BatchBody.of(own.batch(request, batch_id))

@@ -1,0 +1,180 @@
+"""A running Enamel, as its API shows it."""
+
+import time
+from collections.abc import Callable, Sequence
+from pathlib import Path
+from typing import Any
+
+import httpx
+
+from enamel.core.errors import Refusal
+from enamel.core.files import whole_file
+
+PATIENCE_SECONDS = 60.0
+PAUSE_SECONDS = 1.0
+TRIES = 5
+"""Questions whose line breaks are asked so often; those that change something once."""
+Form = dict[str, Any]
+
+
+class House:
+    """A running Enamel.
+
+    Parameters
+    ----------
+    address : as in ``http://127.0.0.1:8750``.
+    token : made on its page *Scripts*.
+    hear : told how far something is, in words.
+    """
+
+    def __init__(
+        self, address: str, token: str, hear: Callable[[str], None] = lambda words: None
+    ) -> None:
+        self._client = httpx.Client(
+            base_url=f"{address.rstrip('/')}/api/v1/", timeout=PATIENCE_SECONDS, trust_env=False,
+            headers={"Authorization": f"Bearer {token}"},
+        )  # fmt: skip
+        self._address = address
+        self._hear = hear
+
+    def __enter__(self) -> "House":
+        return self
+
+    def __exit__(self, *given: object) -> None:
+        self._client.close()
+
+    def pieces(self, words: str, count: int) -> list[Form]:
+        """The newest pieces in which all words occur."""
+        found: list[Form] = self._ask("GET", "pieces", params={"words": words, "count": count})[
+            "pieces"
+        ]
+        return found
+
+    def bring(self, path: Path) -> Form:
+        """A picture file as a piece, waited for where it is large."""
+        if not path.is_file():
+            raise Refusal(f"There is no file {path}.")
+        with path.open("rb") as file:
+            came = self._ask("POST", "pieces", files={"file": (path.name, file)})
+        if "base" in came:
+            return came
+        done = self._until(
+            f"arrivals/{came['id']}", lambda one: one["piece"] or one["error"],
+            lambda one: f"{path.name}: {one['share']:.0%} read",
+        )  # fmt: skip
+        if done["error"]:
+            raise Refusal(f"{path.name}: {done['error']}")
+        return self._ask("GET", f"pieces/{done['piece']}")
+
+    def fire(self, piece: str, schedule: Any = None, layer: str | None = None) -> Form:
+        """A firing of a schedule, or of the one in hand."""
+        wanted = {"schedule": schedule, "layer": layer}
+        return self._ask("POST", f"pieces/{piece}/firings", json=wanted)
+
+    def fired(self, firing: Form) -> Form:
+        """A firing once it has ended."""
+        done = self._until(
+            f"firings/{firing['id']}", lambda one: one["state"] not in ("queued", "firing"),
+            lambda one: f"{one['state']}: {one['done']} of {one['total']} tiles",
+        )  # fmt: skip
+        if done["state"] != "done":
+            raise Refusal(f"The firing is {done['state']}. {done['error']}".strip())
+        return done
+
+    def swatches(self, piece: str, wanted: Form) -> Form:
+        """A sheet of swatches once all are made."""
+        sheet = self._ask("POST", f"pieces/{piece}/sheets", json=wanted)
+        return self._until(
+            f"sheets/{sheet['id']}",
+            lambda one: all(
+                swatch["state"] not in ("queued", "running") for swatch in one["swatches"]
+            ),
+            lambda one: (
+                f"{sum(swatch['state'] == 'done' for swatch in one['swatches'])} of "
+                f"{len(one['swatches'])} swatches"
+            ),
+        )  # fmt: skip
+
+    def checks(self, layer: str) -> Form:
+        """What the checks of a layer came to, once they are there."""
+        path = f"layers/{layer}/checks"
+        return self._until(path, lambda one: one["ready"], lambda one: "being checked")
+
+    def compare(self, layers: Sequence[str]) -> list[Form]:
+        """The measures of several layers."""
+        found: list[Form] = self._ask("POST", "compare", json={"layers": list(layers)})
+        return found
+
+    def take(self, layer: str, into: Path, settings: Form) -> None:
+        """Have a print file of a layer written and take it away."""
+        made = self._ask("POST", f"layers/{layer}/files", json=settings)
+        done = self._until(
+            f"files/{made['id']}", lambda one: one["state"] in ("done", "failed"),
+            lambda one: f"{one['name']}: {one['share']:.0%} written",
+        )  # fmt: skip
+        if done["state"] == "failed":
+            raise Refusal(done["error"])
+        self.download(f"files/{made['id']}/content", into)
+
+    def download(self, path: str, into: Path) -> None:
+        """What lies at an address of the API, as a file that is whole or not there."""
+        with self._client.stream("GET", path) as answer, whole_file(into) as partial:
+            if answer.is_error:
+                answer.read()
+                raise Refusal(_said(answer))
+            with partial.open("wb") as file:
+                for block in answer.iter_bytes():
+                    file.write(block)
+
+    def batch(self, wanted: Form) -> Form:
+        """A batch, begun."""
+        return self._ask("POST", "batches", json=wanted)
+
+    def batch_done(self, batch: Form) -> Form:
+        """A batch once nothing of it is left to do."""
+        return self._until(
+            f"batches/{batch['id']}", lambda one: one["ended"],
+            lambda one: (
+                f"{sum(item['state'] == 'done' for item in one['items'])} of {len(one['items'])} done"
+            ),
+        )  # fmt: skip
+
+    # asking -----------------------------------------------------------------------------------
+
+    def _until(self, path: str, done: Callable[[Form], Any], words: Callable[[Form], str]) -> Form:
+        """What lies at an address, asked for until it is done."""
+        while True:
+            found: Form = self._ask("GET", path)
+            if done(found):
+                return found
+            self._hear(words(found))
+            time.sleep(PAUSE_SECONDS)
+
+    def _ask(self, method: str, path: str, **given: Any) -> Any:
+        for attempt in range(1, TRIES + 1):
+            try:
+                answer = self._client.request(method, path, **given)
+            except httpx.HTTPError as error:
+                if method != "GET" or attempt == TRIES:
+                    raise Refusal(
+                        f"There is no Enamel at {self._address} ({type(error).__name__}). Is it running, "
+                        "and is the address right?"
+                    ) from None
+                time.sleep(PAUSE_SECONDS)
+                continue
+            if answer.status_code == httpx.codes.TOO_MANY_REQUESTS and attempt < TRIES:
+                time.sleep(float(answer.headers.get("Retry-After", 1)))
+                continue
+            if answer.is_error:
+                raise Refusal(_said(answer))
+            return answer.json()
+        raise Refusal("Asked too often.")
+
+
+def _said(answer: httpx.Response) -> str:
+    """Why it said no, in its own words."""
+    try:
+        said = answer.json()
+        return f"{said['field']}: {said['error']}" if said.get("field") else str(said["error"])
+    except (ValueError, KeyError, TypeError, AttributeError):
+        return f"Enamel answered {answer.status_code} and no reason."
