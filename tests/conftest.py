@@ -13,7 +13,6 @@ import pytest
 import uvicorn
 from django.conf import settings
 from django.contrib.auth.models import User
-from django.core.asgi import get_asgi_application
 from django.core.cache import cache
 from django.core.files import File
 from django.test import override_settings
@@ -24,6 +23,7 @@ from enamel.core.base.detector import Found, Rgb
 from enamel.kiln.models import Piece
 from enamel.kiln.pieces import bringing
 from enamel.kiln.storage import layers as store
+from enamel.site import asgi
 from tests import bureau
 from tests.kiln.workers import wait_for
 from tests.pictures import STATIONMASTER
@@ -108,7 +108,7 @@ def bureau_of(monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> Iterator[burea
 def served() -> Iterator[str]:
     """Enamel as uvicorn serves it, on this test's database."""
     settings = uvicorn.Config(
-        get_asgi_application(), port=0, lifespan="off", log_level="warning",
+        asgi.application, port=0, lifespan="off", log_level="warning",
         timeout_graceful_shutdown=1,
     )  # fmt: skip
     server = uvicorn.Server(settings)

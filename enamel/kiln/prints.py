@@ -9,6 +9,7 @@ from typing import Any
 from uuid import UUID
 
 from django.conf import settings as site
+from django.core.cache import cache
 from django.db.models import F
 from django.utils import timezone
 
@@ -24,6 +25,7 @@ from enamel.core.press.placed import laid
 from enamel.core.print.panels import panels
 from enamel.core.print.paper import reason
 from enamel.core.print.preflight import Notice, preflight
+from enamel.core.schedule import address
 from enamel.kiln import strips
 from enamel.kiln.faults import told
 from enamel.kiln.layered import stack_of
@@ -37,6 +39,8 @@ from enamel.kiln.strips import Strip
 
 ATTEMPTS = 3
 """A file at which workers died this often is not tried again."""
+REMEMBERED_SECONDS = 24 * 3600
+"""For so long it is not measured again how large a file will be."""
 SHEET = "sheet"
 """In a print file's strip: the sheet of swatches that it holds."""
 TOLD_EVERY = 0.3
@@ -147,15 +151,23 @@ def foretold(layer: Layer, wanted: PrintSettings, pattern: str) -> Foretold:
 
 
 def _weighs(layer: Layer, wanted: PrintSettings, size: Size, ppi: float) -> int | None:
-    """About how many bytes a file will have. A trace has as many as it takes; layers have a PNG each."""
+    """About how many bytes a file will have. A trace has as many as it takes; layers have a PNG each.
+
+    Remembered, because parts of the layer are written to see.
+    """
     output = wanted.output
     if output.file is FileFormat.SVG:
         return None
     times = 1
     if output.file is FileFormat.OPENRASTER:
         output, times = replace(output, file=FileFormat.PNG), len(layer.chain) + 1
-    with canvas_of(layer) as canvas:
-        return times * estimated_bytes(canvas, size, output, ppi)
+    key = f"weighs-{address(layer.sha256, to_json(output), list(size), ppi)}"
+    known: int | None = cache.get(key)
+    if known is None:
+        with canvas_of(layer) as canvas:
+            known = estimated_bytes(canvas, size, output, ppi)
+        cache.set(key, known, REMEMBERED_SECONDS)
+    return times * known
 
 
 def _taken(layer: Layer) -> frozenset[str]:

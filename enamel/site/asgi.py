@@ -2,11 +2,12 @@
 
 import os
 
-from django.core.asgi import get_asgi_application
+import django
 
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "enamel.site.settings")
-django_application = get_asgi_application()
+django.setup(set_prefix=False)
 
-from enamel.site.bounds import bounded  # noqa: E402  it needs Django to be set up
+from enamel.site.bounds import bounded  # noqa: E402  they need Django to be set up
+from enamel.site.handling import Handler  # noqa: E402
 
-application = bounded(django_application)  # type: ignore[arg-type]  # Django says dict
+application = bounded(Handler())

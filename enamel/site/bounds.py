@@ -33,7 +33,12 @@ def bounded(application: Application) -> Application:
         said = headers.get(b"content-length", b"")
         length = int(said) if said.isdigit() and len(said) < 16 else None
         most = STRANGERS_BYTES
-        if (length is None or length > most) and await _signed_in(headers.get(b"cookie", b"")):
+        sends = length is not None or b"transfer-encoding" in headers
+        if (
+            sends
+            and (length is None or length > most)
+            and await _signed_in(headers.get(b"cookie", b""))
+        ):
             most = int(FILES_AT_ONCE * settings.MAX_UPLOAD_MB * 1e6)
         if length is not None and length > most:
             await _refuse(send)

@@ -79,6 +79,8 @@ TEMPLATES = [
     }
 ]
 
+FORM_RENDERER = "enamel.studio.widgets.PlainWidgets"
+
 DB_POOL = int(os.environ.get("ENAMEL_DB_POOL", "10"))
 """Most connections of one process; more requests than that wait for one."""
 DATABASES = {

@@ -9,9 +9,18 @@ from django.utils.functional import SimpleLazyObject
 from enamel.studio.models import Preferences
 
 
+def preferences_of(request: HttpRequest) -> Preferences:
+    """The preferences of who asks, read once for each request."""
+    known: Preferences | None = getattr(request, "preferences_read", None)
+    if known is None:
+        known = Preferences.of(request.user)
+        request.preferences_read = known  # type: ignore[attr-defined]
+    return known
+
+
 def preferences(request: HttpRequest) -> dict[str, Any]:
     """The artist's preferences; they are asked for only by pages that show them."""
-    return {"preferences": SimpleLazyObject(lambda: Preferences.of(request.user))}
+    return {"preferences": SimpleLazyObject(lambda: preferences_of(request))}
 
 
 def installation(request: HttpRequest) -> dict[str, Any]:

@@ -194,12 +194,17 @@ def own_folder() -> Path | None:
 def cards() -> list[Card]:
     """Every model at hand: the shipped ones by name, then the artist's own."""
     shipped = Path(os.environ.get("ENAMEL_WEIGHTS", SHIPPED))
-    paths = sorted(shipped.glob("*.json"))
     own = own_folder()
-    if own is not None:
-        paths += sorted(own.glob("*.json"))
+    folders = [shipped, own] if own is not None and own.is_dir() else [shipped]
+    paths = [path for folder in folders for path in _listed(folder, folder.stat().st_mtime_ns)]
     found = [read_card(path) for path in paths]
     return [entry for entry in found if entry is not None and entry.file.exists()]
+
+
+@lru_cache(maxsize=8)
+def _listed(folder: Path, changed: int) -> list[Path]:
+    """The cards' files in a folder, by name; it changes whenever one comes or goes, and pages ask often."""
+    return sorted(folder.glob("*.json"))
 
 
 @lru_cache(maxsize=64)

@@ -11,10 +11,7 @@ from enamel.kiln.models.library import (
     Model,
     Suited,
     TrialCrop,
-    beside,
     offered,
-    refiners_offered,
-    upscalers_offered,
 )
 from enamel.kiln.models.mending import Candidate, KeptMask, LaidFile, Mending
 from enamel.kiln.models.people import Person
@@ -53,8 +50,5 @@ __all__ = [
     "Timing",
     "TrialCrop",
     "Worker",
-    "beside",
     "offered",
-    "refiners_offered",
-    "upscalers_offered",
 ]

@@ -1,5 +1,7 @@
 """Models at hand: upscalers and refiners, what is noted of them, which suits what."""
 
+from dataclasses import dataclass
+
 from django.conf import settings
 from django.db import models
 
@@ -119,10 +121,10 @@ class Suited(models.Model):
         """
         kept = cls.objects.filter(subject=subject).first()
         upscaler, refiner = cls.USUAL[subject]
-        upscalers, refiners = offered()
+        there = offered()
         return (
-            _first([kept.upscaler if kept else "", upscaler], upscalers, "lanczos"),
-            _first([kept.refiner if kept else "", refiner], refiners, refiners[0]),
+            _first([kept.upscaler if kept else "", upscaler], there.upscalers, "lanczos"),
+            _first([kept.refiner if kept else "", refiner], there.refiners, there.refiners[0]),
         )
 
 
@@ -131,27 +133,24 @@ def _first(wanted: list[str], offered: list[str], otherwise: str) -> str:
     return next((name for name in wanted if name in offered), otherwise)
 
 
-def offered() -> tuple[list[str], list[str]]:
-    """Upscalers to choose from, plain interpolation and the trained ones that are on, and refiners."""
+@dataclass(frozen=True, slots=True)
+class Offered:
+    """Names of the models to choose from: those at hand that are on."""
+
+    upscalers: list[str]
+    """Plain interpolation first."""
+    refiners: list[str]
+    guides: list[str]
+    """Structure guides of checkpoints, and their VAEs."""
+    vaes: list[str]
+
+
+def offered() -> Offered:
+    """What there is to choose from."""
     off = Model.objects.off()
     on = [card for card in cards() if card.name not in off]
-    upscalers, refiners = (
-        [card.name for card in on if card.kind == kind] for kind in ("upscaler", "refiner")
+    upscalers, refiners, guides, vaes = (
+        [card.name for card in on if card.kind == kind]
+        for kind in ("upscaler", "refiner", "guide", "vae")
     )
-    return [*FILTERS, *upscalers], refiners
-
-
-def beside(kind: str) -> list[str]:
-    """Names of what checkpoints can be used with, and that is on: adapters, guides or VAEs."""
-    off = Model.objects.off()
-    return [card.name for card in cards() if card.kind == kind and card.name not in off]
-
-
-def upscalers_offered() -> list[str]:
-    """Upscalers to choose from."""
-    return offered()[0]
-
-
-def refiners_offered() -> list[str]:
-    """Refiners to choose from."""
-    return offered()[1]
+    return Offered([*FILTERS, *upscalers], refiners, guides, vaes)

@@ -228,7 +228,7 @@ class Piece(models.Model):
         )
         return self.step - 1 in places, self.step + 1 in places
 
-    @property
+    @cached_property
     def last_fired(self) -> Schedule | None:
         """The schedule that was fired last on the base."""
         last = self.firings.filter(work=Firing.Work.SCHEDULE, start__kind=Layer.Kind.BASE).first()

@@ -1,13 +1,13 @@
 """How long work took on this machine, by which the next is predicted."""
 
-from typing import Self
-
 from django.db import models
 from django.utils import timezone
 
 from enamel.core.fire.pace import Kind, Paces, Portion, Timed
 from enamel.kiln.models.library import Model
 
+ALIKE = ("kind", "model", "mode", "tile")
+"""What makes two portions of work alike."""
 KEPT = 24
 """Timings of each kind of work that are kept: older ones count for next to nothing."""
 
@@ -15,16 +15,18 @@ KEPT = 24
 class TimingQuerySet(models.QuerySet["Timing"]):
     def note(self, portion: Portion, seconds: float) -> None:
         """Work was done; of its kind only the newest timings stay."""
-        alike = {
-            "kind": portion.kind, "model": portion.model, "mode": portion.mode, "tile": portion.tile,
-        }  # fmt: skip
+        alike = {name: getattr(portion, name) for name in ALIKE}
         self.create(amount=portion.amount, seconds=seconds, **alike)
         newest = self.filter(**alike).order_by("-pk").values_list("pk", flat=True)[:KEPT]
         self.filter(**alike, pk__lt=min(newest)).delete()
 
     def paces(self) -> Paces:
         """How fast this machine is, as it is known now."""
-        done = [timing.as_timed for timing in self.order_by("-pk")]
+        known = self.order_by("-pk").values_list(*ALIKE, "amount", "seconds")
+        done = [
+            Timed(Portion(Kind(kind), amount, model, mode, tile), seconds)
+            for kind, model, mode, tile, amount, seconds in known
+        ]
         return Paces(done, Model.objects.rates())
 
 
@@ -47,8 +49,3 @@ class Timing(models.Model):
 
     def __str__(self) -> str:
         return f"{self.kind} {self.model} {self.mode} {self.tile}: {self.seconds:.1f} s"
-
-    @property
-    def as_timed(self: Self) -> Timed:
-        portion = Portion(Kind(self.kind), self.amount, self.model, self.mode, self.tile)
-        return Timed(portion, self.seconds)

@@ -8,7 +8,7 @@ from enamel.core.checkpoints import intake as checkpoints
 from enamel.core.errors import Refusal
 from enamel.core.networks import intake
 from enamel.core.networks.cards import FilesCard
-from enamel.kiln.models import Model, refiners_offered
+from enamel.kiln.models import Model, offered
 
 
 def take_in(path: Path, owner: AbstractBaseUser, *, name: str, summary: str, licence: str) -> Model:
@@ -30,7 +30,7 @@ def take_in(path: Path, owner: AbstractBaseUser, *, name: str, summary: str, lic
 
 def switch(model: Model, *, on: bool) -> None:
     """Offer a model or no longer. A `Refusal` keeps the last refiner on: coats could not be made."""
-    if not on and refiners_offered() == [model.name]:
+    if not on and offered().refiners == [model.name]:
         raise Refusal(f"{model.name} is the only refiner that is on; switch another one on first.")
     model.on = on
     model.save(update_fields=["on"])

@@ -25,7 +25,8 @@ class SuitedForm(forms.Form):
 
     def __init__(self, *args: Any, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
-        choices = dict(zip(("upscaler", "refiner"), offered(), strict=True))
+        there = offered()
+        choices = {"upscaler": there.upscalers, "refiner": there.refiners}
         for subject, words in SUBJECTS.items():
             for (kind, names), model in zip(choices.items(), Suited.to(subject), strict=True):
                 self.fields[f"{subject}-{kind}"] = forms.ChoiceField(

@@ -13,7 +13,7 @@ from enamel.core.networks.cards import Card, FilesCard, cards
 from enamel.core.networks.kits import kit_of
 from enamel.core.schedule import Kit, Refine
 from enamel.core.written import read_adapters, written_adapters
-from enamel.kiln.models import beside, offered
+from enamel.kiln.models import offered
 
 SAMPLERS = [(sampler, sampler.label) for sampler in Sampler]
 SPACINGS = [
@@ -143,10 +143,11 @@ class RefineFields(SettingsForm):
 
     def __init__(self, *args: Any, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
-        self.upscalers, refiners = offered()
-        offer(self, "model", refiners)
-        offer(self, "structure_guide", ["", *beside("guide")])
-        offer(self, "vae", ["", *beside("vae")])
+        there = offered()
+        self.upscalers = there.upscalers
+        offer(self, "model", there.refiners)
+        offer(self, "structure_guide", ["", *there.guides])
+        offer(self, "vae", ["", *there.vaes])
 
     def refine(self, **more: Any) -> Refine:
         given = {

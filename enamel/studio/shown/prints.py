@@ -33,7 +33,7 @@ from enamel.core.print.sizing import (
 )
 from enamel.core.schedule import Schedule, address
 from enamel.kiln.firings import asking as firings
-from enamel.kiln.models import HouseOutput, Layer, Piece, PrintFile, Swatch, upscalers_offered
+from enamel.kiln.models import HouseOutput, Layer, Piece, PrintFile, Swatch, offered
 from enamel.kiln.prints import foretold
 from enamel.kiln.shop import price_list
 from enamel.studio.forms import PrintFileForm, PrintForm, ProofForm, StripForm
@@ -135,7 +135,7 @@ def steps_shown(piece: Piece, form: PrintForm) -> dict[str, Any]:
         Step(number, step, cost, LARGEST_STEP * (step.size.megapixels / largest) ** 0.5)
         for number, (step, cost) in enumerate(zip(coats, prediction.coats, strict=True))
     ]
-    return {"steps": steps, "cost": prediction, "upscalers": upscalers_offered()}
+    return {"steps": steps, "cost": prediction, "upscalers": offered().upscalers}
 
 
 def file_shown(piece: Piece, layer: Layer, unit: Unit, form: PrintFileForm) -> dict[str, Any]:

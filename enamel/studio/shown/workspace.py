@@ -50,6 +50,8 @@ TASKS = {
 }
 
 
+SEEDED = ("coat", "touch-up")
+"""Tasks with a seed, for which the one fired last can be taken again."""
 LIVE = ("touch-up", "inlay", "finish")
 WINDOW = 512
 """Side of the windows that are proposed for swatches, in px of the result."""
@@ -229,6 +231,7 @@ class Workspace:
         self.picked = picked
         self.unit = unit
         self.layers = list(piece.layers.order_by("created"))
+        piece.base = self.layers[0]
         self.layer = self._found(picked.get("layer")) or self.layers[-1]
         task = picked.get("task", "coat")
         self.task = task if task in TASKS else "coat"
@@ -333,7 +336,9 @@ class Workspace:
                 "swatches"
             )[:8],
             "house": HouseSchedule.objects.filter(owner_id=self.piece.owner_id),
-            "waiting": max(0, self.piece.firings.open().count() - 1),
-            "last_seed": self._last_seed(),
-            "made_by": self.piece.firings.filter(result=shown, state=Firing.State.DONE).first(),
+            "waiting": max(0, self.piece.firings.open().count() - 1) if self.firing else 0,
+            "last_seed": self._last_seed() if self.task in SEEDED else None,
+            "made_by": self.piece.firings.filter(result=shown, state=Firing.State.DONE).first()
+            if shown.kind != Layer.Kind.BASE
+            else None,
         }

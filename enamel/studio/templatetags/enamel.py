@@ -5,7 +5,8 @@ import json
 from django import template
 from django.forms import BoundField, Form
 from django.urls import reverse
-from django.utils.html import format_html_join
+from django.utils.html import format_html, format_html_join
+from django.utils.safestring import SafeString, mark_safe
 
 from enamel.core.finish.recipe import Finish
 from enamel.core.geometry import Size
@@ -87,8 +88,10 @@ def _printed(size: Size, ppi: float, unit: Unit) -> str:
 
 @register.filter
 def as_json(value: object) -> str:
-    """A value for a script, to stand in an attribute."""
-    return json.dumps(value)
+    """A value for a script, to stand in an attribute between single quotes: those of JSON are double ones,
+    and a picture's maps hold thousands of them."""
+    written = json.dumps(value).replace("&", "&amp;").replace("<", "&lt;").replace("'", "&#x27;")
+    return mark_safe(written)
 
 
 @register.filter
@@ -129,13 +132,61 @@ def made_with(layer: Layer) -> str:
     return ", ".join(parts) or "as it was brought in"
 
 
-@register.inclusion_tag("studio/shared/field.html")
-def field(bound: BoundField, unit: str = "", hint: str = "") -> dict[str, object]:
-    """One setting: label, input, unit, what to expect, what is wrong."""
-    usual = usual_range(bound)
-    described = f"{bound.id_for_label}-said" if hint or bound.errors or usual else ""
-    bound.field.widget.attrs |= {"aria-describedby": described} if described else {}
-    return {"bound": bound, "unit": unit, "hint": hint, "described": described, "usual": usual}
+@register.simple_tag
+def field(bound: BoundField, unit: str = "", hint: str = "") -> SafeString:
+    """One setting: label, input, unit, what to expect, what is wrong.
+
+    Written out here and not in a template, as widgets are (`studio/widgets.py`): a page has forty of them.
+    """
+    usual, errors = usual_range(bound), bound.errors
+    said = hint or errors or usual
+    if said:
+        bound.field.widget.attrs["aria-describedby"] = f"{bound.id_for_label}-said"
+    parts: list[str] = [
+        format_html(
+            '<div class="flex min-w-0 flex-col gap-[3px]" data-field="{}">'
+            '<div class="flex min-w-0 items-center justify-between gap-1">'
+            '<label for="{}" class="label truncate">{}</label></div>'
+            '<div class="flex min-w-0 items-center gap-1.5">{}',
+            bound.html_name, bound.id_for_label, bound.label, bound,
+        )
+    ]  # fmt: skip
+    if unit:
+        parts.append(
+            format_html('<span class="shrink-0 text-[13px] text-ink-soft">{}</span>', unit)
+        )
+    parts.append("</div>")
+    if usual:
+        parts.append(format_html(USUAL_RANGE, **usual))
+    place = f"{bound.id_for_label}-said"
+    if errors:
+        words = " ".join(map(str, errors))
+        parts.append(
+            format_html(
+                '<p id="{}" class="text-[13px] font-medium text-signal-deep">{}</p>', place, words
+            )
+        )
+    elif said:
+        span = (
+            format_html(
+                '<span class="sr-only"> Usually from {} to {}.</span>', usual["low"], usual["high"]
+            )
+            if usual
+            else ""
+        )
+        kind = "text-[13px] text-ink-soft" + ("" if hint else " sr-only")
+        parts.append(format_html('<p id="{}" class="{}">{}{}</p>', place, kind, hint, span))
+    return mark_safe("".join([*parts, "</div>"]))
+
+
+USUAL_RANGE = (
+    '<svg viewBox="0 0 100 5" preserveAspectRatio="none" class="h-[5px] w-full" aria-hidden="true" '
+    'data-usual="{span_low},{span_high}">'
+    '<rect x="0" y="2" width="100" height="1" class="fill-rule"/>'
+    '<rect x="{x}" y="1.5" width="{width}" height="2" class="fill-verdigris"/>'
+    '<rect x="{at}" y="0" width="1.4" height="5" class="fill-ink" data-at/></svg>'
+)
+"""Where a setting is usually kept, drawn below it."""
 
 
 def usual_range(bound: BoundField) -> dict[str, float] | None:

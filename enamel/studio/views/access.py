@@ -19,7 +19,7 @@ from enamel.kiln.models import (
     SentCoat,
     ShopOrder,
 )
-from enamel.studio.models import Preferences
+from enamel.studio.context import preferences_of
 
 
 def person(request: HttpRequest) -> AbstractBaseUser:
@@ -37,7 +37,7 @@ def posted_id(request: HttpRequest, name: str) -> UUID:
 
 def unit_of(request: HttpRequest) -> Unit:
     """What the artist gives and sees lengths in."""
-    return Preferences.of(request.user).length_unit
+    return preferences_of(request).length_unit
 
 
 def own_piece(request: HttpRequest, piece_id: UUID) -> Piece:
