@@ -10,7 +10,7 @@ from django.urls import reverse
 from enamel.core.checkpoints import devices
 from enamel.core.checkpoints.intake import checkpoints_folder
 from enamel.core.schedule import Coat, Kit, Refine, Schedule
-from enamel.kiln.models import Model, Piece, refiners_offered
+from enamel.kiln.models import Model, Piece, offered
 from enamel.kiln.networks import library
 from enamel.kiln.storage.layers import said_of
 from enamel.studio.forms import CoatForm
@@ -40,8 +40,8 @@ def test_they_are_listed_with_what_they_are(signed_in: Client, shelf: Path) -> N
     assert "8 px a cell, 4 channels, drifts 2.4 levels" in shown
     assert "unet 860 M" in shown
     assert "Chosen beside a checkpoint" in shown
-    assert "night-mail" in refiners_offered()
-    assert "edges" not in refiners_offered()
+    assert "night-mail" in offered().refiners
+    assert "edges" not in offered().refiners
 
 
 def test_what_lies_in_the_folder_can_be_taken_in(signed_in: Client, piece: Piece) -> None:

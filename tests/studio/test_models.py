@@ -17,7 +17,7 @@ from enamel.core.networks.cards import own_folder
 from enamel.core.networks.intake import waiting
 from enamel.core.schedule import Coat, Refine, Schedule
 from enamel.kiln.firings import asking as firings
-from enamel.kiln.models import Arrival, Model, Piece, Suited, refiners_offered, upscalers_offered
+from enamel.kiln.models import Arrival, Model, Piece, Suited, offered
 from enamel.kiln.networks import library, trials
 from enamel.kiln.pieces import arrivals
 from enamel.studio.forms import CoatForm
@@ -75,7 +75,7 @@ def test_a_trial_measures_and_makes_crops(signed_in: Client, tmp_path: Path) -> 
 
 
 def test_a_refiner_is_tried_too(db: None) -> None:
-    name = refiners_offered()[0]
+    name = offered().refiners[0]
     trials.carry_out(name)
     assert Model.objects.get(name=name).crops.count() == 3
 
@@ -84,7 +84,7 @@ def test_an_upscaler_is_brought_in_and_offered(signed_in: Client, tmp_path: Path
     said = upload(signed_in, network(tmp_path / "My Soft.onnx"), summary="Soft skies.")
     assert "taken in as my-soft" in said
     assert "Soft skies." in said
-    assert "my-soft" in upscalers_offered()
+    assert "my-soft" in offered().upscalers
     assert Model.objects.get(name="my-soft").brought_by is not None
 
 
@@ -102,7 +102,7 @@ def test_what_can_not_be_run_is_refused_and_what_was_typed_stays(
     broken = tmp_path / "broken.onnx"
     broken.write_bytes(b"no graph")
     assert "not an ONNX file" in upload(signed_in, broken, name="glaze")
-    assert "glaze" not in upscalers_offered()
+    assert "glaze" not in offered().upscalers
     refused = Arrival.objects.get()
     assert not arrivals.place_of(refused).exists()
     signed_in.post(reverse("put-away-arrival", args=[refused.pk]))
@@ -122,7 +122,7 @@ def test_a_file_from_the_folder_is_taken_in(signed_in: Client) -> None:
     signed_in.post(reverse("take-in-model"), {"waiting": "found.onnx"})
     carry_out_all()
     assert waiting() == []
-    assert "found" in upscalers_offered()
+    assert "found" in offered().upscalers
 
 
 def test_switched_off_is_not_offered_but_keeps_working(
@@ -130,12 +130,12 @@ def test_switched_off_is_not_offered_but_keeps_working(
 ) -> None:
     upload(signed_in, network(tmp_path / "soft.onnx"))
     signed_in.post(reverse("switch-model", args=["soft"]))
-    assert "soft" not in upscalers_offered()
+    assert "soft" not in offered().upscalers
     form = CoatForm.showing(Coat(factor=2.0, upscaler="soft"), piece.base.size, piece.print_plan)
     assert form.is_valid(), form.errors
     assert firings.predict_schedule(piece.base, piece.schedule).seconds > 0
     signed_in.post(reverse("switch-model", args=["soft"]))
-    assert "soft" in upscalers_offered()
+    assert "soft" in offered().upscalers
 
 
 def test_the_last_refiner_stays_on(db: None) -> None:
@@ -144,22 +144,22 @@ def test_the_last_refiner_stays_on(db: None) -> None:
         library.switch(model, on=False)
     with pytest.raises(Refusal, match="only refiner"):
         library.switch(models[0], on=False)
-    assert refiners_offered() == [models[0].name]
+    assert offered().refiners == [models[0].name]
 
 
 def test_only_ones_own_models_are_deleted(
     signed_in: Client, stranger: User, tmp_path: Path
 ) -> None:
     upload(signed_in, network(tmp_path / "soft.onnx"))
-    shipped = refiners_offered()[0]
+    shipped = offered().refiners[0]
     said = signed_in.post(reverse("remove-model", args=[shipped]), follow=True).content.decode()
     assert "ships with Enamel" in said
     other = Client()
     other.force_login(stranger)
     other.post(reverse("remove-model", args=["soft"]))
-    assert "soft" in upscalers_offered()
+    assert "soft" in offered().upscalers
     signed_in.post(reverse("remove-model", args=["soft"]))
-    assert "soft" not in upscalers_offered()
+    assert "soft" not in offered().upscalers
     assert not Model.objects.filter(name="soft").exists()
 
 
