@@ -150,6 +150,21 @@ def test_a_bureau_that_is_gone_or_does_not_know_the_house(
         asking.ask_for_offer(piece.base, COAT)
 
 
+@pytest.mark.parametrize(
+    "change",
+    [{"cents": -1}, {"cents": 10**12}, {"cents": "x"}, {"number": "9" * 80}, {"expires": 1e300}],
+)
+def test_an_offer_that_makes_no_sense_is_none(
+    bureau_of: Open, piece: Piece, monkeypatch: pytest.MonkeyPatch, change: dict[str, Any]
+) -> None:
+    desk = bureau_of().desk
+    offer = desk.offer
+    monkeypatch.setattr(desk, "offer", lambda asked: offer(asked) | change)
+    with pytest.raises(Refusal, match="can't be read"):
+        asking.ask_for_offer(piece.base, COAT)
+    assert not SentCoat.objects.exists()
+
+
 def test_offers_expire_and_the_month_has_a_limit(bureau_of: Open, piece: Piece) -> None:
     bureau_of()
     sent = asking.ask_for_offer(piece.base, COAT)

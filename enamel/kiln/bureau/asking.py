@@ -22,6 +22,9 @@ ASKED_SECONDS = 5.0
 """Patience with the bureau while somebody waits for a page."""
 KEPT_SECONDS = 30
 """For so long terms and account are not asked for again, nor a bureau that did not answer."""
+MOST_CENTS = 10_000_000
+"""More than any coat can cost; an offer beyond is a mistake."""
+MOST_NUMBER = 60
 MOST_LIMIT_CENTS = 1_000_000
 BYTES_PER_SAMPLE = 2
 State = SentCoat.State
@@ -75,6 +78,12 @@ def ask_for_offer(start: Layer, coat: Coat) -> SentCoat:
     Refusal
         When the bureau does not answer or does not do such a coat, in its words.
     """
+    sent = _offered(start, coat)
+    sent.save()
+    return sent
+
+
+def _offered(start: Layer, coat: Coat) -> SentCoat:
     bare = {"width": start.width, "height": start.height, "coat": to_json(coat.bare)}
     with lines.client(settings.BUREAU, timeout=ASKED_SECONDS, key=settings.BUREAU_KEY) as client:
         try:
@@ -88,15 +97,18 @@ def ask_for_offer(start: Layer, coat: Coat) -> SentCoat:
     if answer.is_error or terms.is_error:
         refused = answer if answer.is_error else terms
         raise Refusal(f"The bureau makes no offer: {lines.reason(refused)} Nothing left the house.")
-    offer = answer.json()
     try:
-        return SentCoat.objects.create(
-            piece=start.piece, start=start, frozen=to_json(coat), terms=terms.json(),
-            offer=offer["number"], cents=int(offer["cents"]), currency=str(offer["currency"])[:3],
+        offer = answer.json()
+        number, cents = str(offer["number"]), int(offer["cents"])
+        if not 0 <= cents <= MOST_CENTS or len(number) > MOST_NUMBER:
+            raise ValueError
+        return SentCoat(
+            piece=start.piece, start=start, frozen=to_json(coat), terms=dict(terms.json()),
+            offer=number, cents=cents, currency=str(offer["currency"])[:3],
             seconds=float(offer["seconds"]),
             expires=timezone.now() + timedelta(seconds=float(offer["expires_in"])),
         )  # fmt: skip
-    except (KeyError, TypeError, ValueError):
+    except (KeyError, TypeError, ValueError, OverflowError):
         raise Refusal("The bureau's offer can't be read. Nothing left the house.") from None
 
 

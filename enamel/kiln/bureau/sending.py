@@ -14,7 +14,7 @@ from django.core.files.base import ContentFile
 from django.utils import timezone
 
 from enamel.core import ENGINE_VERSION
-from enamel.core.base.pixels import Limits
+from enamel.core.base.pixels import Limits, examine
 from enamel.core.base.reading import read_apart
 from enamel.core.checks.returned import compare_returned
 from enamel.core.errors import Refusal
@@ -41,6 +41,8 @@ LONGEST_WAIT = timedelta(hours=6)
 MOST_SPOILT = 3
 """A result that came so often with a wrong checksum is given up."""
 MOST_BYTES = 4 * 10**9
+ANY = 10**9
+"""No limit on a picture's size: it has to be the one that was ordered."""
 PREVIEW_PX = 1400
 WHILE_RENDERING_SECONDS = 2.0
 State = SentCoat.State
@@ -237,14 +239,15 @@ class Errand:
     def _receive(self, path: Path) -> None:
         """Make a layer of a result, or put it before the artist when it is not what was sent."""
         sent, into = self.sent, self.work / "result.npy"
-        limits = Limits(max_bytes=MOST_BYTES, max_megapixels=1e6, max_side=10**6)
+        limits = Limits(max_bytes=MOST_BYTES, max_megapixels=ANY, max_side=ANY)
+        size = examine(path, limits).size
+        if size != sent.size:
+            raise Refusal(
+                f"The bureau sent {size}, where {sent.size} were ordered. It did not become a layer. "
+                f"{_what_it_costs(sent)}"
+            )
         read_apart(path, into, limits, lambda share: None)
         canvas = Canvas(into)
-        if canvas.size != sent.size:
-            raise Refusal(
-                f"The bureau sent {canvas.size}, where {sent.size} were ordered. It did not become a "
-                f"layer. {_what_it_costs(sent)}"
-            )
         with canvas_of(sent.start) as start:
             compared = compare_returned(start, canvas)
         sent.compared = compared.to_json()

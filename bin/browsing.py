@@ -1,14 +1,9 @@
-#!/usr/bin/env python3
-"""Browses a running Enamel as thirty artists at once, beside a firing, and writes the times of its pages.
-
-    bin/start && bin/load http://127.0.0.1:8750 [--artists 30] [--seconds 60]
+"""Fifty artists who browse a running Enamel at once, beside a firing; `bin/bench load` writes their times.
 
 Every artist signs in to the demo, opens the list of pieces, a piece, tiles of its picture, the comparing
-bench and the sheet of coats, and looks at each for a second or three. Writes a part of docs/performance.md.
+bench and the sheet of coats, and looks at each for a second or three.
 """
 
-import argparse
-import datetime
 import http.client
 import json
 import random
@@ -18,11 +13,7 @@ import threading
 import time
 import urllib.parse
 from collections import defaultdict
-from pathlib import Path
 
-from pages import put
-
-PAGE = Path(__file__).resolve().parent.parent / "docs" / "performance.md"
 LOOKS = (1.0, 3.0)
 """Seconds that a page is looked at."""
 ARRIVING = 10.0
@@ -144,31 +135,21 @@ def table(artists: list[Artist], seconds: float) -> str:
             )
     lines += [
         "",
-        f"{len(artists)} artists for {seconds:.0f} s; {len(errors)} errors. "
-        f"Measured {datetime.datetime.now(datetime.UTC):%d %B %Y} by `bin/load`, which asks from the same "
-        "two cores.",
+        f"{len(artists)} artists for {seconds:.0f} s, from the same cores; {len(errors)} errors.",
     ]
     for error in errors[:5]:
         print(error)
     return "\n".join(lines)
 
 
-if __name__ == "__main__":
-    parser = argparse.ArgumentParser(description=__doc__)
-    parser.add_argument("address")
-    parser.add_argument("--artists", type=int, default=30)
-    parser.add_argument("--seconds", type=float, default=60)
-    parser.add_argument("--no-firing", action="store_true")
-    chosen = parser.parse_args()
-    if not chosen.no_firing:
-        fire_something(chosen.address)
-    artists = [Artist(chosen.address, number) for number in range(chosen.artists)]
-    until = time.perf_counter() + chosen.seconds
+def load(address: str, count: int = 50, seconds: float = 60) -> str:
+    """The table of times of so many artists at an address."""
+    fire_something(address)
+    artists = [Artist(address, number) for number in range(count)]
+    until = time.perf_counter() + seconds
     threads = [threading.Thread(target=artist.browse, args=(until,)) for artist in artists]
     for thread in threads:
         thread.start()
     for thread in threads:
         thread.join()
-    text = table(artists, chosen.seconds)
-    print(text)
-    put(PAGE, "load", text)
+    return table(artists, seconds)
