@@ -255,7 +255,7 @@ def test_a_run_of_seeds_makes_a_layer_for_each(signed_in: Client, piece: Piece) 
     seeds = Layer.objects.filter(kind="coat").values_list("seed", flat=True)
     assert sorted(seed for seed in seeds if seed is not None) == [40, 41, 42]
     page = signed_in.get(piece.get_absolute_url()).content.decode()
-    assert "42 again" in page
+    assert 'aria-label="The seed fired last, 42">Last' in page
 
 
 def test_a_refused_form_comes_back_filled_in(signed_in: Client, piece: Piece) -> None:
