@@ -6,7 +6,7 @@ from pathlib import Path
 from typing import Any
 
 from enamel.core.checkpoints.devices import Runs
-from enamel.core.checkpoints.tensors import hash_of
+from enamel.core.files import hash_of
 from enamel.core.networks.cards import own_folder
 from enamel.kiln.models import Model
 from tests.core.test_checkpoint_intake import safetensors

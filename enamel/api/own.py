@@ -28,16 +28,22 @@ def firing(request: HttpRequest, firing_id: UUID) -> Firing:
 
 
 def sheet(request: HttpRequest, sheet_id: UUID) -> Sheet:
-    return get_object_or_404(Sheet.objects.of(request.user), pk=sheet_id)
+    return get_object_or_404(
+        Sheet.objects.of(request.user).select_related("piece", "start"), pk=sheet_id
+    )
 
 
 def swatch(request: HttpRequest, number: int) -> Swatch:
     own = Sheet.objects.of(request.user)
-    return get_object_or_404(Swatch.objects.select_related("sheet"), pk=number, sheet__in=own)
+    return get_object_or_404(
+        Swatch.objects.select_related("sheet__piece"), pk=number, sheet__in=own
+    )
 
 
 def print_file(request: HttpRequest, file_id: UUID) -> PrintFile:
-    return get_object_or_404(PrintFile.objects.of(request.user), pk=file_id)
+    return get_object_or_404(
+        PrintFile.objects.of(request.user).select_related("layer__piece"), pk=file_id
+    )
 
 
 def batch(request: HttpRequest, batch_id: UUID) -> Batch:

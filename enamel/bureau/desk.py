@@ -17,7 +17,7 @@ from enamel.bureau.ledger import BEGINNING_CENTS, RETURNED, TAKEN, Ledger, TooLi
 from enamel.bureau.rendering import Render, render
 from enamel.bureau.terms import Terms, unknown
 from enamel.core.errors import Refusal, Stopped
-from enamel.core.files import put_in_place
+from enamel.core.files import hash_of, whole_file
 from enamel.core.fire.pace import Paces
 from enamel.core.fire.predict import predict
 from enamel.core.geometry import Size
@@ -217,7 +217,7 @@ class Desk:
         with self._lock:
             order = self.order(number)
             assert order is not None
-            if _sha256(self.file(number, role)) != order["files"][role]["sha256"]:
+            if hash_of(self.file(number, role)) != order["files"][role]["sha256"]:
                 self.file(number, role).unlink()
                 return False
             whole = all(file["received"] == file["bytes"] for file in order["files"].values())
@@ -282,7 +282,7 @@ class Desk:
         path = self.result(number)
         with self._lock:
             if self._state(number) == RENDERING:
-                told = {"bytes": _bytes(path), "sha256": _sha256(path)}
+                told = {"bytes": _bytes(path), "sha256": hash_of(path)}
                 self._change(number, state=DONE, share=1.0, result=told)
                 self.ledger.settle(number, TAKEN)
 
@@ -302,9 +302,8 @@ class Desk:
             self._keep(self._at(number), json.loads(self._at(number).read_text()) | news)
 
     def _keep(self, path: Path, form: dict[str, Any]) -> None:
-        partial = path.with_suffix(".part")
-        partial.write_text(json.dumps(form))
-        put_in_place(partial, path)
+        with whole_file(path) as partial:
+            partial.write_text(json.dumps(form))
 
 
 def _form(coat: Coat) -> dict[str, Any]:
@@ -314,8 +313,3 @@ def _form(coat: Coat) -> dict[str, Any]:
 
 def _bytes(path: Path) -> int:
     return path.stat().st_size if path.exists() else 0
-
-
-def _sha256(path: Path) -> str:
-    with path.open("rb") as file:
-        return hashlib.file_digest(file, "sha256").hexdigest()

@@ -5,7 +5,7 @@ import threading
 from pathlib import Path
 from typing import Any
 
-from enamel.core.files import put_in_place
+from enamel.core.files import whole_file
 
 BEGINNING_CENTS = 5000
 HELD, TAKEN, RETURNED = "held", "taken", "returned"
@@ -72,9 +72,8 @@ class Ledger:
         return account
 
     def _write(self, account: dict[str, Any]) -> None:
-        partial = self._path.with_suffix(".part")
-        partial.write_text(json.dumps(account))
-        put_in_place(partial, self._path)
+        with whole_file(self._path) as partial:
+            partial.write_text(json.dumps(account))
 
 
 def _left(account: dict[str, Any]) -> int:

@@ -1,5 +1,6 @@
 """Files that are whole or not there, also after a kill or a loss of power."""
 
+import hashlib
 import os
 from collections.abc import Iterator
 from contextlib import contextmanager
@@ -40,3 +41,9 @@ def settle(path: Path) -> None:
         os.fsync(descriptor)
     finally:
         os.close(descriptor)
+
+
+def hash_of(path: Path) -> str:
+    """Checksum of a file's content, read in blocks, in hexadecimal digits."""
+    with path.open("rb") as file:
+        return hashlib.file_digest(file, "sha256").hexdigest()

@@ -59,10 +59,8 @@ class Handler(ASGIHandler):
             sending = asyncio.create_task(self.send_response(response, send))
             leaving = asyncio.create_task(self.listen_for_disconnect(receive))
             await asyncio.wait({sending, leaving}, return_when=asyncio.FIRST_COMPLETED)
-            leaving.cancel()
-            if not sending.done():
-                sending.cancel()
             for task in (leaving, sending):
+                task.cancel()  # nothing to one that is done
                 with suppress(asyncio.CancelledError, RequestAborted):
                     await task
             await sync_to_async(response.close, thread_sensitive=False)()

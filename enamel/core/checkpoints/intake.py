@@ -11,9 +11,9 @@ from typing import Any
 
 from enamel.core.checkpoints import devices, probe
 from enamel.core.checkpoints.folder import INDEX, Contents, Part, contents_of, part_of
-from enamel.core.checkpoints.tensors import ENDING, hash_of, weights_in
+from enamel.core.checkpoints.tensors import ENDING, weights_in
 from enamel.core.errors import Refusal
-from enamel.core.files import whole_file
+from enamel.core.files import hash_of, whole_file
 from enamel.core.limited import answer, answer_of, bound_memory
 from enamel.core.networks.cards import FilesCard, cards, own_folder, read_card
 from enamel.core.networks.names import check_name

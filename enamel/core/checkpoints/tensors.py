@@ -4,7 +4,6 @@ The format: eight bytes with the length of a header, little-endian; the header, 
 tensor with its type, shape and place; the samples. Nothing in it can be run.
 """
 
-import hashlib
 import json
 import math
 import struct
@@ -87,9 +86,3 @@ def _fits(entry: dict[str, list[int]], shape: tuple[int, ...], room: int) -> boo
         0 <= begin <= end <= room
         and (end - begin) * 8 == math.prod(shape) * BITS[str(entry["dtype"])]
     )
-
-
-def hash_of(path: Path) -> str:
-    """sha256 of a file, read in blocks."""
-    with path.open("rb") as file:
-        return hashlib.file_digest(file, "sha256").hexdigest()

@@ -1,6 +1,5 @@
 """A coat at the bureau, got on with by the kiln's chores: sent, asked after, fetched, checked, kept."""
 
-import hashlib
 import shutil
 import time
 from datetime import timedelta
@@ -19,6 +18,7 @@ from enamel.core.base.reading import read_apart
 from enamel.core.checks.returned import compare_returned
 from enamel.core.errors import Refusal
 from enamel.core.fields import to_json
+from enamel.core.files import hash_of
 from enamel.core.geometry import Box
 from enamel.core.picture.canvas import Canvas
 from enamel.core.picture.encoded import webp_of
@@ -152,7 +152,7 @@ class Errand:
 
     def _facts(self, role: str) -> dict[str, Any]:
         path = self._file(role)
-        return {"bytes": path.stat().st_size, "sha256": _sha256(path)}
+        return {"bytes": path.stat().st_size, "sha256": hash_of(path)}
 
     def _file(self, role: str) -> Path:
         """The file of a layer; always the same bytes, on whichever machine it is written."""
@@ -225,7 +225,7 @@ class Errand:
         )
         if not whole:
             return 0.0
-        if path.stat().st_size != total or _sha256(path) != result["sha256"]:
+        if path.stat().st_size != total or hash_of(path) != result["sha256"]:
             path.unlink()
             self._tell(
                 spoilt=self.sent.spoilt + 1, news="It came with a wrong checksum; fetched again."
@@ -335,8 +335,3 @@ def _fail(sent: SentCoat, error: str) -> None:
     SentCoat.objects.filter(pk=sent.pk).open().update(
         state=State.FAILED, error=error, news="", ended=timezone.now()
     )
-
-
-def _sha256(path: Path) -> str:
-    with path.open("rb") as file:
-        return hashlib.file_digest(file, "sha256").hexdigest()

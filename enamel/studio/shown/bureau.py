@@ -4,7 +4,6 @@ from typing import Any
 
 from django.contrib.auth.base_user import AbstractBaseUser
 
-from enamel.core.geometry import Size
 from enamel.core.schedule import Schedule
 from enamel.kiln.bureau import asking
 from enamel.kiln.firings.asking import predict_schedule
@@ -29,7 +28,6 @@ def sent_shown(sent: SentCoat) -> dict[str, Any]:
         "masks": refine.masks if refine else 0,
         "other_models": asking.other_models(sent),
         "here_seconds": predict_schedule(sent.start, Schedule((sent.coat,))).seconds,
-        "left_size": Size(sent.start.width, sent.start.height),
     }
 
 

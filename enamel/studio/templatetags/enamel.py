@@ -139,9 +139,9 @@ def field(bound: BoundField, unit: str = "", hint: str = "") -> SafeString:
     Written out here and not in a template, as widgets are (`studio/widgets.py`): a page has forty of them.
     """
     usual, errors = usual_range(bound), bound.errors
-    said = hint or errors or usual
+    said, place = hint or errors or usual, f"{bound.id_for_label}-said"
     if said:
-        bound.field.widget.attrs["aria-describedby"] = f"{bound.id_for_label}-said"
+        bound.field.widget.attrs["aria-describedby"] = place
     parts: list[str] = [
         format_html(
             '<div class="flex min-w-0 flex-col gap-[3px]" data-field="{}">'
@@ -158,7 +158,6 @@ def field(bound: BoundField, unit: str = "", hint: str = "") -> SafeString:
     parts.append("</div>")
     if usual:
         parts.append(format_html(USUAL_RANGE, **usual))
-    place = f"{bound.id_for_label}-said"
     if errors:
         words = " ".join(map(str, errors))
         parts.append(

@@ -8,18 +8,18 @@ from django.http import Http404, HttpRequest, HttpResponseRedirect
 from django.shortcuts import get_object_or_404, redirect
 from django.utils.http import url_has_allowed_host_and_scheme
 
+from enamel.api import own
 from enamel.core.print.sizing import Unit
 from enamel.kiln.models import (
-    Batch,
     BatchItem,
-    Firing,
     Layer,
-    Piece,
-    PrintFile,
     SentCoat,
     ShopOrder,
 )
 from enamel.studio.context import preferences_of
+
+own_piece, own_layer, own_firing = own.piece, own.layer, own.firing
+own_print, own_batch = own.print_file, own.batch
 
 
 def person(request: HttpRequest) -> AbstractBaseUser:
@@ -40,33 +40,10 @@ def unit_of(request: HttpRequest) -> Unit:
     return preferences_of(request).length_unit
 
 
-def own_piece(request: HttpRequest, piece_id: UUID) -> Piece:
-    return get_object_or_404(Piece.objects.of(request.user), pk=piece_id)
-
-
-def own_layer(request: HttpRequest, layer_id: UUID) -> Layer:
-    return get_object_or_404(Layer.objects.of(request.user).select_related("piece"), pk=layer_id)
-
-
 def own_pyramid(request: HttpRequest, layer_id: UUID) -> str:
     """Name of the file with a layer's tiles, all that a tile needs of it; empty before it is made."""
     own = Layer.objects.of(request.user)
     return get_object_or_404(own.values_list("pyramid", flat=True), pk=layer_id)
-
-
-def own_firing(request: HttpRequest, firing_id: UUID) -> Firing:
-    return get_object_or_404(
-        Firing.objects.of(request.user).select_related("piece", "start"), pk=firing_id
-    )
-
-
-def own_print(request: HttpRequest, print_id: UUID) -> PrintFile:
-    known = PrintFile.objects.of(request.user).select_related("layer__piece")
-    return get_object_or_404(known, pk=print_id)
-
-
-def own_batch(request: HttpRequest, batch_id: UUID) -> Batch:
-    return get_object_or_404(Batch.objects.of(request.user), pk=batch_id)
 
 
 def own_batch_item(request: HttpRequest, number: int) -> BatchItem:

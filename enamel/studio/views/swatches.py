@@ -4,17 +4,18 @@ from uuid import UUID
 
 from django.contrib.auth.decorators import login_required
 from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
-from django.shortcuts import get_object_or_404, redirect, render
+from django.shortcuts import redirect, render
 from django.urls import reverse
 from django.views.decorators.cache import cache_control
 from django.views.decorators.http import require_GET, require_POST
 
+from enamel.api import own
 from enamel.core.picture.encoded import png_of
 from enamel.core.press.output import FileFormat
 from enamel.core.schedule import Coat, Schedule
 from enamel.kiln import prints, tasks
 from enamel.kiln.firings import asking as firings
-from enamel.kiln.models import Sheet, Swatch
+from enamel.kiln.models import Swatch
 from enamel.kiln.storage.swatches import pixels_of
 from enamel.kiln.swatches import asking as swatches
 from enamel.kiln.swatches.running import base_window
@@ -27,17 +28,7 @@ SORTS = {"grid": "As laid out", "sharpness": "Sharpest first", "drift": "Nearest
          "joins": "Least visible joins first"}  # fmt: skip
 
 
-def own_sheet(request: HttpRequest, sheet_id: UUID) -> Sheet:
-    return get_object_or_404(
-        Sheet.objects.of(request.user).select_related("piece", "start"), pk=sheet_id
-    )
-
-
-def own_swatch(request: HttpRequest, number: int) -> Swatch:
-    sheets = Sheet.objects.of(request.user)
-    return get_object_or_404(
-        Swatch.objects.filter(sheet__in=sheets).select_related("sheet__piece"), pk=number
-    )
+own_sheet, own_swatch = own.sheet, own.swatch
 
 
 @require_GET
