@@ -142,17 +142,34 @@ def guide(folder: Path, unet: Any, seed: int = 5) -> Path:
     return folder
 
 
-def adapter(path: Path, unet: Any, seed: int = 6) -> Path:
-    """A low-rank adapter for a U-Net's attention."""
-    from peft import LoraConfig
+def adapter(path: Path, network: Any, role: str = "unet", seed: int = 6) -> Path:
+    """A low-rank adapter for the attention of a U-Net or a text encoder, in the library's naming."""
+    from peft import LoraConfig, inject_adapter_in_model
     from peft.utils import get_peft_model_state_dict
     from safetensors.torch import save_file
 
     torch.manual_seed(seed)
-    unet.add_adapter(LoraConfig(r=2, target_modules=["to_q", "to_v"], init_lora_weights=False))
-    weights = get_peft_model_state_dict(unet)
-    save_file({f"unet.{name}": one.contiguous() for name, one in weights.items()}, path)
+    layers = ["to_q", "to_v"] if role == "unet" else ["q_proj", "k_proj", "v_proj", "out_proj"]
+    config = LoraConfig(r=2, lora_alpha=2, target_modules=layers, init_lora_weights=False)
+    inject_adapter_in_model(config, network)
+    weights = get_peft_model_state_dict(network, adapter_name="default")
+    save_file({f"{role}.{name}": one.contiguous() for name, one in weights.items()}, path)
     return path
+
+
+def as_trainers_name(path: Path, target: Path) -> Path:
+    """An adapter's weights called as most trainers call them, each layer with its scale beside it."""
+    from safetensors.torch import load_file, save_file
+
+    named = {}
+    for key, value in load_file(path).items():
+        role, _, rest = key.partition(".")
+        layer, _, which = rest.removesuffix(".weight").rpartition(".lora_")
+        called = f"lora_{'te' if role == 'text_encoder' else role}_{layer.replace('.', '_')}"
+        named[f"{called}.lora_{'down' if which == 'A' else 'up'}.weight"] = value
+        named[f"{called}.alpha"] = torch.tensor(2.0)
+    save_file(named, target)
+    return target
 
 
 def tokenizer(folder: Path) -> Path:

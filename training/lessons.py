@@ -47,13 +47,12 @@ lacks at its last level, as a share of what it lacked at first. Noise is detail 
 is, the less has to be made up for."""
 ROLLED_FROM = (0.04, 1.0)
 """Noise levels that passes start from."""
-WORDS_FROM = (0.4, 1.4)
-"""Noise levels that passes start from where words are taught: below, the picture itself decides."""
-WORDS_COUNT = 6.0
-"""Weight of patches that teach words. Where all is missing and noise is high, the error is the detail itself,
-a small part of what it is at low noise; 10,000 steps without this taught next to nothing."""
+APART = 0.5
+"""Share of the patches whose missing detail does not fall with the noise. The last evaluation of a pass is
+told that it lacks more than its noise says (the lag), and there words lead to their material; without such
+patches they were heard and led nowhere, over 14,000 steps."""
 HARDLY_HELD = 0.5
-"""Up to this hold, there."""
+"""Up to this hold where words are taught."""
 FAINT = 5e-5
 """Energy of fine detail, about a level in each channel, below which more or less of it is all one."""
 PLAIN = (cv2.INTER_LANCZOS4, cv2.INTER_LANCZOS4, cv2.INTER_CUBIC)
@@ -144,11 +143,10 @@ class Refining:
         ]
         words = np.stack([word for _, _, word in triples])
         words[rng.random(count) < WORDLESS] = 0
-        first, sigma = self._levels(np.array(blurs), wordy, rng)
         drawn = rng.random(count)
         given = np.where(drawn < ALL_THERE, 0, rng.random(count))
         given = np.where(drawn > 1 - ALL_GONE, 1, given)
-        missing = given * sigma / first
+        sigma, missing = self._levels(np.array(blurs), given, rng)
         return (
             planes(sharps) * 2 - 1, planes(conditions) * 2 - 1, planes(starts) * 2 - 1, words,
             *(values.astype(np.float32) for values in (sigma, missing, given)),
@@ -156,18 +154,21 @@ class Refining:
 
     @staticmethod
     def _levels(
-        blurs: np.ndarray, wordy: np.ndarray, rng: np.random.Generator
+        blurs: np.ndarray, given: np.ndarray, rng: np.random.Generator
     ) -> tuple[np.ndarray, np.ndarray]:
-        """Noise levels that passes start from, and those at which the patches are met.
+        """Noise levels at which patches are met, and what is missing then, having been ``given`` at first.
 
         The more structure is missing, the larger is the noise at which it is decided.
         """
-        count = len(blurs)
-        first = np.exp(rng.uniform(*np.log(ROLLED_FROM), count) + 0.35 * np.minimum(blurs, 1.5))
-        first = np.where(wordy, np.exp(rng.uniform(*np.log(WORDS_FROM), count)), first)
+        count, raised = len(blurs), 0.35 * np.minimum(blurs, 1.5)
+        first = np.exp(rng.uniform(*np.log(ROLLED_FROM), count) + raised)
         along = np.where(rng.random(count) < AT_START, 0, rng.random(count))
         least = np.minimum(SIGMA_MIN, first) / 3
-        return first, (first ** (1 / RHO) * (1 - along) + least ** (1 / RHO) * along) ** RHO
+        on_its_way = (first ** (1 / RHO) * (1 - along) + least ** (1 / RHO) * along) ** RHO
+        anywhere = np.exp(rng.normal(-2.0 + raised, 1.1)).clip(0.005, 1.5)
+        apart = rng.random(count) < APART
+        falling = given * on_its_way / first
+        return np.where(apart, anywhere, on_its_way), np.where(apart, given, falling)
 
     def _example(
         self, rng: np.random.Generator, *, named: bool = False
@@ -188,9 +189,7 @@ class Refining:
         lacking = wide(missing) * (start - sharp)
         noisy = sharp + lacking + wide(sigma) * torch.randn_like(sharp)
         _, scale = scales(sigma, missing)
-        loud = (words.abs().sum(1) > 0) & (sigma > WORDS_FROM[0])
-        weight = scale**-2 * torch.where(loud, WORDS_COUNT, 1.0)
-        return network(noisy, cond, sigma, words, missing), cond, weight
+        return network(noisy, cond, sigma, words, missing), cond, scale**-2
 
     def truth(self, batch: Batch) -> Tensor:
         return batch[0]

@@ -1,5 +1,6 @@
 """How core says no: in one sentence for the person who can act on it."""
 
+from pathlib import Path
 from typing import Any
 
 
@@ -29,3 +30,9 @@ def require(holds: bool, field: str, value: Any, expected: str) -> None:
     """Refuse ``value`` for ``field`` unless ``holds``; ``expected`` completes 'must be …'."""
     if not holds:
         raise FieldRefusal(field, f"{value!r} can't be used; must be {expected}.")
+
+
+def plainly(error: Exception, path: Path) -> str:
+    """The first sentence of what a library said about a file or a folder, without paths."""
+    said = str(error).replace(str(path), path.name).strip().splitlines()
+    return (said[0][:200] if said else type(error).__name__).rstrip(".") + "."

@@ -15,6 +15,7 @@ import safetensors.torch
 import torch
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
+from transformers import CLIPTextModel
 
 from enamel.core.checkpoints import asking, intake, loading, probe
 from enamel.core.checkpoints.latent import LatentRefiner
@@ -429,6 +430,34 @@ def test_an_adapter_that_counts_nothing_changes_nothing(kit_at_hand: Path) -> No
     none = Kit(adapters=(Adapter("copper-line", 0.0),))
     difference = fired(coat(model="noise", kit=none)).astype(int) - fired(coat(model="noise"))
     assert np.abs(difference).max() <= 16
+
+
+def test_an_adapter_is_the_same_in_the_names_of_trainers(kit_at_hand: Path, tmp_path: Path) -> None:
+    own = kit_at_hand / "copper.safetensors"
+    intake.take_in(checkpoints.as_trainers_name(own, tmp_path / "named.safetensors"), "named")
+    one, other = (
+        fired(coat(model="noise", kit=Kit(adapters=(Adapter(name, 0.7),))))
+        for name in ("copper-line", "named")
+    )
+    assert_same_pixels(one, other)
+
+
+def test_an_adapter_changes_what_words_say(kit_at_hand: Path, tmp_path: Path) -> None:
+    encoder = CLIPTextModel.from_pretrained(kit_at_hand / "noise" / "text_encoder")
+    file = checkpoints.adapter(tmp_path / "verse.safetensors", encoder, "text_encoder")
+    intake.take_in(file, "verse")
+    intake.take_in(checkpoints.as_trainers_name(file, tmp_path / "verse-2.safetensors"), "verse-2")
+
+    def said(*adapters: Adapter) -> torch.Tensor:
+        one = refiner("noise", kit=Kit(adapters=adapters)).at_hand  # type: ignore[attr-defined]
+        return asking.encoded(one, "boiler").sequence
+
+    plain, changed = said(), said(Adapter("verse", 1.0))
+    assert torch.allclose(said(Adapter("verse", 0.0)), plain, atol=1e-5)
+    assert not torch.allclose(changed, plain, atol=1e-2)
+    assert torch.allclose(said(Adapter("verse-2", 1.0)), changed, atol=1e-5)
+    both = said(Adapter("copper-line", 1.0), Adapter("verse", 1.0))
+    assert torch.allclose(both, changed, atol=1e-5)
 
 
 def test_with_a_guide_hold_is_its_say(kit_at_hand: Path, tmp_path: Path) -> None:

@@ -14,9 +14,10 @@ from pathlib import Path
 from threading import RLock
 from typing import Any
 
+from enamel.core.checkpoints.adapters import AdapterFile, put_on
 from enamel.core.checkpoints.devices import Runs, emptied, require_installed
 from enamel.core.checkpoints.folder import Contents, Part, variant_of
-from enamel.core.errors import Refusal
+from enamel.core.errors import Refusal, plainly
 
 OFFLINE = {
     "HF_HUB_OFFLINE": "1",
@@ -25,14 +26,6 @@ OFFLINE = {
     "HF_HUB_DISABLE_TELEMETRY": "1",
     "TOKENIZERS_PARALLELISM": "false",
 }
-
-
-@dataclass(frozen=True, slots=True)
-class AdapterFile:
-    """A low-rank adapter and how much it counts."""
-
-    path: Path
-    weight: float
 
 
 @dataclass(slots=True)
@@ -89,11 +82,8 @@ def loaded(
     else:
         network, vae, *encoders = _taken_apart(contents, runs, diffusers)
     vae = vae.to(getattr(torch, runs.vae_dtype))
-    for number, adapter in enumerate(adapters):
-        put_on(network, contents.network.role, adapter, f"adapter-{number}")
-    if adapters:
-        names = [f"adapter-{number}" for number in range(len(adapters))]
-        network.set_adapters(names, [adapter.weight for adapter in adapters])
+    roles = (contents.network.role, *(one.role for one in contents.encoders))
+    put_on(dict(zip(roles, (network, *encoders), strict=True)), contents, adapters, diffusers)
     tokenizers = tuple(_tokenizer(transformers, folder) for folder in contents.tokenizers)
     guiding = part(guide, runs, runs.dtype) if guide else None
     if runs.offload:
@@ -133,7 +123,7 @@ def _taken_apart(contents: Contents, runs: Runs, diffusers: Any) -> list[Any]:
         )
     except Exception as error:  # the library raises many kinds
         raise Refusal(
-            f"{path.name} can't be taken apart by the configurations beside it: {_plainly(error, path)}"
+            f"{path.name} can't be taken apart by the configurations beside it: {plainly(error, path)}"
         ) from None
     return [_placed(getattr(whole, one.role), runs) for one in contents.parts]
 
@@ -157,27 +147,9 @@ def part(one: Part, runs: Runs, dtype: str) -> Any:
         )
     except Exception as error:  # the libraries raise many kinds
         raise Refusal(
-            f"Its part {one.role} can't be loaded: {_plainly(error, one.folder)}"
+            f"Its part {one.role} can't be loaded: {plainly(error, one.folder)}"
         ) from None
     return _placed(network, runs)
-
-
-def put_on(network: Any, role: str, adapter: AdapterFile, name: str) -> None:
-    """An adapter's weights onto a network, by the library's own loader."""
-    safetensors = import_module("safetensors.torch")
-    weights = safetensors.load_file(str(adapter.path))
-    own = {key: value for key, value in weights.items() if key.startswith(f"{role}.")}
-    plain = not any(key.startswith(("unet.", "transformer.", "text_encoder")) for key in weights)
-    if not own and not plain:
-        raise Refusal(
-            f"{adapter.path.name} is an adapter for another kind of network than this {role}."
-        )
-    try:
-        network.load_lora_adapter(own or weights, prefix=role if own else None, adapter_name=name)
-    except Exception as error:  # the library raises many kinds
-        raise Refusal(
-            f"{adapter.path.name} does not fit this checkpoint: {_plainly(error, adapter.path)}"
-        ) from None
 
 
 def _tokenizer(transformers: Any, folder: Path) -> Any:
@@ -186,15 +158,7 @@ def _tokenizer(transformers: Any, folder: Path) -> Any:
             str(folder), local_files_only=True, trust_remote_code=False
         )
     except Exception as error:  # the library raises many kinds
-        raise Refusal(
-            f"Its part {folder.name} can't be loaded: {_plainly(error, folder)}"
-        ) from None
-
-
-def _plainly(error: Exception, path: Path) -> str:
-    """The first sentence of what a library said, without paths."""
-    said = str(error).replace(str(path), path.name).strip().splitlines()
-    return (said[0][:200] if said else type(error).__name__).rstrip(".") + "."
+        raise Refusal(f"Its part {folder.name} can't be loaded: {plainly(error, folder)}") from None
 
 
 _kept: dict[tuple[str, str], Loaded] = {}

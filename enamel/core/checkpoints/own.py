@@ -4,10 +4,11 @@ from dataclasses import replace
 
 import numpy as np
 
+from enamel.core.checkpoints.adapters import AdapterFile
 from enamel.core.checkpoints.devices import Runs, require_installed
 from enamel.core.checkpoints.folder import Part, contents_of, part_of
 from enamel.core.checkpoints.latent import LatentRefiner
-from enamel.core.checkpoints.loading import AdapterFile, Loaded, loaded
+from enamel.core.checkpoints.loading import Loaded, loaded
 from enamel.core.diffusion.denoiser import Holding
 from enamel.core.diffusion.predictions import ladder_of
 from enamel.core.errors import Refusal
