@@ -2,6 +2,7 @@
 
     python -m training.evaluate [FOLDER] [--factor 4] [--quality 40] [--count 40]   upscalers
     python -m training.evaluate --refiner grisaille [--count 12]                    a refiner
+    python -m training.evaluate --refiner suited [--count 4]                        each kind by its own
     python -m training.evaluate --levels grisaille [--count 6]                      samplers and levels
     python -m training.evaluate --words grisaille [--count 6 --strength 0.6 --hold 0 --guidance 2]
     python -m training.evaluate --crops docs/models-crops.png                       the sheet of crops

@@ -1,5 +1,6 @@
 """What a refiner does, in figures: detail and tone, how far strength moves, levels, words."""
 
+import warnings
 from collections import defaultdict
 from collections.abc import Iterable
 from dataclasses import dataclass
@@ -19,6 +20,16 @@ from training.trying import middle, refined, size_of, small_of, squares
 SOURCES = ((2, "lanczos"), (2, "vitreous"), (4, "vitreous"))
 """Factor and upscaler of what is refined."""
 STRENGTHS = (0.15, 0.3, 0.5, 0.8)
+SEEDS_AT = 0.5
+"""Strength at which two seeds are compared."""
+SUITED = "suited"
+OFFERED = {
+    "photo": "grisaille",
+    "texture": "grisaille",
+    "painting": "camaieu",
+    "drawing": "champleve",
+}
+"""The refiner that each kind of picture is offered."""
 PLACE = 9
 """Side in px of the square whose deviation tells textured places from flat ones."""
 TEXTURED, FLAT = 8.0, 1.0
@@ -60,47 +71,75 @@ def rms(values: np.ndarray) -> float:
 
 
 def evaluate_refiner(folder: Path, name: str, count: int) -> None:
-    """Detail, fidelity and tone over several upscalers, and how far strengths and seeds move."""
-    pictures = squares(folder, count)
-    print(f"{len(pictures)} pictures, {name}, default settings; medians, in flats also the worst")
+    """Detail, fidelity and tone over several upscalers, and how far strengths and seeds move.
+
+    ``name`` is a refiner's, for all pictures of the folder, or `SUITED`, for each kind by the refiner that it
+    is offered, and for all kinds together.
+    """
+    if name == SUITED:
+        groups = [(kind, one, squares(folder / kind, count)) for kind, one in OFFERED.items()]
+    else:
+        groups = [("all", name, squares(folder, count))]
+    print("Default settings; medians, in flats also the worst")
     print(
-        "| source | strength | fine detail before | after | PSNR before | change | low PSNR "
+        "| pictures | source | strength | fine detail before | after | PSNR before | change | low PSNR "
         "| moved in textured places | in flats | worst | another seed, textured | flats |"
     )
-    print("|---|---|---|---|---|---|---|---|---|---|---|---|")
+    print("|---|---|---|---|---|---|---|---|---|---|---|---|---|")
     for factor, by in SOURCES:
-        larges = [enlarged(small_of(sharp, factor), size_of(sharp), by) for sharp in pictures]
-        for strength in STRENGTHS:
-            rows = []
-            for sharp, large in zip(pictures, larges, strict=True):
-                places = Places.of(sharp, large)
-                one, other = (
-                    grey(refined(small_of(sharp, factor), size_of(sharp), by, settings))
-                    for settings in (
-                        Refine(model=name, strength=strength, seed=seed, mode=Mode.JOINT)
-                        for seed in (5, 6)
-                    )
-                )
-                before = psnr(places.source, places.truth)
-                rows.append(
-                    (
-                        top_octave(places.source) / top_octave(places.truth),
-                        top_octave(one) / top_octave(places.truth),
-                        before,
-                        psnr(one, places.truth) - before,
-                        low_psnr(one, places.source),
-                        *places.moved(one),
-                        *places.moved(one, other),
-                    )
-                )
-            every = np.array(rows)
-            found, worst = np.nanmedian(every, axis=0), np.nanmax(every[:, 6])
-            print(
-                f"| {by} {factor}× | {strength:g} | {found[0]:.2f} | {found[1]:.2f} | {found[2]:.2f} dB "
-                f"| {found[3]:+.2f} dB | {found[4]:.1f} dB | {found[5]:.1f} | {found[6]:.2f} "
-                f"| {worst:.2f} | {found[7]:.1f} | {found[8]:.2f} |",
-                flush=True,
+        found: dict[float, list[np.ndarray]] = defaultdict(list)
+        for kind, refiner, pictures in groups:
+            moved = [measured(sharp, factor, by, refiner) for sharp in pictures]
+            for place, strength in enumerate(STRENGTHS):
+                rows = np.array([one[place] for one in moved])
+                found[strength].append(rows)
+                tell(f"{len(rows)} {kind}, {refiner}", f"{by} {factor}×", strength, rows)
+        if len(groups) > 1:
+            for strength, every in found.items():
+                rows = np.concatenate(every)
+                tell(f"all {len(rows)}", f"{by} {factor}×", strength, rows)
+
+
+def measured(sharp: np.ndarray, factor: int, by: str, refiner: str) -> np.ndarray:
+    """A picture's figures at each strength, in the order of the table."""
+    source, size = small_of(sharp, factor), size_of(sharp)
+    places = Places.of(sharp, enlarged(source, size, by))
+    before = psnr(places.source, places.truth)
+    rows = []
+    for strength in STRENGTHS:
+        one, *others = (
+            grey(refined(source, size, by, settings))
+            for settings in (
+                Refine(model=refiner, strength=strength, seed=seed, mode=Mode.JOINT)
+                for seed in ((5, 6) if strength == SEEDS_AT else (5,))
             )
+        )
+        rows.append(
+            (
+                top_octave(places.source) / top_octave(places.truth),
+                top_octave(one) / top_octave(places.truth),
+                before,
+                psnr(one, places.truth) - before,
+                low_psnr(one, places.source),
+                *places.moved(one),
+                *(places.moved(one, others[0]) if others else (np.nan, np.nan)),
+            )
+        )
+    return np.array(rows)
+
+
+def tell(pictures: str, source: str, strength: float, rows: np.ndarray) -> None:
+    """A line of the table."""
+    with warnings.catch_warnings():
+        warnings.simplefilter("ignore")  # of columns that hold nothing
+        found, worst = np.nanmedian(rows, axis=0), np.nanmax(rows[:, 6])
+    seeds = (f"{found[7]:.1f}", f"{found[8]:.2f}") if strength == SEEDS_AT else ("", "")
+    print(
+        f"| {pictures} | {source} | {strength:g} | {found[0]:.2f} | {found[1]:.2f} | {found[2]:.2f} dB "
+        f"| {found[3]:+.2f} dB | {found[4]:.1f} dB | {found[5]:.1f} | {found[6]:.2f} "
+        f"| {worst:.2f} | {seeds[0]} | {seeds[1]} |",
+        flush=True,
+    )
 
 
 LEVELS = (
