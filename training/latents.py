@@ -183,9 +183,11 @@ def kept_words() -> tuple[Kept, object]:
     return Kept("latents-words", unet=unet(), text=text_encoder(len(tokenizer))), tokenizer
 
 
-def patches(pictures: Pictures, rng: np.random.Generator) -> tuple[torch.Tensor, list[Path]]:
-    """(BATCH, 3, SIDE, SIDE) in −1…1, and the files they are of."""
-    found = [pictures.square(SIDE, rng) for _ in range(BATCH)]
+def patches(
+    pictures: Pictures, rng: np.random.Generator, side: int
+) -> tuple[torch.Tensor, list[Path]]:
+    """(BATCH, 3, side, side) in −1…1, and the files they are of."""
+    found = [pictures.square(side, rng) for _ in range(BATCH)]
     values = np.stack([one.transpose(2, 0, 1) for one, _ in found]).astype(np.float32)
     return torch.from_numpy(values / 127.5 - 1), [path for _, path in found]
 
@@ -206,7 +208,7 @@ def learn_vae() -> tuple[Kept, Callable[[np.random.Generator], torch.Tensor]]:
     network = kept.networks["vae"]
 
     def loss(rng: np.random.Generator) -> torch.Tensor:
-        sharp, _ = patches(pictures, rng)
+        sharp, _ = patches(pictures, rng, SIDE // 2)  # a quarter of the time, and as much learnt
         spread = network.encode(sharp).latent_dist
         back = network.decode(spread.sample()).sample
         slopes = sum(
@@ -230,7 +232,7 @@ def learn_words() -> tuple[Kept, Callable[[np.random.Generator], torch.Tensor]]:
     share = torch.tensor([1 / (1 + sigma**2) for sigma in ladder.sigmas], dtype=torch.float32)
 
     def loss(rng: np.random.Generator) -> torch.Tensor:
-        sharp, files = patches(pictures, rng)
+        sharp, files = patches(pictures, rng, SIDE)
         with torch.no_grad():
             clean = way.encode(sharp).latent_dist.mode() * before.scale
         steps = torch.from_numpy(rng.integers(0, len(ladder.sigmas), BATCH))

@@ -10,7 +10,7 @@ from torch import Tensor, nn
 from torch.nn import functional
 
 from enamel.core.picture.soften import softening_at
-from training.networks import scales
+from training.networks import SIGMA_DATA
 from training.pairs import Pictures, reduced
 from training.recipes import Recipe
 
@@ -21,16 +21,16 @@ WORDLESS = 0.2
 """Share of the patches that are shown without their words, so that guidance has a place to stand."""
 MIN_BLUR = 0.1
 """Blurs below this, in px, change nothing."""
-ALL_THERE, ALL_GONE = 0.15, 0.6
-"""Shares of the patches that lack nothing, and all that enlarging lost at the start of their pass; the rest
-lack a share of it."""
-AT_START = 0.4
-"""Share of the patches that are met at the start of a pass; the rest at any of its later levels."""
+ALL_THERE, ALL_GONE = 0.2, 0.35
+"""Shares of the patches that lack nothing, and all that enlarging lost; the rest lack a share of it. It is
+drawn apart from the noise, though along a pass it falls with it: the last evaluation is told that it lacks
+more than its noise says (the lag), and there words lead to their material. Taught only what falls with the
+noise, a refiner heard words and was led nowhere."""
 FLAT_SIDE = 9
 """Side in px of the square whose deviation tells whether a place is flat."""
 FLAT_UP_TO = (0.8, 1.6)
 """Deviations of luma, in 8-bit levels, up to which a place is flat, and from which it is not."""
-FROM_BANK = 0.35
+FROM_BANK = 0.45
 """Share of the patches whose source was enlarged by an upscaler, from the bank of pairs."""
 SIGMA_MIN, RHO = 0.03, 5.0
 """Lowest noise level of a pass, and how its levels are spread; the card says the same."""
@@ -47,10 +47,6 @@ lacks at its last level, as a share of what it lacked at first. Noise is detail 
 is, the less has to be made up for."""
 ROLLED_FROM = (0.04, 1.0)
 """Noise levels that passes start from."""
-APART = 0.5
-"""Share of the patches whose missing detail does not fall with the noise. The last evaluation of a pass is
-told that it lacks more than its noise says (the lag), and there words lead to their material; without such
-patches they were heard and led nowhere, over 14,000 steps."""
 HARDLY_HELD = 0.5
 """Up to this hold where words are taught."""
 FAINT = 5e-5
@@ -127,8 +123,7 @@ class Refining:
         self.bank = bank
 
     def batch(self, rng: np.random.Generator, count: int) -> tuple[np.ndarray, ...]:
-        """Sharp patches, conditions and enlarged sources in −1…1, words, noise levels, what is missing at
-        them, and what was missing at the start of their passes."""
+        """Sharp patches, conditions and enlarged sources in −1…1, words, noise levels, what is missing."""
         wordy = rng.random(count) < self.recipe.worded
         triples = [self._example(rng, named=named) for named in wordy]
         sharps, starts = [one for one, _, _ in triples], [one for _, one, _ in triples]
@@ -143,32 +138,15 @@ class Refining:
         ]
         words = np.stack([word for _, _, word in triples])
         words[rng.random(count) < WORDLESS] = 0
+        # the more structure is missing, the larger is the noise at which it is decided
+        sigma = np.exp(rng.normal(-2.0 + 0.35 * np.array(blurs), 1.1)).clip(0.005, 1.5)
         drawn = rng.random(count)
-        given = np.where(drawn < ALL_THERE, 0, rng.random(count))
-        given = np.where(drawn > 1 - ALL_GONE, 1, given)
-        sigma, missing = self._levels(np.array(blurs), given, rng)
+        missing = np.where(drawn < ALL_THERE, 0, rng.random(count))
+        missing = np.where(drawn > 1 - ALL_GONE, 1, missing)
         return (
             planes(sharps) * 2 - 1, planes(conditions) * 2 - 1, planes(starts) * 2 - 1, words,
-            *(values.astype(np.float32) for values in (sigma, missing, given)),
+            sigma.astype(np.float32), missing.astype(np.float32),
         )  # fmt: skip
-
-    @staticmethod
-    def _levels(
-        blurs: np.ndarray, given: np.ndarray, rng: np.random.Generator
-    ) -> tuple[np.ndarray, np.ndarray]:
-        """Noise levels at which patches are met, and what is missing then, having been ``given`` at first.
-
-        The more structure is missing, the larger is the noise at which it is decided.
-        """
-        count, raised = len(blurs), 0.35 * np.minimum(blurs, 1.5)
-        first = np.exp(rng.uniform(*np.log(ROLLED_FROM), count) + raised)
-        along = np.where(rng.random(count) < AT_START, 0, rng.random(count))
-        least = np.minimum(SIGMA_MIN, first) / 3
-        on_its_way = (first ** (1 / RHO) * (1 - along) + least ** (1 / RHO) * along) ** RHO
-        anywhere = np.exp(rng.normal(-2.0 + raised, 1.1)).clip(0.005, 1.5)
-        apart = rng.random(count) < APART
-        falling = given * on_its_way / first
-        return np.where(apart, anywhere, on_its_way), np.where(apart, given, falling)
 
     def _example(
         self, rng: np.random.Generator, *, named: bool = False
@@ -179,17 +157,19 @@ class Refining:
             (sharp, start), words = self.bank.patch(side, rng)
         else:
             sharp, words = self.pictures.patch(side, rng, named=named)
+            sharp = recoloured(sharp, rng) if named else sharp
             faults = self.recipe.faults[rng.integers(len(self.recipe.faults))]
             how = PLAIN[rng.integers(len(PLAIN))]
             start = cv2.resize(reduced(sharp, faults, rng), (side, side), interpolation=how)
         return without_grain_in_flats(sharp, start), start, words
 
     def guess(self, network: nn.Module, batch: Batch) -> tuple[Tensor, Tensor, Tensor]:
-        sharp, cond, start, words, sigma, missing, _ = batch
+        sharp, cond, start, words, sigma, missing = batch
         lacking = wide(missing) * (start - sharp)
         noisy = sharp + lacking + wide(sigma) * torch.randn_like(sharp)
-        _, scale = scales(sigma, missing)
-        return network(noisy, cond, sigma, words, missing), cond, scale**-2
+        variance = sigma**2 + (missing * SIGMA_DATA) ** 2
+        weight = (variance + SIGMA_DATA**2) / (variance * SIGMA_DATA**2)
+        return network(noisy, cond, sigma, words, missing), cond, weight
 
     def truth(self, batch: Batch) -> Tensor:
         return batch[0]
@@ -200,7 +180,7 @@ class Refining:
         A pass as the engine runs it (DPM++ 2M, 4 to 8 evaluations, all without gradient but the last), so
         that the network meets its own earlier estimates instead of true pictures with noise.
         """
-        sharp, cond, start, words, _, _, given = batch
+        sharp, cond, start, words, _, given = batch
         first = torch.exp(torch.empty(len(sharp)).uniform_(*map(math.log, ROLLED_FROM)))
         steps = int(torch.randint(4, 9, ()))
         levels = [
@@ -266,6 +246,19 @@ def without_grain_in_flats(sharp: np.ndarray, start: np.ndarray) -> np.ndarray:
     flat = np.clip((high - deviation) / (high - low), 0, 1)
     flat = cv2.GaussianBlur(flat, (0, 0), 2.0)[..., None]
     return sharp + flat * (start.astype(np.float32) - sharp)
+
+
+def recoloured(sharp: np.ndarray, rng: np.random.Generator) -> np.ndarray:
+    """A patch in other colours, uint8 both: channels exchanged, washed out, each lightened or darkened.
+
+    Where a brown tells that it is wood, nothing is learnt from the word; and a word has to lead a picture to
+    its material whatever its colours are.
+    """
+    picture = sharp[..., rng.permutation(3)].astype(np.float32) / 255
+    grey = picture.mean(axis=2, keepdims=True)
+    picture = grey + rng.random() * (picture - grey)
+    gamma = np.exp(rng.normal(0, 0.35) + rng.normal(0, 0.15, 3))
+    return np.rint(255 * picture ** gamma.astype(np.float32)).astype(np.uint8)
 
 
 def planes(patches: list[np.ndarray]) -> np.ndarray:

@@ -91,19 +91,16 @@ class Refiner(nn.Module):
     models", 2022, with the residual in the place of the picture.
 
     It is given x = truth + missing · (enlarged − truth) + σ · noise: not only noisy, but lacking a share
-    of the detail that enlarging lost. Of the detail d = truth − enlarged, whose deviation is σ_data, x
-    − enlarged shows (1 − missing) · d + σ · noise, so the best linear estimate of d keeps
-    (1 − missing) · σ_data² ÷ ((1 − missing)² · σ_data² + σ²) of it, and is wrong by σ · σ_data ÷ √(the
-    same sum): those are the scales of skip and output. With nothing missing they are Karras' own; where
-    all is missing the noise is of no use, and the network need not carry it through only to take it away.
+    of the detail that enlarging lost. What is missing counts as noise of its own size in the
+    preconditioning, n = √(σ² + (missing · σ_data)²).
 
     Inputs ``x``, ``cond`` (n, 3, h, w) in −1…1, ``sigma`` (n), ``words`` (n, words), weights that sum
     to 1 or are all 0, ``missing`` (n) in 0…1; output like x. Sides are multiples of 8.
     """
 
-    radius = 96
-    """Receptive radius in px: 10 convolutions at half size, 8 at a quarter and 4 at an eighth, each
-    reaching one px of its own size, 84 px, and what changing sizes adds, up to a multiple of 8."""
+    radius = 80
+    """Receptive radius in px: 7 convolutions at half size, 8 at a quarter and 4 at an eighth, each
+    reaching one px of its own size, and what changing sizes adds."""
 
     def __init__(self, words: int, width: int, middle: int, deep: int) -> None:
         super().__init__()
@@ -114,7 +111,7 @@ class Refiner(nn.Module):
         self.lack = nn.Linear(2, lead, bias=False)
         nn.init.zeros_(self.lack.weight)
         self.enter = nn.Conv2d(24, width, 3, padding=1)
-        self.fine = nn.ModuleList(Steered(width, lead) for _ in range(2))
+        self.half_down = Steered(width, lead)
         self.to_quarter = nn.Conv2d(width, middle, 2, stride=2)
         self.quarter = nn.ModuleList(Steered(middle, lead) for _ in range(2))
         self.to_eighth = nn.Conv2d(middle, deep, 2, stride=2)
@@ -122,7 +119,7 @@ class Refiner(nn.Module):
         self.from_eighth = nn.ConvTranspose2d(deep, middle, 2, stride=2)
         self.quarter_again = nn.ModuleList(Steered(middle, lead) for _ in range(2))
         self.from_quarter = nn.ConvTranspose2d(middle, width, 2, stride=2)
-        self.fine_again = nn.ModuleList(Steered(width, lead) for _ in range(2))
+        self.half_up = Steered(width, lead)
         self.leave = nn.Conv2d(width, 12, 3, padding=1)
         nn.init.zeros_(self.leave.weight)
         nn.init.zeros_(self.leave.bias)
@@ -131,14 +128,13 @@ class Refiner(nn.Module):
         self, x: Tensor, cond: Tensor, sigma: Tensor, words: Tensor, missing: Tensor
     ) -> Tensor:
         noise = (sigma**2 + (missing * SIGMA_DATA) ** 2).sqrt()
+        variance = noise**2 + SIGMA_DATA**2
         lacking = torch.stack([missing, missing * SIGMA_DATA / noise], 1)
         lead = functional.relu(self.lead(fourier(sigma)) + self.words(words) + self.lack(lacking))
-        spread = (noise**2 + SIGMA_DATA**2).rsqrt()[:, None, None, None]
+        spread = variance.rsqrt()[:, None, None, None]
         residual = x - cond
         given = functional.pixel_unshuffle(torch.cat([residual * spread, cond], 1), 2)
-        half = self.enter(given)
-        for block in self.fine:
-            half = block(half, lead)
+        half = self.half_down(self.enter(given), lead)
         quarter = smaller(half, self.to_quarter)
         for block in self.quarter:
             quarter = block(quarter, lead)
@@ -148,19 +144,10 @@ class Refiner(nn.Module):
         quarter = quarter + larger(eighth, self.from_eighth)
         for block in self.quarter_again:
             quarter = block(quarter, lead)
-        half = half + larger(quarter, self.from_quarter)
-        for block in self.fine_again:
-            half = block(half, lead)
+        half = self.half_up(half + larger(quarter, self.from_quarter), lead)
         change = functional.pixel_shuffle(self.leave(functional.relu(half)), 2)
-        keep, scale = (part[:, None, None, None] for part in scales(sigma, missing))
-        return cond + keep * residual + scale * change
-
-
-def scales(sigma: Tensor, missing: Tensor) -> tuple[Tensor, Tensor]:
-    """What a refiner keeps of x − enlarged, and the size of what it adds."""
-    there = (1 - missing) * SIGMA_DATA
-    seen = there**2 + sigma**2
-    return there * SIGMA_DATA / seen, sigma * SIGMA_DATA * seen.rsqrt()
+        keep = (SIGMA_DATA**2 / variance)[:, None, None, None]
+        return cond + keep * residual + (noise[:, None, None, None] * SIGMA_DATA * spread) * change
 
 
 def smaller(x: Tensor, layer: nn.Conv2d) -> Tensor:

@@ -114,18 +114,17 @@ RECIPES = {
             REFINER,
             kind="refiner",
             faults=ENLARGED,
-            shares={"photo": 0.3, "painting": 0.1, "texture": 0.55, "drawing": 0.05},
+            shares={"photo": 0.45, "painting": 0.1, "texture": 0.35, "drawing": 0.1},
             patch=64,
             batch=16,
-            rate=2e-3,
-            rollouts=0.15,
-            steps=100000,
-            held=0.4,
-            worded=0.3,
-            lag=0.73,
+            rate=1e-3,
+            rollouts=0.8,
+            steps=48000,
+            held=0.5,
+            worded=0.35,
+            lag=0.66,
             seed=6,
-            # until 53,750 steps 4e-4, more photographs, rollouts of 0.3 and held as usual; until 62,000
-            # 1.2e-3, held for 0.2 of the patches, and words only as they came
+            # until 38,073 steps by 4e-4 of 90,000, and words only as they came
         ),
         Recipe(
             "camaieu",

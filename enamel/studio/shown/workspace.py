@@ -2,6 +2,7 @@
 
 import json
 from dataclasses import dataclass
+from functools import cached_property
 from typing import Any
 
 from django.forms import Form
@@ -238,9 +239,13 @@ class Workspace:
         # what is worked on live is seen whole, unless a wipe is asked for
         usual = self.layer if self.task in LIVE else self.layers[0]
         self.against = self._found(picked.get("against")) or usual
-        self.draft = draft_of(piece, picked.get("coat"))
         self.form = form or self._form()
         self.firing = piece.firings.in_sight().select_related("start").first()
+
+    @cached_property
+    def draft(self) -> Draft:
+        """The schedule with the coat in hand, for the tasks that ask for it."""
+        return draft_of(self.piece, self.picked.get("coat"))
 
     def _found(self, asked: str | None) -> Layer | None:
         return next((layer for layer in self.layers if str(layer.pk) == asked), None)
@@ -324,7 +329,7 @@ class Workspace:
             "section": section(self.layers, shown.pk),
             "task": self.task,
             "tasks": TASKS,
-            "draft": self.draft,
+            "draft": self.draft if self.task == "coat" else None,
             "form": self.form,
             "firing": self.firing,
             "unattended": self.firing is not None and firings.unattended(self.firing),
