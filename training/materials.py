@@ -9,6 +9,11 @@ from dataclasses import dataclass
 
 import numpy as np
 
+LOOSELY_NAMED = ("redeclipse-data", "warzone2100-data", "extremetuxracer-data")
+"""Packages whose names say little of what their textures look like. Where all materials are put in order by
+how near their mean statistics lie to a texture's, its own comes at 40 to 45 % of the list there, at 19 to
+36 % in the others, by chance at 50 %."""
+
 
 @dataclass(frozen=True)
 class Material:
@@ -18,7 +23,11 @@ class Material:
     names: str
 
     def is_in(self, file_name: str) -> bool:
-        return bool(self.names) and re.search(self.names, file_name, re.I) is not None
+        return (
+            bool(self.names)
+            and not file_name.startswith(LOOSELY_NAMED)
+            and re.search(self.names, file_name, re.I) is not None
+        )
 
 
 MATERIALS = (
