@@ -119,7 +119,7 @@ def _onto_encoder(encoder: Any, weights: Weights, alphas: Mapping[str, float], n
     peft.inject_adapter_in_model(config, encoder, name)
     found = peft.set_peft_model_state_dict(encoder, weights, name)
     if found.unexpected_keys:
-        raise Refusal(f"the text encoder has no {found.unexpected_keys[0]}.")
+        raise ValueError(f"the text encoder has no {found.unexpected_keys[0]}")
     encoder.eval().requires_grad_(False)
 
 
