@@ -11,8 +11,6 @@ from enamel.core.errors import Refusal, plainly
 
 OWN_NAMES = ("unet.", "transformer.", "text_encoder")
 """How weights are called in the library's own naming, by the part that they are for."""
-
-
 Weights = dict[str, Any]
 """Tensors by their names."""
 
@@ -25,21 +23,19 @@ class AdapterFile:
     weight: float
 
 
-def put_on(
-    parts: Mapping[str, Any], contents: Contents, adapters: Sequence[AdapterFile], diffusers: Any
-) -> None:
+def put_on(parts: Mapping[str, Any], contents: Contents, adapters: Sequence[AdapterFile]) -> None:
     """Put adapters onto the networks that they were made for, each with its weight.
 
     Parameters
     ----------
     parts : the denoiser and the text encoders, by their roles.
-    diffusers : the library.
 
     Raises
     ------
     Refusal
         Naming the file that was made for another kind of checkpoint, or does not fit.
     """
+    diffusers = import_module("diffusers")
     kind = getattr(diffusers, contents.pipeline, None)
     counts: dict[str, dict[str, float]] = {role: {} for role in parts}
     for number, adapter in enumerate(adapters):
@@ -125,9 +121,9 @@ def _onto_encoder(encoder: Any, weights: Weights, alphas: Mapping[str, float], n
 
 def _renamed(named: Mapping[str, Any], encoder: Any) -> dict[str, Any]:
     """What is named by an encoder's layers, in today's names for them."""
-    utils = import_module("diffusers.utils")
     if not named:
         return {}
+    utils = import_module("diffusers.utils")
     today = utils.convert_state_dict_to_peft(utils.convert_state_dict_to_diffusers(dict(named)))
     inside = "" if hasattr(encoder, "text_model") else "text_model."
     return {key.removeprefix(inside): one for key, one in today.items()}

@@ -83,7 +83,7 @@ def loaded(
         network, vae, *encoders = _taken_apart(contents, runs, diffusers)
     vae = vae.to(getattr(torch, runs.vae_dtype))
     roles = (contents.network.role, *(one.role for one in contents.encoders))
-    put_on(dict(zip(roles, (network, *encoders), strict=True)), contents, adapters, diffusers)
+    put_on(dict(zip(roles, (network, *encoders), strict=True)), contents, adapters)
     tokenizers = tuple(_tokenizer(transformers, folder) for folder in contents.tokenizers)
     guiding = part(guide, runs, runs.dtype) if guide else None
     if runs.offload:

@@ -42,13 +42,13 @@ def unit_of(request: HttpRequest) -> Unit:
 
 def own_pyramid(request: HttpRequest, layer_id: UUID) -> str:
     """Name of the file with a layer's tiles, all that a tile needs of it; empty before it is made."""
-    own = Layer.objects.of(request.user)
-    return get_object_or_404(own.values_list("pyramid", flat=True), pk=layer_id)
+    names = Layer.objects.of(request.user).values_list("pyramid", flat=True)
+    return get_object_or_404(names, pk=layer_id)
 
 
 def own_batch_item(request: HttpRequest, number: int) -> BatchItem:
-    own = BatchItem.objects.with_all().filter(batch__owner_id=person(request).pk)
-    return get_object_or_404(own, pk=number)
+    known = BatchItem.objects.with_all().filter(batch__owner_id=person(request).pk)
+    return get_object_or_404(known, pk=number)
 
 
 def own_sent_coat(request: HttpRequest, sent_id: UUID) -> SentCoat:
@@ -59,8 +59,8 @@ def own_sent_coat(request: HttpRequest, sent_id: UUID) -> SentCoat:
 def back_to(request: HttpRequest, otherwise: Any) -> HttpResponseRedirect:
     """To the page that a form names as ``next``, if it is one of Enamel's; else to another."""
     back = request.POST.get("next", "")
-    own = url_has_allowed_host_and_scheme(back, {request.get_host()}, request.is_secure())
-    return redirect(back if own else otherwise)
+    here = url_has_allowed_host_and_scheme(back, {request.get_host()}, request.is_secure())
+    return redirect(back if here else otherwise)
 
 
 def own_order(request: HttpRequest, order_id: UUID) -> ShopOrder:
