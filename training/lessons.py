@@ -1,6 +1,7 @@
 """What a training step teaches: patches, losses, and how far it has come."""
 
 import math
+from collections.abc import Callable
 from typing import Protocol
 
 import cv2
@@ -10,11 +11,15 @@ from torch import Tensor, nn
 from torch.nn import functional
 
 from enamel.core.picture.soften import softening_at
+from training.manner import STATISTICS, blurred, manner, manners
+from training.materials import MATERIALS
 from training.networks import SIGMA_DATA
 from training.pairs import Pictures, reduced
 from training.recipes import Recipe
 
 Batch = tuple[Tensor, ...]
+Estimate = Callable[[Tensor, Tensor, Tensor, Tensor, Tensor], Tensor]
+"""What a refiner says: of a noisy picture, its source, noise levels, words, what is missing."""
 SOFTENING = 4.0
 """Blur in px that takes the structure away at hold 0; the card says the same."""
 WORDLESS = 0.2
@@ -49,6 +54,19 @@ ROLLED_FROM = (0.04, 1.0)
 """Noise levels that passes start from."""
 HARDLY_HELD = 0.5
 """Up to this hold where words are taught."""
+BORROWED = 0.5
+"""Share of the patches chosen for words that are given another material's word: what an artist does."""
+LED = 0.4
+"""How far such a word leads from a patch's own statistics to its material's, for each 1 of guidance, at most
+all the way."""
+GUIDED = (1.0, 4.0)
+"""Guidance scales of passes with a borrowed word. Unless they are learnt with it, words of rough materials
+add detail to what has enough of it already, three times too much at 3."""
+LED_FROM = 0.25
+"""Lowest noise level that a pass with a borrowed word starts from: below it nothing is left to decide."""
+LED_WEIGHT = 1.0
+FOLLOWED = 3
+"""Last evaluations of a pass that are learnt from; those before have no gradient."""
 FAINT = 5e-5
 """Energy of fine detail, about a level in each channel, below which more or less of it is all one."""
 PLAIN = (cv2.INTER_LANCZOS4, cv2.INTER_LANCZOS4, cv2.INTER_CUBIC)
@@ -121,10 +139,13 @@ class Refining:
         self.recipe = recipe
         self.pictures = pictures
         self.bank = bank
+        self.materials, self.spread = manners(pictures.named if recipe.worded else {}, recipe.patch)
 
     def batch(self, rng: np.random.Generator, count: int) -> tuple[np.ndarray, ...]:
-        """Sharp patches, conditions and enlarged sources in −1…1, words, noise levels, what is missing."""
+        """Sharp patches, conditions and enlarged sources in −1…1, words, noise levels, what is missing, and
+        the statistics that a borrowed word leads to, NaN where the words are the patch's own."""
         wordy = rng.random(count) < self.recipe.worded
+        borrowed = wordy & (rng.random(count) < BORROWED)
         triples = [self._example(rng, named=named) for named in wordy]
         sharps, starts = [one for one, _, _ in triples], [one for _, one, _ in triples]
         blurs = [
@@ -138,14 +159,20 @@ class Refining:
         ]
         words = np.stack([word for _, _, word in triples])
         words[rng.random(count) < WORDLESS] = 0
+        leads = np.full((count, STATISTICS), np.nan, np.float32)
+        known = list(self.materials)
+        for place in np.flatnonzero(borrowed):
+            word = known[rng.integers(len(known))]
+            words[place] = np.eye(len(MATERIALS), dtype=np.float32)[word]
+            leads[place] = self.materials[word]
         # the more structure is missing, the larger is the noise at which it is decided
         sigma = np.exp(rng.normal(-2.0 + 0.35 * np.array(blurs), 1.1)).clip(0.005, 1.5)
         drawn = rng.random(count)
         missing = np.where(drawn < ALL_THERE, 0, rng.random(count))
-        missing = np.where(drawn > 1 - ALL_GONE, 1, missing)
+        missing = np.where((drawn > 1 - ALL_GONE) | borrowed, 1, missing)
         return (
             planes(sharps) * 2 - 1, planes(conditions) * 2 - 1, planes(starts) * 2 - 1, words,
-            sigma.astype(np.float32), missing.astype(np.float32),
+            sigma.astype(np.float32), missing.astype(np.float32), leads,
         )  # fmt: skip
 
     def _example(
@@ -164,24 +191,39 @@ class Refining:
         return without_grain_in_flats(sharp, start), start, words
 
     def guess(self, network: nn.Module, batch: Batch) -> tuple[Tensor, Tensor, Tensor]:
-        sharp, cond, start, words, sigma, missing = batch
+        sharp, cond, start, words, sigma, missing, leads = batch
         lacking = wide(missing) * (start - sharp)
         noisy = sharp + lacking + wide(sigma) * torch.randn_like(sharp)
         variance = sigma**2 + (missing * SIGMA_DATA) ** 2
         weight = (variance + SIGMA_DATA**2) / (variance * SIGMA_DATA**2)
-        return network(noisy, cond, sigma, words, missing), cond, weight
+        return network(noisy, cond, sigma, words, missing), cond, weight * ~borrowing(leads)
 
     def truth(self, batch: Batch) -> Tensor:
         return batch[0]
 
-    def rolled(self, network: nn.Module, batch: Batch) -> tuple[Tensor, Tensor, Tensor]:
+    def whole_pass(self, network: nn.Module, batch: Batch) -> Tensor:
+        """The loss at the end of a pass: to the truth, or to what a borrowed word says."""
+        leads = batch[-1]
+        led = borrowing(leads)
+        guidance = torch.empty(len(leads)).uniform_(*GUIDED)
+        guess, start, wanted = self.rolled(guided(network, led, guidance), batch)
+        loss = given_back(guess[~led], start[~led], wanted[~led])
+        if not led.any():
+            return loss
+        own = manner(wanted[led])
+        far = (LED * guidance[led, None]).clamp_max(1)
+        away = manner(guess[led]) - (own + far * (leads[led] - own))
+        return loss + LED_WEIGHT * (away.abs() / self.spread).mean()
+
+    def rolled(self, network: Estimate, batch: Batch) -> tuple[Tensor, Tensor, Tensor]:
         """The end of a pass: its last estimate, its source, and the detail that it should give back.
 
-        A pass as the engine runs it (DPM++ 2M, 4 to 8 evaluations, all without gradient but the last), so
-        that the network meets its own earlier estimates instead of true pictures with noise.
+        A pass as the engine runs it (DPM++ 2M, 4 to 8 evaluations, the last ones with gradient), so that the
+        network meets its own earlier estimates instead of true pictures with noise.
         """
-        sharp, cond, start, words, _, given = batch
+        sharp, cond, start, words, _, given, leads = batch
         first = torch.exp(torch.empty(len(sharp)).uniform_(*map(math.log, ROLLED_FROM)))
+        first = torch.where(borrowing(leads), first.clamp_min(LED_FROM), first)
         steps = int(torch.randint(4, 9, ()))
         levels = [
             (first ** (1 / RHO) * (1 - share) + SIGMA_MIN ** (1 / RHO) * share) ** RHO
@@ -189,8 +231,8 @@ class Refining:
         ]
         x = start + wide(first) * torch.randn_like(start)
         last: Tensor | None = None
-        with torch.no_grad():
-            for place, (sigma, following) in enumerate(zip(levels, levels[1:], strict=False)):
+        for place, (sigma, following) in enumerate(zip(levels, levels[1:], strict=False)):
+            with torch.set_grad_enabled(place >= steps - FOLLOWED):
                 estimate = network(x, cond, sigma, words, given * sigma / first)
                 target = estimate
                 if last is not None:
@@ -219,6 +261,28 @@ class Refining:
     @staticmethod
     def words(batch: Batch) -> Tensor:
         return batch[3]
+
+
+def guided(network: nn.Module, led: Tensor, guidance: Tensor) -> Estimate:
+    """The network's estimates, those of some patches moved on from what it says without their words
+    (classifier-free guidance, Ho and Salimans, 2022)."""
+
+    def estimate(x: Tensor, cond: Tensor, sigma: Tensor, words: Tensor, missing: Tensor) -> Tensor:
+        worded = network(x, cond, sigma, words, missing)
+        if not led.any():
+            return worded
+        given = (whole[led] for whole in (x, cond, sigma, torch.zeros_like(words), missing))
+        plain = network(*given)
+        moved = torch.zeros_like(worded)
+        moved[led] = wide(guidance[led] - 1) * (worded[led] - plain)
+        return worded + moved
+
+    return estimate
+
+
+def borrowing(leads: Tensor) -> Tensor:
+    """Which patches have a word that is not their own, (n) bool."""
+    return ~leads[:, 0].isnan()
 
 
 def lag_at(sigma: Tensor) -> Tensor:
@@ -272,17 +336,6 @@ def psnr_y(one: Tensor, other: Tensor) -> float:
     weights = torch.tensor([0.2126, 0.7152, 0.0722]).view(1, 3, 1, 1)
     error = (((one - other) * weights).sum(1) ** 2).mean((1, 2)).clamp_min(1e-5)
     return float((-10 * torch.log10(error)).mean())
-
-
-def blurred(pictures: Tensor, sigma: float) -> Tensor:
-    """Gaussian blur of each plane."""
-    radius = int(3 * sigma + 0.5)
-    place = torch.arange(-radius, radius + 1, dtype=torch.float32)
-    kernel = torch.exp(-0.5 * (place / sigma) ** 2)
-    kernel = (kernel / kernel.sum()).repeat(3, 1, 1, 1)
-    padded = functional.pad(pictures, (radius,) * 4, mode="reflect")
-    across = functional.conv2d(padded, kernel, groups=3)
-    return functional.conv2d(across, kernel.transpose(2, 3), groups=3)
 
 
 def to_the_mean(guess: Tensor, truth: Tensor, weight: Tensor, kind: str) -> Tensor:

@@ -109,11 +109,12 @@ class Pictures:
         self.weights = np.array([shares[kind] for kind in self.kinds])
         self.weights /= self.weights.sum()
 
-        self.named = [
-            [path for path in self.paths.get("texture", ()) if material.is_in(path.name)]
-            for material in MATERIALS
-        ]
-        self.named = [paths for paths in self.named if paths]
+        named = {
+            word: [path for path in self.paths.get("texture", ()) if material.is_in(path.name)]
+            for word, material in enumerate(MATERIALS)
+        }
+        self.named = {word: paths for word, paths in named.items() if paths}
+        """Textures by the place of the material that their file names say."""
 
     def picture(self, rng: np.random.Generator, *, named: bool = False) -> Path:
         """A random picture's file; half of the textures by a material, so that rare ones count, and where
@@ -121,7 +122,7 @@ class Pictures:
         kind = self.kinds[rng.choice(len(self.kinds), p=self.weights)]
         paths = self.paths[kind]
         if named or (kind == "texture" and self.named and rng.random() < 0.5):
-            paths = self.named[rng.integers(len(self.named))]
+            paths = self.named[rng.choice(list(self.named))]
         return paths[rng.integers(len(paths))]
 
     def square(

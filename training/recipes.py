@@ -119,9 +119,9 @@ RECIPES = {
             batch=16,
             rate=1e-3,
             rollouts=0.8,
-            steps=48000,
+            steps=60000,
             held=0.5,
-            worded=0.35,
+            worded=0.5,
             lag=0.66,
             seed=6,
             # until 38,073 steps by 4e-4 of 90,000, and words only as they came

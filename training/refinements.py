@@ -3,7 +3,8 @@
 import warnings
 from collections import defaultdict
 from collections.abc import Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from itertools import chain, zip_longest
 from pathlib import Path
 
 import cv2
@@ -195,29 +196,42 @@ def evaluate_words(name: str, count: int, strength: float, hold: float, guidance
     learnt, shown = textures("train"), textures("test")
     means = {word: means_of(group) for word, group in learnt.items() if len(group) >= 8}
     spread = np.std(list(means.values()), axis=0)
-    subjects = [square for group in shown.values() for square in group[:1]][:count]
+    in_turn = chain.from_iterable(
+        zip_longest(*shown.values())
+    )  # the first of each, the second of each …
+    subjects = [square for square in in_turn if square is not None][:count]
+    settings = Refine(
+        model=name,
+        strength=strength,
+        steps=8,
+        seed=3,
+        hold=hold,
+        guidance=guidance,
+        mode=Mode.JOINT,
+    )
+
+    def away(square: np.ndarray) -> np.ndarray:
+        """Distances from each material without and with its word, (words, 2)."""
+        source, size = small_of(square, 2), size_of(square)
+        plain, *worded = (
+            character(grey(refined(source, size, "lanczos", replace(settings, prompt=prompt))))
+            for prompt in ("", *means)
+        )
+        return np.array([
+            [np.linalg.norm((one - target) / spread) for one in (plain, with_word)]
+            for target, with_word in zip(means.values(), worded, strict=True)
+        ])  # fmt: skip
+
+    distances = np.array([away(square) for square in subjects])
     print(f"{len(subjects)} test textures, each refined without words and with each word")
-    print("| word | nearer to its material than without | mean change of the distance |")
-    print("|---|---|---|")
-    nearer, changes = [], []
-    for word, target in means.items():
-        moved = []
-        for square in subjects:
-            source, size = small_of(square, 2), size_of(square)
-            settings = {
-                "model": name, "strength": strength, "steps": 8, "seed": 3, "hold": hold,
-                "guidance": guidance, "mode": Mode.JOINT,
-            }  # fmt: skip
-            plain, worded = (
-                character(grey(refined(source, size, "lanczos", Refine(**settings, prompt=prompt))))
-                for prompt in ("", word)
-            )
-            away = [np.linalg.norm((one - target) / spread) for one in (plain, worded)]
-            moved.append(away[1] - away[0])
-        nearer.append(np.mean(np.array(moved) < 0))
-        changes.append(np.mean(moved))
-        print(f"| {word} | {nearer[-1]:.0%} | {changes[-1]:+.3f} |", flush=True)
-    print(f"| all | {np.mean(nearer):.0%} | {np.mean(changes):+.3f} |")
+    print("| word | nearer to its material than without | distance without | with | mean change |")
+    print("|---|---|---|---|---|")
+    for word, found in (*zip(means, distances.swapaxes(0, 1), strict=True), ("all", distances)):
+        before, after = found[..., 0], found[..., 1]
+        print(
+            f"| {word} | {np.mean(after < before):.0%} | {np.median(before):.2f} "
+            f"| {np.median(after):.2f} | {np.mean(after - before):+.2f} |"
+        )
 
 
 def means_of(group: Iterable[np.ndarray]) -> np.ndarray:

@@ -21,7 +21,7 @@ import torch
 from torch import Tensor
 from torch.nn import functional
 
-from training.lessons import Batch, Enlarging, Refining, crisp, given_back, to_the_mean
+from training.lessons import Batch, Enlarging, Refining, crisp, to_the_mean
 from training.networks import Critic, make
 from training.pairs import Pictures, batches
 from training.recipes import RECIPES, Recipe
@@ -106,8 +106,7 @@ class Run:
 
     def learn(self, lesson: Enlarging | Refining, batch: Batch) -> None:
         if isinstance(lesson, Refining) and torch.rand(()) < self.recipe.rollouts:
-            loss = given_back(*lesson.rolled(self.network, batch))
-            self._step(self.optimiser, loss, self.recipe.rate)
+            self._step(self.optimiser, lesson.whole_pass(self.network, batch), self.recipe.rate)
             self._count()
             return
         guess, source, weight = lesson.guess(self.network, batch)
