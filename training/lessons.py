@@ -11,7 +11,7 @@ from torch import Tensor, nn
 from torch.nn import functional
 
 from enamel.core.picture.soften import softening_at
-from training.manner import STATISTICS, blurred, manner, manners
+from training.manner import LUMA, STATISTICS, blurred, manner, manners
 from training.materials import MATERIALS
 from training.networks import SIGMA_DATA
 from training.pairs import Pictures, reduced
@@ -139,7 +139,9 @@ class Refining:
         self.recipe = recipe
         self.pictures = pictures
         self.bank = bank
-        self.materials, self.spread = manners(pictures.named if recipe.worded else {}, recipe.patch)
+        self.materials, self.spread = (
+            manners(pictures.named, recipe.patch) if recipe.worded else ({}, torch.ones(STATISTICS))
+        )
 
     def batch(self, rng: np.random.Generator, count: int) -> tuple[np.ndarray, ...]:
         """Sharp patches, conditions and enlarged sources in −1…1, words, noise levels, what is missing, and
@@ -333,8 +335,7 @@ def planes(patches: list[np.ndarray]) -> np.ndarray:
 
 def psnr_y(one: Tensor, other: Tensor) -> float:
     """Mean PSNR of luma over patches, in dB, white being 1 above black; above 50 dB all counts as 50."""
-    weights = torch.tensor([0.2126, 0.7152, 0.0722]).view(1, 3, 1, 1)
-    error = (((one - other) * weights).sum(1) ** 2).mean((1, 2)).clamp_min(1e-5)
+    error = (((one - other) * LUMA.view(1, 3, 1, 1)).sum(1) ** 2).mean((1, 2)).clamp_min(1e-5)
     return float((-10 * torch.log10(error)).mean())
 
 

@@ -35,15 +35,15 @@ def manner(pictures: Tensor) -> Tensor:
     fade = torch.hann_window(side, periodic=False)
     waves = torch.fft.fft2((luma - luma.mean((1, 2), keepdim=True)) * fade[:, None] * fade)
     power = waves.abs().square() / side**4
-    found = []
+    found, details = [], []
     for octave in bands(side):
         found += [((power * (octave & way)).sum((1, 2)) + FAINTEST).log10() for way in ways(side)]
-        detail = torch.fft.ifft2(waves * octave).real
-        square = detail.square().mean((1, 2)) + FAINTEST
-        found.append(((detail**4).mean((1, 2)) / square**2 + 1).log10())
-    for octave in bands(side)[:2]:
-        detail = torch.fft.ifft2(waves * octave).real
-        local = functional.avg_pool2d(detail.square()[:, None], 8, 4)
+        square = torch.fft.ifft2(waves * octave).real.square()
+        mean = square.mean((1, 2)) + FAINTEST
+        found.append((square.square().mean((1, 2)) / mean**2 + 1).log10())
+        details.append(square)
+    for square in details[:2]:
+        local = functional.avg_pool2d(square[:, None], 8, 4)
         found.append((local + FAINTEST).log10().flatten(1).std(1))
     fine = luma - blurred(luma[:, None], 1.0)[:, 0]
     found.append((fine**3).mean((1, 2)) / (fine.square().mean((1, 2)) + FAINTEST) ** 1.5)

@@ -196,9 +196,8 @@ def evaluate_words(name: str, count: int, strength: float, hold: float, guidance
     learnt, shown = textures("train"), textures("test")
     means = {word: means_of(group) for word, group in learnt.items() if len(group) >= 8}
     spread = np.std(list(means.values()), axis=0)
-    in_turn = chain.from_iterable(
-        zip_longest(*shown.values())
-    )  # the first of each, the second of each …
+    # the first of each material, the second of each …
+    in_turn = chain.from_iterable(zip_longest(*shown.values()))
     subjects = [square for square in in_turn if square is not None][:count]
     settings = Refine(
         model=name,
