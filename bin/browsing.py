@@ -35,7 +35,7 @@ class Artist:
         self.errors: list[str] = []
 
     def get(self, path: str, kind: str, form: dict[str, str] | None = None) -> str:
-        """A page's text; its time is noted, and so is an error."""
+        """A page's text, of a picture nothing; its time is noted, and so is an error."""
         headers = {"Referer": self.address}
         headers["Cookie"] = "; ".join(f"{name}={value}" for name, value in self.cookies.items())
         body = urllib.parse.urlencode(form) if form else None
@@ -45,7 +45,7 @@ class Artist:
         try:
             self.line.request("POST" if form else "GET", path, body, headers)
             answer = self.line.getresponse()
-            text = answer.read().decode(errors="replace")
+            read = answer.read()
         except (OSError, http.client.HTTPException) as error:
             self.errors.append(f"{kind}: {error!r}")
             self.line.close()
@@ -59,7 +59,7 @@ class Artist:
             self.errors.append(f"{kind}: {answer.status}")
             return ""
         self.took[kind].append(time.perf_counter() - began)
-        return text
+        return read.decode() if answer.headers.get_content_maintype() == "text" else ""
 
     def sign_in(self) -> list[str]:
         """The addresses of the pieces."""

@@ -100,7 +100,14 @@ CACHES = {
     "default": {
         "BACKEND": "django.core.cache.backends.filebased.FileBasedCache",
         "LOCATION": os.environ.get("ENAMEL_CACHE", VAR / "cache"),
-    }
+    },
+    # what a web process may take as still true of those who just asked it
+    "just-asked": {
+        "BACKEND": "django.core.cache.backends.locmem.LocMemCache",
+        "LOCATION": "just-asked",
+        "TIMEOUT": 60,
+        "OPTIONS": {"MAX_ENTRIES": 2000},
+    },
 }
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
 AUTH_PASSWORD_VALIDATORS = [

@@ -8,6 +8,7 @@ from django.contrib.auth.models import User
 from django.test import Client
 from django.urls import reverse
 from django.utils import timezone
+from pytest_django import DjangoAssertNumQueries
 
 from enamel.api.models import Token
 from enamel.core.fire.touchup import Patch, TouchUp
@@ -149,6 +150,28 @@ def test_a_tile_that_was_painted_over_is_no_error(
     client.force_login(artist)
     address = reverse("firing-tile", kwargs={"firing_id": firing.pk, "number": 7})
     assert client.get(address).status_code == 204
+
+
+def test_whose_a_tile_is_is_looked_up_once(
+    client: Client,
+    piece: Piece,
+    artist: User,
+    stranger: User,
+    django_assert_num_queries: DjangoAssertNumQueries,
+) -> None:
+    tile = reverse("layer-tile", args=[piece.base.pk, 7, 0, 0])
+    client.force_login(artist)
+    first = client.get(tile)
+    with django_assert_num_queries(0):
+        again = client.get(tile)
+    assert again.status_code == 200
+    assert again.content == first.content
+    assert "Cookie" in first.headers["Vary"]
+    assert "Cookie" in again.headers["Vary"]
+    client.force_login(stranger)
+    assert client.get(tile).status_code == 404
+    client.logout()
+    assert client.get(tile).status_code == 302
 
 
 def test_nobody_gets_in_without_signing_in(client: Client, piece: Piece, firing: Firing) -> None:

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
 
+from django.db.models import prefetch_related_objects
 from django.forms import Form
 from django.http import QueryDict
 
@@ -231,6 +232,7 @@ class Workspace:
         self.piece = piece
         self.picked = picked
         self.unit = unit
+        prefetch_related_objects([piece], "masks")
         self.layers = list(piece.layers.order_by("created"))
         piece.base = self.layers[0]
         self.layer = self._found(picked.get("layer")) or self.layers[-1]

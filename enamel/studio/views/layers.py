@@ -1,11 +1,15 @@
 """Layers as pictures to look at: pyramid tiles and thumbnails."""
 
+from hashlib import sha256
 from uuid import UUID
 
+from django.conf import settings
 from django.contrib.auth.decorators import login_required
+from django.core.cache import caches
 from django.http import FileResponse, Http404, HttpRequest, HttpResponse, JsonResponse
 from django.views.decorators.cache import cache_control
 from django.views.decorators.http import require_GET
+from django.views.decorators.vary import vary_on_cookie
 
 from enamel.kiln.storage.pyramids import archives
 from enamel.studio.views.access import own_layer, own_pyramid
@@ -15,10 +19,29 @@ A_MONTH = 30 * 24 * 3600
 
 
 @require_GET
-@login_required
+@vary_on_cookie
 @cache_control(private=True, max_age=A_MONTH, immutable=True)
 def tile(request: HttpRequest, layer_id: UUID, level: int, column: int, row: int) -> HttpResponse:
+    """A pyramid's tile. Screens ask for dozens at once; whose they are is looked up for the first of them."""
+    session = request.COOKIES.get(settings.SESSION_COOKIE_NAME, "")
+    asked = sha256(f"{session} {layer_id}".encode()).hexdigest()
+    pyramid = caches["just-asked"].get(asked)
+    if pyramid is None:
+        return _first_tile(request, layer_id, asked, level, column, row)
+    return _tile_of(pyramid, level, column, row)
+
+
+@login_required
+def _first_tile(
+    request: HttpRequest, layer_id: UUID, asked: str, level: int, column: int, row: int
+) -> HttpResponse:
     pyramid = own_pyramid(request, layer_id)
+    if pyramid:
+        caches["just-asked"].set(asked, pyramid)
+    return _tile_of(pyramid, level, column, row)
+
+
+def _tile_of(pyramid: str, level: int, column: int, row: int) -> HttpResponse:
     png = archives.tile(pyramid, level, column, row) if pyramid else None
     if png is None:
         raise Http404
