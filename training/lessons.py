@@ -209,13 +209,15 @@ class Refining:
         led = borrowing(leads)
         guidance = torch.empty(len(leads)).uniform_(*GUIDED)
         guess, start, wanted = self.rolled(guided(network, led, guidance), batch)
-        loss = given_back(guess[~led], start[~led], wanted[~led])
-        if not led.any():
-            return loss
-        own = manner(wanted[led])
-        far = (LED * guidance[led, None]).clamp_max(1)
-        away = manner(guess[led]) - (own + far * (leads[led] - own))
-        return loss + LED_WEIGHT * (away.abs() / self.spread).mean()
+        loss = torch.zeros(())
+        if not led.all():
+            loss = given_back(guess[~led], start[~led], wanted[~led])
+        if led.any():
+            own = manner(wanted[led])
+            far = (LED * guidance[led, None]).clamp_max(1)
+            away = manner(guess[led]) - (own + far * (leads[led] - own))
+            loss = loss + LED_WEIGHT * (away.abs() / self.spread).mean()
+        return loss
 
     def rolled(self, network: Estimate, batch: Batch) -> tuple[Tensor, Tensor, Tensor]:
         """The end of a pass: its last estimate, its source, and the detail that it should give back.
@@ -247,7 +249,8 @@ class Refining:
         return guess, start, start + wide(given) * (sharp - start)
 
     def judge(self, network: nn.Module, batch: Batch) -> float:
-        sharp, cond, start, words, *_ = batch
+        own = ~borrowing(batch[-1])
+        sharp, cond, start, words = (part[own] for part in batch[:4])
         noise = torch.randn(sharp.shape, generator=torch.Generator().manual_seed(11))
         gains = []
         for level, lack in JUDGED_AT:

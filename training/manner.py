@@ -7,11 +7,11 @@ import torch
 from torch import Tensor
 from torch.nn import functional
 
-from training.measures import COARSE
+from training.measures import OCTAVES
 from training.trying import middle
 
 STATISTICS = 18
-OCTAVES, DIRECTIONS = 3, 4
+DIRECTIONS = 4
 SQUARE = 256
 """Side of the square of each texture that its material's statistics are taken from."""
 LUMA = torch.tensor([0.2126, 0.7152, 0.0722])  # ITU-R BT.709-6, item 3.2
@@ -53,10 +53,7 @@ def manner(pictures: Tensor) -> Tensor:
 def bands(side: int) -> list[Tensor]:
     """Which waves belong to each of the topmost octaves, the finest first, (side, side) bool each."""
     radius = torch.hypot(torch.fft.fftfreq(side)[:, None], torch.fft.fftfreq(side))
-    edges = [COARSE / 2**step for step in range(OCTAVES + 1)]
-    return [
-        (radius > low) & (radius <= high) for high, low in zip(edges[:-1], edges[1:], strict=True)
-    ]
+    return [(radius > low) & (radius <= high) for low, high in OCTAVES]
 
 
 def ways(side: int) -> list[Tensor]:

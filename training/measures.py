@@ -8,8 +8,8 @@ from enamel.core.picture.canvas import Picture, SampleArray
 from enamel.core.picture.colour import luma
 from enamel.core.upscale import Enlarged, upscaler
 
-FINE, COARSE = 0.25, 0.5
-"""The top octave in cycles per px: from half of Nyquist to Nyquist."""
+OCTAVES = [(0.25, 0.5), (0.125, 0.25), (0.0625, 0.125)]
+"""The three topmost octaves in cycles per px, the finest first: from half of Nyquist to Nyquist."""
 
 
 def grey(samples: SampleArray) -> np.ndarray:
@@ -54,13 +54,7 @@ def octaves(values: np.ndarray) -> np.ndarray:
     power = np.abs(np.fft.fft2(faded)) ** 2
     y, x = (np.fft.fftfreq(side)[:, None] for side in values.shape)
     radius = np.hypot(y, x.T)
-    edges = [COARSE / 2**step for step in range(4)]
-    return np.array(
-        [
-            power[(radius > low) & (radius <= high)].sum()
-            for high, low in zip(edges[:-1], edges[1:], strict=True)
-        ]
-    )
+    return np.array([power[(radius > low) & (radius <= high)].sum() for low, high in OCTAVES])
 
 
 def top_octave(values: np.ndarray) -> float:

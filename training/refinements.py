@@ -10,6 +10,7 @@ from pathlib import Path
 import cv2
 import numpy as np
 
+from enamel.core.base.subject import SUITED, Subject
 from enamel.core.diffusion.samplers import Sampler
 from enamel.core.picture.canvas import SampleArray
 from enamel.core.schedule import Mode, Refine
@@ -23,14 +24,17 @@ SOURCES = ((2, "lanczos"), (2, "vitreous"), (4, "vitreous"))
 STRENGTHS = (0.15, 0.3, 0.5, 0.8)
 SEEDS_AT = 0.5
 """Strength at which two seeds are compared."""
-SUITED = "suited"
+EACH_ITS_OWN = "suited"
 OFFERED = {
-    "photo": "grisaille",
-    "texture": "grisaille",
-    "painting": "camaieu",
-    "drawing": "champleve",
+    kind: SUITED[subject][1]
+    for kind, subject in {
+        "photo": Subject.PHOTO,
+        "texture": Subject.TEXTURE,
+        "painting": Subject.PAINTED,
+        "drawing": Subject.DRAWING,
+    }.items()
 }
-"""The refiner that each kind of picture is offered."""
+"""The refiner that each kind of test picture is offered."""
 PLACE = 9
 """Side in px of the square whose deviation tells textured places from flat ones."""
 TEXTURED, FLAT = 8.0, 1.0
@@ -74,10 +78,10 @@ def rms(values: np.ndarray) -> float:
 def evaluate_refiner(folder: Path, name: str, count: int) -> None:
     """Detail, fidelity and tone over several upscalers, and how far strengths and seeds move.
 
-    ``name`` is a refiner's, for all pictures of the folder, or `SUITED`, for each kind by the refiner that it
-    is offered, and for all kinds together.
+    ``name`` is a refiner's, for all pictures of the folder, or `EACH_ITS_OWN`, for each kind by the refiner
+    that it is offered, and for all kinds together.
     """
-    if name == SUITED:
+    if name == EACH_ITS_OWN:
         groups = [(kind, one, squares(folder / kind, count)) for kind, one in OFFERED.items()]
     else:
         groups = [("all", name, squares(folder, count))]

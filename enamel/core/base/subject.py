@@ -28,6 +28,15 @@ class Subject(StrEnum):
     COMPRESSED = "compressed"
 
 
+SUITED = {
+    Subject.PHOTO: ("vitreous", "grisaille"),
+    Subject.PAINTED: ("vitreous", "camaieu"),
+    Subject.DRAWING: ("cloisonne", "champleve"),
+    Subject.TEXTURE: ("stipple", "grisaille"),
+    Subject.COMPRESSED: ("mend", "grisaille"),
+}
+"""Upscaler and refiner that each kind is offered first."""
+
 PAINTED = re.compile(
     r"\b(oils?|paint(ing|ed|erly)|water-?colou?rs?|gouache|tempera|acrylics?|impasto|brush(work|strokes?)"
     r"|illustrations?|illustrated|fresco|pastels?|concept art)\b",

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from django.conf import settings
 from django.db import models
 
-from enamel.core.base.subject import Subject
+from enamel.core.base.subject import SUITED, Subject
 from enamel.core.networks.cards import Card, cards
 from enamel.core.upscale.resample import FILTERS
 
@@ -97,15 +97,6 @@ class TrialCrop(models.Model):
 class Suited(models.Model):
     """The models that new pieces of a kind start with, where they are not the usual ones."""
 
-    USUAL = {
-        Subject.PHOTO: ("vitreous", "grisaille"),
-        Subject.PAINTED: ("vitreous", "camaieu"),
-        Subject.DRAWING: ("cloisonne", "champleve"),
-        Subject.TEXTURE: ("stipple", "grisaille"),
-        Subject.COMPRESSED: ("mend", "grisaille"),
-    }
-    """Upscaler and refiner."""
-
     subject = models.CharField(max_length=12, choices=list(SUBJECTS.items()), unique=True)
     upscaler = models.CharField(max_length=40)
     refiner = models.CharField(max_length=40, blank=True)
@@ -120,7 +111,7 @@ class Suited(models.Model):
         As chosen, else the usual ones; where those are off, Lanczos and the first refiner that is on.
         """
         kept = cls.objects.filter(subject=subject).first()
-        upscaler, refiner = cls.USUAL[subject]
+        upscaler, refiner = SUITED[subject]
         there = offered()
         return (
             _first([kept.upscaler if kept else "", upscaler], there.upscalers, "lanczos"),
