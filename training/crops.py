@@ -6,11 +6,12 @@ import numpy as np
 import PIL.Image
 import PIL.ImageDraw
 
+from enamel.core.base.subject import SUITED
 from enamel.core.geometry import Box, Size
 from enamel.core.picture.canvas import Pixels, to_eight_bits
 from enamel.core.schedule import Mode, Refine
 from training.measures import enlarged, samples
-from training.trying import middle, opened, refined, small_of
+from training.trying import SUBJECTS, middle, opened, refined, small_of
 
 DEMO = Path(__file__).parent.parent / "demo" / "pictures"
 DEMO_CROPS = (
@@ -30,9 +31,6 @@ SIDE = 160
 GAP, HEAD = 4, 20
 SEEN = 24
 """What is refined around a crop, in px of the base."""
-SUITS = {"drawing": ("cloisonne", "champleve"), "painting": ("vitreous", "camaieu")}
-"""Upscaler and refiner for a kind."""
-OTHERWISE = ("vitreous", "grisaille")
 
 
 def draw_crops(path: Path, folder: Path) -> None:
@@ -92,7 +90,7 @@ def test_rows(folder: Path) -> list[list[np.ndarray]]:
 def made(source: Pixels, factor: int, kind: str, shown: Box) -> list[np.ndarray]:
     """A source enlarged plainly, by its upscaler, and refined; each cut to the box shown."""
     size = Size(source.size.width * factor, source.size.height * factor)
-    by, refiner = SUITS.get(kind, OTHERWISE)
+    by, refiner = SUITED[SUBJECTS[kind]]
     large = [enlarged(source, size, name) for name in ("lanczos", by)]
     large += [
         refined(source, size, by, Refine(refiner, strength, mode=Mode.JOINT))

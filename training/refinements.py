@@ -10,14 +10,14 @@ from pathlib import Path
 import cv2
 import numpy as np
 
-from enamel.core.base.subject import SUITED, Subject
+from enamel.core.base.subject import SUITED
 from enamel.core.diffusion.samplers import Sampler
 from enamel.core.picture.canvas import SampleArray
 from enamel.core.schedule import Mode, Refine
 from training.materials import MATERIALS, words_of
 from training.measures import character, enlarged, grey, low_psnr, psnr, samples, top_octave
 from training.sources import CACHE
-from training.trying import middle, refined, size_of, small_of, squares
+from training.trying import SUBJECTS, middle, refined, size_of, small_of, squares
 
 SOURCES = ((2, "lanczos"), (2, "vitreous"), (4, "vitreous"))
 """Factor and upscaler of what is refined."""
@@ -25,16 +25,6 @@ STRENGTHS = (0.15, 0.3, 0.5, 0.8)
 SEEDS_AT = 0.5
 """Strength at which two seeds are compared."""
 EACH_ITS_OWN = "suited"
-OFFERED = {
-    kind: SUITED[subject][1]
-    for kind, subject in {
-        "photo": Subject.PHOTO,
-        "texture": Subject.TEXTURE,
-        "painting": Subject.PAINTED,
-        "drawing": Subject.DRAWING,
-    }.items()
-}
-"""The refiner that each kind of test picture is offered."""
 PLACE = 9
 """Side in px of the square whose deviation tells textured places from flat ones."""
 TEXTURED, FLAT = 8.0, 1.0
@@ -82,7 +72,10 @@ def evaluate_refiner(folder: Path, name: str, count: int) -> None:
     that it is offered, and for all kinds together.
     """
     if name == EACH_ITS_OWN:
-        groups = [(kind, one, squares(folder / kind, count)) for kind, one in OFFERED.items()]
+        groups = [
+            (kind, SUITED[subject][1], squares(folder / kind, count))
+            for kind, subject in SUBJECTS.items()
+        ]
     else:
         groups = [("all", name, squares(folder, count))]
     print("Default settings; medians, in flats also the worst")

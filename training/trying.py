@@ -7,12 +7,20 @@ from pathlib import Path
 import numpy as np
 import PIL.Image
 
+from enamel.core.base.subject import Subject
 from enamel.core.fire.firing import fire
 from enamel.core.geometry import Box, Size
 from enamel.core.picture.canvas import Pixels, SampleArray
 from enamel.core.schedule import Coat, Refine, Schedule
 from training.measures import samples
 
+SUBJECTS = {
+    "photo": Subject.PHOTO,
+    "texture": Subject.TEXTURE,
+    "painting": Subject.PAINTED,
+    "drawing": Subject.DRAWING,
+}
+"""What kind of picture each folder of test pictures holds."""
 SIDE = 480
 SMALLEST = 256
 
