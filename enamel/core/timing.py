@@ -5,6 +5,13 @@ import time
 from collections.abc import Callable
 
 
+def seconds_of(run: Callable[[], object]) -> float:
+    """Seconds that ``run`` takes."""
+    began = time.perf_counter()
+    run()
+    return time.perf_counter() - began
+
+
 def median_seconds(run: Callable[[], object]) -> float:
     """Seconds that ``run`` takes, median of three after one that warms up."""
     return medians_in_turn(run, times=3)[0]
@@ -18,7 +25,5 @@ def medians_in_turn(*runs: Callable[[], object], times: int) -> list[float]:
     seconds: list[list[float]] = [[] for _ in runs]
     for _ in range(times + 1):
         for run, taken in zip(runs, seconds, strict=True):
-            began = time.perf_counter()
-            run()
-            taken.append(time.perf_counter() - began)
+            taken.append(seconds_of(run))
     return [statistics.median(taken[1:]) for taken in seconds]

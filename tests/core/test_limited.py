@@ -2,10 +2,12 @@
 
 from pathlib import Path
 
+import numpy as np
 import pytest
 
 from enamel.core.errors import Refusal
 from enamel.core.limited import answer_of
+from enamel.core.memory import peak_from_here, peak_memory_mb
 
 WORK = """
 import sys, time
@@ -57,3 +59,12 @@ def test_what_loops_is_ended() -> None:
 def test_what_takes_all_memory_breaks_off_alone() -> None:
     with pytest.raises(Refusal, match="lack of memory"):
         asked("greedy")
+
+
+def test_the_peak_counts_what_runs_next_and_not_what_ran_before() -> None:
+    before = np.ones(40_000_000, np.float32)
+    del before
+    peak_from_here()
+    least = peak_memory_mb()
+    held = np.ones(20_000_000, np.float32)
+    assert peak_memory_mb() - least == pytest.approx(held.nbytes / 1e6, abs=8)

@@ -7,15 +7,13 @@ from typing import Any
 import numpy as np
 
 from enamel.core.errors import Refusal
-from enamel.core.memory import peak_memory_mb
+from enamel.core.memory import peak_from_here, peak_memory_mb
 from enamel.core.networks.probes import margin, picture, smallest_grid
 from enamel.core.networks.runtimes import Network
 from enamel.core.picture.canvas import FloatArray
 
 CONTRACT = {"x", "cond", "sigma"}
 NATIVE = 512
-TIMED = 128
-"""Side in px of the tile that runtimes are compared on."""
 FARTHEST = 128
 """Largest receptive radius in px that tiles are read with; beyond it the network counts as one that
 sees its whole tile."""
@@ -95,6 +93,8 @@ class RefinerProbe:
         self.said = network.said
         self.vocabulary = self._vocabulary()
         self.grid = smallest_grid(self._tried)
+        self.native = -(-NATIVE // self.grid) * self.grid
+        self.memory = self._bytes_per_pixel()
 
     @staticmethod
     def fits(network: Network) -> bool:
@@ -103,7 +103,6 @@ class RefinerProbe:
 
     def facts(self) -> dict[str, Any]:
         """Kind and the ``refiner`` part of a card."""
-        memory = self._bytes_per_pixel()  # first, before larger probes raise the peak
         self._cleans()
         return {
             "kind": "refiner",
@@ -112,7 +111,7 @@ class RefinerProbe:
                 "grid": self.grid,
                 "native_tile": NATIVE,
                 "radius": self._radius(),
-                "bytes_per_pixel": memory,
+                "bytes_per_pixel": self.memory,
                 "vocabulary": self.vocabulary,
                 "gives_back": "missing" in self.inputs,
                 **{name: self._read(name, value) for name, value in ASSUMED.items()},
@@ -169,9 +168,8 @@ class RefinerProbe:
         return estimate
 
     def once(self) -> None:
-        """Run on a tile of the size that runtimes are compared on."""
-        side = -(-TIMED // self.grid) * self.grid
-        given = picture(side, side)
+        """Run on a tile of the native size: on small ones another runtime may be the faster."""
+        given = picture(self.native, self.native)
         self.run(given, given, LEVELS[0])
 
     def _tried(self, probe: FloatArray) -> None:
@@ -211,8 +209,8 @@ class RefinerProbe:
 
     def _bytes_per_pixel(self) -> int:
         """Memory that a tile takes, by the process's peak before and after one of the native size."""
-        side = -(-NATIVE // self.grid) * self.grid
+        peak_from_here()
         before = peak_memory_mb()
-        given = np.zeros((side, side, 3), np.float32)
+        given = np.zeros((self.native, self.native, 3), np.float32)
         self.run(given, given, 0.1)
-        return max(50, round((peak_memory_mb() - before) * 1e6 / side**2))
+        return max(50, round((peak_memory_mb() - before) * 1e6 / self.native**2))

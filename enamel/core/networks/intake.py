@@ -17,10 +17,12 @@ from enamel.core.limited import answer, answer_of
 from enamel.core.networks.cards import Card, own_folder
 from enamel.core.networks.names import check_name
 from enamel.core.networks.runtimes import Runtime, described
-from enamel.core.timing import medians_in_turn
+from enamel.core.timing import medians_in_turn, seconds_of
 from enamel.core.upscale.probe import UpscalerProbe
 
 SECONDS = 120
+QUICK = 1.0
+"""Seconds up to which a run is repeated when runtimes are compared."""
 LARGEST_BYTES = 400 * 10**6
 NO_SLOWER = 1.05
 """OpenVINO runs a network unless it takes this many times as long as ONNX Runtime."""
@@ -83,7 +85,8 @@ def inspected(path: Path) -> dict[str, Any]:
     plain = probe_of(path, Runtime.ONNXRUNTIME)
     try:
         other = probe_of(path, Runtime.OPENVINO)
-        there, here = medians_in_turn(plain.once, other.once, times=5)
+        times = 5 if seconds_of(plain.once) < QUICK else 1
+        there, here = medians_in_turn(plain.once, other.once, times=times)
         quick = here <= there * NO_SLOWER
     except Refusal:
         quick = False
