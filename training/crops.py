@@ -1,5 +1,8 @@
 """The sheet of crops for docs/models.md: what an artist sees, at 100 %."""
 
+from collections.abc import Iterator
+from dataclasses import replace
+from itertools import islice
 from pathlib import Path
 
 import numpy as np
@@ -11,7 +14,7 @@ from enamel.core.geometry import Box, Size
 from enamel.core.picture.canvas import Pixels, to_eight_bits
 from enamel.core.schedule import Mode, Refine
 from training.measures import enlarged, samples
-from training.trying import SUBJECTS, middle, opened, refined, small_of
+from training.trying import SUBJECTS, middle, opened, refined, size_of, small_of, squares
 
 DEMO = Path(__file__).parent.parent / "demo" / "pictures"
 DEMO_CROPS = (
@@ -26,6 +29,10 @@ DEMO_CROPS = (
 TESTED = {"photo": 3, "painting": 3, "drawing": 2}
 """Test pictures shown, of each kind."""
 STRENGTHS = (0.15, 0.3, 0.5, 0.7)
+WORDS = ("wood", "grass", "brick", "stone", "cloth")
+LED_BY_WORDS = Refine("grisaille", 0.9, hold=0, guidance=3, mode=Mode.JOINT)
+ROUGH = 25
+"""Deviation in 8-bit levels from which a square has something to show."""
 SIDE = 160
 """Side of the crops in px of the result."""
 GAP, HEAD = 4, 20
@@ -35,8 +42,17 @@ SEEN = 24
 
 def draw_crops(path: Path, folder: Path) -> None:
     """Crops by Lanczos, by the upscaler that suits, refined on top at four strengths, and the truth."""
-    rows = [*demo_rows(), *test_rows(folder)]
     names = ["Lanczos", "upscaler", *(f"refined {strength:g}" for strength in STRENGTHS), "truth"]
+    draw(path, names, [*demo_rows(), *test_rows(folder)])
+
+
+def draw_words(path: Path, folder: Path) -> None:
+    """Crops of test textures by Lanczos, refined without and with words, and the truth."""
+    draw(path, ["Lanczos", "no word", *WORDS, "truth"], list(word_rows(folder)))
+
+
+def draw(path: Path, names: list[str], rows: list[list[np.ndarray]]) -> None:
+    """A sheet of crops with names above its columns."""
     sheet = PIL.Image.new(
         "RGB", (len(names) * (SIDE + GAP), len(rows) * (SIDE + GAP) + HEAD), "white"
     )
@@ -85,6 +101,21 @@ def test_rows(folder: Path) -> list[list[np.ndarray]]:
             shown = Box(inset, inset, SIDE, SIDE)
             rows.append([*made(small_of(sharp, 2), 2, kind, shown), sharp[shown.slices]])
     return rows
+
+
+def word_rows(folder: Path) -> Iterator[list[np.ndarray]]:
+    rough = (one for one in squares(folder / "texture", 24) if one.std() > ROUGH)
+    for square in islice(rough, 4):
+        sharp = middle(square, SIDE + 2 * SEEN * 2)
+        inset = (sharp.shape[0] - SIDE) // 2
+        shown = Box(inset, inset, SIDE, SIDE)
+        source, size = small_of(sharp, 2), size_of(sharp)
+        large = [enlarged(source, size, "lanczos")]
+        large += [
+            refined(source, size, "lanczos", replace(LED_BY_WORDS, prompt=word))
+            for word in ("", *WORDS)
+        ]
+        yield [*(to_eight_bits(one[shown.slices]) for one in large), sharp[shown.slices]]
 
 
 def made(source: Pixels, factor: int, kind: str, shown: Box) -> list[np.ndarray]:

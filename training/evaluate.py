@@ -6,6 +6,7 @@
     python -m training.evaluate --levels grisaille [--count 6]                      samplers and levels
     python -m training.evaluate --words grisaille [--count 12 --strength 0.6 --hold 0 --guidance 2]
     python -m training.evaluate --crops docs/models-crops.png                       the sheet of crops
+    python -m training.evaluate --word-crops docs/models-words.png                  that of words
 
 Every picture is cut to a middle square, reduced by the factor as the field does (antialiased bicubic),
 compressed if asked, enlarged again by plain interpolation and by every model, and compared with itself.
@@ -18,7 +19,7 @@ from pathlib import Path
 import numpy as np
 
 from enamel.core.upscale import upscaler_names
-from training.crops import draw_crops
+from training.crops import draw_crops, draw_words
 from training.measures import enlarged, grey, low_psnr, psnr, samples, ssim, top_octave
 from training.refinements import evaluate_levels, evaluate_refiner, evaluate_words
 from training.sources import CACHE
@@ -66,6 +67,7 @@ if __name__ == "__main__":
     parser.add_argument("--hold", type=float, default=0.0, help="of the structure, for words")
     parser.add_argument("--guidance", type=float, default=2.0, help="scale, for words")
     parser.add_argument("--crops", type=Path)
+    parser.add_argument("--word-crops", type=Path)
     chosen = parser.parse_args()
     if chosen.refiner:
         evaluate_refiner(chosen.folder, chosen.refiner, chosen.count)
@@ -75,5 +77,7 @@ if __name__ == "__main__":
         evaluate_words(chosen.words, chosen.count, chosen.strength, chosen.hold, chosen.guidance)
     elif chosen.crops:
         draw_crops(chosen.crops, chosen.folder)
+    elif chosen.word_crops:
+        draw_words(chosen.word_crops, chosen.folder)
     else:
         evaluate(chosen.folder, chosen.factor, chosen.quality, chosen.count)

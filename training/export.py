@@ -77,8 +77,7 @@ def export(recipe: Recipe) -> None:
     )
     if recipe.kind == "refiner":
         model = onnx.load(path)
-        lag = {"lag": [[0, recipe.lag], [1, recipe.lag]]}
-        for name, value in (REFINER | lag).items():
+        for name, value in (REFINER | {"lag": recipe.lag}).items():
             model.metadata_props.add(key=name, value=json.dumps(value, ensure_ascii=False))
         onnx.save(model, path)
     difference = against_torch(str(path), network, samples(recipe, 48, 32))

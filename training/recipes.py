@@ -26,10 +26,10 @@ class Recipe:
     """A recipe of the same network, whose weights this one goes on from."""
     rollouts: float = 0.0
     """Share of a refiner's steps that train on what the sampler itself reaches."""
-    lag: float = 0.0
-    """What a refiner is told to lack still at the last level, as a share of what it lacked at first. Fitted
-    on held-out pictures of its kind: the most detail at strength 0.3 that costs less than 1.5 dB. It is the
-    same at every strength, so that more strength goes further; in training it falls with the noise."""
+    lag: tuple[tuple[float, float], ...] = ((0.0, 0.0), (1.0, 0.0))
+    """By strength: what a refiner is told to lack still at the last level, as a share of what it lacked at
+    first. Fitted on held-out pictures of its kind: at strength 0.3 the most detail that costs less than
+    1.5 dB, at others so that more strength goes further. In training it falls with the noise."""
     held: float = 0.65
     """Share of a refiner's patches whose structure is held to as it is; the rest draw their hold evenly from
     0 to 1. Words are learnt where structure is let go."""
@@ -122,7 +122,7 @@ RECIPES = {
             steps=60000,
             held=0.5,
             worded=0.5,
-            lag=0.66,
+            lag=((0, 0.7), (0.5, 0.7), (0.8, 0.78), (1, 0.78)),
             seed=6,
             # until 38,073 steps by 4e-4 of 90,000, and words only as they came
         ),
@@ -138,7 +138,7 @@ RECIPES = {
             rate=3e-4,
             rollouts=0.8,
             steps=30000,
-            lag=0.48,
+            lag=((0, 0.48), (1, 0.48)),
             seed=7,
             starts_from="grisaille",
         ),
@@ -154,7 +154,7 @@ RECIPES = {
             rate=3e-4,
             rollouts=0.8,
             steps=30000,
-            lag=0.72,
+            lag=((0, 0.72), (1, 0.72)),
             seed=8,
             starts_from="grisaille",
         ),
@@ -170,7 +170,7 @@ RECIPES = {
             rate=3e-4,
             rollouts=0.8,
             steps=5000,
-            lag=0.66,
+            lag=((0, 0.66), (1, 0.66)),
             seed=9,
             starts_from="grisaille",
         ),

@@ -30,9 +30,10 @@ def squares(folder: Path, count: int, side: int = SIDE) -> list[np.ndarray]:
     found = []
     for group in [folder, *sorted(path for path in folder.iterdir() if path.is_dir())]:
         paths = [path for path in sorted(group.iterdir()) if path.is_file()]
-        pictures = (opened(path) for path in paths[:: max(1, len(paths) // (2 * count))])
+        pictures = (opened(path) for path in paths)
         usable = [one for one in pictures if one is not None and min(one.shape[:2]) >= SMALLEST]
-        found += [middle(pixels, side) for pixels in usable[:count]]
+        evenly = usable[:: max(1, len(usable) // count)]
+        found += [middle(pixels, side) for pixels in evenly[:count]]
     return found
 
 
