@@ -63,7 +63,7 @@ def draw(path: Path, names: list[str], rows: list[list[np.ndarray]]) -> None:
         for column, crop in enumerate(crops):
             place = column * (SIDE + GAP), HEAD + row * (SIDE + GAP)
             sheet.paste(PIL.Image.fromarray(crop), place)
-    sheet.save(path, optimize=True)
+    sheet.save(path, optimize=True, quality=92)
 
 
 def demo_rows() -> list[list[np.ndarray]]:
