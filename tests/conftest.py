@@ -30,6 +30,7 @@ from tests.kiln.workers import wait_for
 from tests.pictures import STATIONMASTER
 
 SIZE = (112, 88)
+QUEUE_TABLES = ("procrastinate_periodic_defers", "procrastinate_events", "procrastinate_jobs")
 
 
 @pytest.fixture(scope="session", autouse=True)
@@ -58,12 +59,13 @@ def faces_once() -> Iterator[None]:
 
 @pytest.fixture(scope="session", autouse=True)
 def emptied_by_rows() -> Iterator[None]:
-    """Tables are emptied by deleting the few rows of a test: truncating all takes most of a second."""
+    """Tables are emptied by deleting the few rows of a test: truncating all takes most of a second. The
+    queue's are too, which Django does not know as its own: a job left there is another test's to find."""
 
     def sql_flush(
         self: DatabaseOperations, style: object, tables: list[str], **_: object
     ) -> list[str]:
-        return [f"DELETE FROM {self.quote_name(table)}" for table in tables]
+        return [f"DELETE FROM {self.quote_name(table)}" for table in (*QUEUE_TABLES, *tables)]
 
     with pytest.MonkeyPatch.context() as patch:
         patch.setattr(DatabaseOperations, "sql_flush", sql_flush)
