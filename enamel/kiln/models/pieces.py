@@ -182,6 +182,9 @@ class Piece(models.Model):
     @transaction.atomic
     def keep_schedule(self, schedule: Schedule) -> None:
         """Take a schedule in hand as a change that can be undone. What was undone before is let go."""
+        # a page may send two changes at once; the second waits for the first
+        waiting = Piece._base_manager.select_for_update()
+        self.refresh_from_db(fields=["step", "schedule_kept"], from_queryset=waiting)
         fresh, now = schedule.to_json(), self.schedule.to_json()
         if fresh == now:
             return
