@@ -96,19 +96,22 @@ def test_rows(folder: Path) -> list[list[np.ndarray]]:
         for path in paths[len(paths) // (2 * count) :: len(paths) // count][:count]:
             pixels = opened(path)
             assert pixels is not None
-            sharp = middle(pixels, SIDE + 2 * SEEN * 2)
-            inset = (sharp.shape[0] - SIDE) // 2
-            shown = Box(inset, inset, SIDE, SIDE)
+            sharp, shown = framed(pixels)
             rows.append([*made(small_of(sharp, 2), 2, kind, shown), sharp[shown.slices]])
     return rows
+
+
+def framed(pixels: np.ndarray) -> tuple[np.ndarray, Box]:
+    """The middle of a test picture with what is refined around it, and the box of it that is shown."""
+    sharp = middle(pixels, SIDE + 2 * SEEN * 2)
+    inset = (sharp.shape[0] - SIDE) // 2
+    return sharp, Box(inset, inset, SIDE, SIDE)
 
 
 def word_rows(folder: Path) -> Iterator[list[np.ndarray]]:
     rough = (one for one in squares(folder / "texture", 24) if one.std() > ROUGH)
     for square in islice(rough, 4):
-        sharp = middle(square, SIDE + 2 * SEEN * 2)
-        inset = (sharp.shape[0] - SIDE) // 2
-        shown = Box(inset, inset, SIDE, SIDE)
+        sharp, shown = framed(square)
         source, size = small_of(sharp, 2), size_of(sharp)
         large = [enlarged(source, size, "lanczos")]
         large += [

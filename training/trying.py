@@ -30,11 +30,22 @@ def squares(folder: Path, count: int, side: int = SIDE) -> list[np.ndarray]:
     found = []
     for group in [folder, *sorted(path for path in folder.iterdir() if path.is_dir())]:
         paths = [path for path in sorted(group.iterdir()) if path.is_file()]
-        pictures = (opened(path) for path in paths)
-        usable = [one for one in pictures if one is not None and min(one.shape[:2]) >= SMALLEST]
+        usable = [path for path in paths if shorter_side(path) >= SMALLEST]
         evenly = usable[:: max(1, len(usable) // count)]
-        found += [middle(pixels, side) for pixels in evenly[:count]]
+        pictures = (opened(path) for path in evenly[:count])
+        found += [middle(pixels, side) for pixels in pictures if pixels is not None]
     return found
+
+
+def shorter_side(path: Path) -> int:
+    """In px, from the file's head; 0 when it is no picture."""
+    if path.suffix == ".npy":
+        return min(np.load(path, mmap_mode="r").shape[:2])
+    try:
+        with PIL.Image.open(path) as image:
+            return min(image.size)
+    except OSError:
+        return 0
 
 
 def opened(path: Path) -> "np.ndarray | None":

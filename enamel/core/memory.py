@@ -4,6 +4,7 @@ import ctypes
 import gc
 import resource
 import sys
+from collections.abc import Callable
 from contextlib import suppress
 from pathlib import Path
 
@@ -13,14 +14,6 @@ def give_back_freed() -> None:
     gc.collect()
     with suppress(OSError, AttributeError):
         ctypes.CDLL("libc.so.6").malloc_trim(0)
-
-
-def peak_from_here() -> None:
-    """Give freed memory back and count the peak anew, where the system can: what runs next is measured by
-    what it takes itself, not by what it takes beyond others before it."""
-    give_back_freed()
-    with suppress(OSError):
-        Path("/proc/self/clear_refs").write_text("5")  # proc_pid_clear_refs(5)
 
 
 def peak_memory_mb() -> float:
@@ -36,3 +29,17 @@ def peak_memory_mb() -> float:
                 return int(line.split()[1]) * 1024 / 1e6
     peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
     return peak / 1e6 if sys.platform == "darwin" else peak * 1024 / 1e6
+
+
+def memory_taken_mb(run: Callable[[], object]) -> float:
+    """Most memory that ``run`` takes itself, in MB.
+
+    Freed memory is given back and the peak counted anew first, where the system can: what ran before could
+    hide it.
+    """
+    give_back_freed()
+    with suppress(OSError):
+        Path("/proc/self/clear_refs").write_text("5")  # proc_pid_clear_refs(5)
+    before = peak_memory_mb()
+    run()
+    return peak_memory_mb() - before

@@ -16,7 +16,7 @@ from enamel.core.diffusion.denoiser import Condition, Space, Traits
 from enamel.core.diffusion.predictions import ladder_of
 from enamel.core.diffusion.sigmas import sigma_of
 from enamel.core.errors import Refusal
-from enamel.core.memory import peak_memory_mb
+from enamel.core.memory import memory_taken_mb
 from enamel.core.networks.probes import margin, picture
 from enamel.core.picture.canvas import FloatArray
 from enamel.core.timing import medians_in_turn
@@ -199,12 +199,10 @@ class Bench:
             torch.cuda.reset_peak_memory_stats()
             before = torch.cuda.max_memory_allocated() / 1e6
             self._estimate(x)
-            peak = torch.cuda.max_memory_allocated() / 1e6
+            taken = torch.cuda.max_memory_allocated() / 1e6 - before
         else:
-            before = peak_memory_mb()
-            self._estimate(x)
-            peak = peak_memory_mb()
-        return max(50, round((peak - before) * 1e6 / side**2))
+            taken = memory_taken_mb(lambda: self._estimate(x))
+        return max(50, round(taken * 1e6 / side**2))
 
 
 class _AtHand(LatentRefiner):

@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 
 from enamel.core.errors import Refusal
-from enamel.core.memory import peak_from_here, peak_memory_mb
+from enamel.core.memory import memory_taken_mb
 from enamel.core.networks.probes import margin, picture, smallest_grid
 from enamel.core.networks.runtimes import Network
 from enamel.core.picture.canvas import FloatArray
@@ -208,9 +208,10 @@ class RefinerProbe:
         return reach
 
     def _bytes_per_pixel(self) -> int:
-        """Memory that a tile takes, by the process's peak before and after one of the native size."""
-        peak_from_here()
-        before = peak_memory_mb()
-        given = np.zeros((self.native, self.native, 3), np.float32)
-        self.run(given, given, 0.1)
-        return max(50, round((peak_memory_mb() - before) * 1e6 / self.native**2))
+        """Memory that a tile takes, by one of the native size."""
+
+        def tile() -> None:
+            given = np.zeros((self.native, self.native, 3), np.float32)
+            self.run(given, given, 0.1)
+
+        return max(50, round(memory_taken_mb(tile) * 1e6 / self.native**2))
