@@ -13,6 +13,7 @@ from enamel.core.picture.canvas import Picture, Pixels, SampleArray
 DEMO = Path(__file__).parent.parent / "demo" / "pictures"
 STATIONMASTER = DEMO / "stationmaster.png"
 STATIONMASTER_TRUTH = DEMO / "stationmaster.truth.jpg"
+NIGHT_MAIL = DEMO / "night-mail.png"
 PLATFORM = DEMO / "platform.png"
 SIGNAL_LAMP = DEMO / "signal-lamp.jpg"
 

@@ -15,7 +15,7 @@ import torch
 
 from enamel.core.networks.cards import SHIPPED
 from enamel.core.networks.intake import accept
-from training.lessons import RHO, SIGMA_MIN, SOFTENING, STRENGTHS
+from training.lessons import RHO, SIGMA_MIN, SOFTENING, STRENGTH_MAP
 from training.materials import VOCABULARY
 from training.recipes import RECIPES, Recipe
 from training.train import Run
@@ -25,7 +25,7 @@ LICENCE = "Trained for Enamel on photographs, textures and drawings from Debian'
 REFINER = {
     "sigma_min": SIGMA_MIN,
     "rho": RHO,
-    "strength_map": [[strength, sigma] for strength, sigma, _ in STRENGTHS],
+    "strength_map": STRENGTH_MAP,
     "softening": SOFTENING,
     "vocabulary": VOCABULARY,
 }

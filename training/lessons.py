@@ -10,7 +10,6 @@ import torch
 from torch import Tensor, nn
 from torch.nn import functional
 
-from enamel.core.picture.soften import softening_at
 from training.manner import LUMA, STATISTICS, blurred, manner, manners
 from training.materials import MATERIALS
 from training.networks import SIGMA_DATA
@@ -39,21 +38,17 @@ FROM_BANK = 0.45
 """Share of the patches whose source was enlarged by an upscaler, from the bank of pairs."""
 SIGMA_MIN, RHO = 0.03, 5.0
 """Lowest noise level of a pass, and how its levels are spread; the card says the same."""
-STRENGTHS = (
-    (0.0, 0.035, 0.6),
-    (0.15, 0.05, 0.6),
-    (0.3, 0.08, 0.6),
-    (0.5, 0.25, 0.48),
-    (0.8, 0.8, 0.46),
-    (1.0, 1.2, 0.46),
-)
-"""Denoising strength, the noise level that a pass starts from at it, and the lag: what it is told it still
-lacks at its last level, as a share of what it lacked at first. Noise is detail too, so the more of it there
-is, the less has to be made up for."""
+STRENGTH_MAP = ((0.0, 0.035), (0.15, 0.05), (0.3, 0.08), (0.5, 0.25), (1.0, 0.8))
+"""Denoising strength and the noise level that a pass starts from at it. Where structure is held, more noise
+than the last changes nothing, because the network looks at the structure instead."""
+LAGS = ((0.08, 0.6), (0.25, 0.48), (0.8, 0.46))
+"""By the noise level that a pass of the training starts from: what it is told it still lacks at its last
+level, as a share of what it lacked at first. Noise is detail too, so the more of it there is, the less has to
+be made up for."""
 ROLLED_FROM = (0.04, 1.0)
 """Noise levels that passes start from."""
 HARDLY_HELD = 0.5
-"""Up to this hold where words are taught."""
+"""Root of the least share of the softening where words are taught."""
 BORROWED = 0.5
 """Share of the patches chosen for words that are given another material's word: what an artist does."""
 LED = 0.4
@@ -151,8 +146,8 @@ class Refining:
         triples = [self._example(rng, named=named) for named in wordy]
         sharps, starts = [one for one, _, _ in triples], [one for _, one, _ in triples]
         blurs = [
-            softening_at(rng.uniform(0, HARDLY_HELD), SOFTENING) if loose
-            else softening_at(rng.random(), SOFTENING) * (rng.random() > self.recipe.held)
+            SOFTENING * rng.uniform(HARDLY_HELD, 1) ** 2 if loose
+            else SOFTENING * rng.random() ** 2 * (rng.random() > self.recipe.held)
             for loose in wordy
         ]  # fmt: skip
         conditions = [
@@ -297,8 +292,8 @@ def borrowing(leads: Tensor) -> Tensor:
 
 def lag_at(sigma: Tensor) -> Tensor:
     """The lag of passes that start from these noise levels."""
-    knots = np.array(STRENGTHS)
-    found = np.interp(sigma.log().numpy(), np.log(knots[:, 1]), knots[:, 2])
+    levels, lags = np.array(LAGS).T
+    found = np.interp(sigma.log().numpy(), np.log(levels), lags)
     return torch.from_numpy(found.astype(np.float32))
 
 

@@ -122,7 +122,7 @@ RECIPES = {
             steps=60000,
             held=0.5,
             worded=0.5,
-            lag=((0, 0.7), (0.5, 0.7), (0.8, 0.78), (1, 0.78)),
+            lag=((0, 0.7), (0.5, 0.7), (1, 0.78)),
             seed=6,
             # until 38,073 steps by 4e-4 of 90,000, and words only as they came
         ),
@@ -154,7 +154,7 @@ RECIPES = {
             rate=3e-4,
             rollouts=0.8,
             steps=30000,
-            lag=((0, 0.72), (1, 0.72)),
+            lag=((0, 0.72), (0.3, 0.66), (0.5, 0.45), (1, 0.4)),
             seed=8,
             starts_from="grisaille",
         ),

@@ -7,17 +7,17 @@ import numpy as np
 from enamel.core.geometry import Box
 from enamel.core.picture.canvas import FloatArray, Picture, SampleArray, mirrored_index
 
-WEAK_HOLD = 0.5
+WEAK_HOLD = 0.75
 """Share of the hold that is left to the weak estimate, which guidance moves away from."""
 
 
 def softening_at(hold: float, softening: float) -> float:
     """Blur in px of the structure at a hold of 0 to 1, 0 at 1, ``softening`` at 0.
 
-    It grows with the square of what is let go, because the last pixels of blur take away whole shapes
-    where the first take away only grain: half a hold is a quarter of the blur.
+    In proportion to what is let go: the first third of a pixel of blur changes nothing that can be seen, so
+    a slower start would leave a part of the range without effect.
     """
-    return softening * (1 - hold) ** 2
+    return softening * (1 - hold)
 
 
 def gaussian_taps(sigma: float) -> FloatArray:
