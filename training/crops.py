@@ -30,7 +30,7 @@ TESTED = {"photo": 3, "painting": 3, "drawing": 2}
 """Test pictures shown, of each kind."""
 STRENGTHS = (0.15, 0.3, 0.5, 0.7)
 WORDS = ("wood", "grass", "brick", "stone", "cloth")
-LED_BY_WORDS = Refine("grisaille", 0.9, hold=0, guidance=3, mode=Mode.JOINT)
+LED_BY_WORDS = Refine("grisaille", 1, hold=0, guidance=3, mode=Mode.JOINT)
 ROUGH = 25
 """Deviation in 8-bit levels from which a square has something to show."""
 SIDE = 160

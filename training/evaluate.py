@@ -5,7 +5,7 @@
     python -m training.evaluate --refiner suited [--count 4]                        each kind by its own
     python -m training.evaluate --levels grisaille [--count 6]                      samplers and levels
     python -m training.evaluate --words grisaille [--count 12 --strength 0.6 --hold 0 --guidance 2]
-    python -m training.evaluate --crops docs/models-crops.png                       the sheet of crops
+    python -m training.evaluate --crops docs/models-crops.jpg                       the sheet of crops
     python -m training.evaluate --word-crops docs/models-words.jpg                  that of words
 
 Every picture is cut to a middle square, reduced by the factor as the field does (antialiased bicubic),

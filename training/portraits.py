@@ -48,6 +48,12 @@ class Portrait:
     def height(self) -> int:
         return self.face.box.height
 
+    @property
+    def head(self) -> Box:
+        """The face with what is around it, as far as the picture goes."""
+        rows, columns = self.truth.shape[:2]
+        return self.face.box.grown(self.height // 3).intersection(Box(0, 0, columns, rows))
+
 
 def portraits() -> list[Portrait]:
     """All held-out faces."""
@@ -123,7 +129,7 @@ def sheet(rows: list[list[np.ndarray]], path: Path, side: int = 200) -> None:
         )
         for row in rows
     ]
-    PIL.Image.fromarray(np.concatenate(cells)).save(path, optimize=True)
+    PIL.Image.fromarray(np.concatenate(cells)).save(path, quality=92)
 
 
 def main() -> None:
@@ -154,8 +160,12 @@ def main() -> None:
                 found[way].append(measured(eight[way], portrait))
             if given.sheet and number % max(1, len(used) // 4) == 0:
                 order = [ways[place] for place in chance.permutation(len(ways))]
-                shown.append([portrait.truth, *(eight[way] for way in order)])
+                head = portrait.head.slices
+                shown.append([portrait.truth[head], *(eight[way][head] for way in order)])
                 key.append(f"{height} px: {', '.join(order)}")
+        if not used:
+            print(f"| {height} | none is large enough |" + " |" * len(ways))
+            continue
         cells = []
         for way in ways:
             errors, edges = zip(*found[way], strict=True)

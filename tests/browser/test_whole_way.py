@@ -31,7 +31,7 @@ def test_sign_in_upload_set_fire_watch_mend_wipe_download(
 
     # set: the cost follows
     browser.fill("strength", 0.5)
-    browser.fill("steps", 8)
+    browser.fill("steps", 3)
     browser.fill("seed", 12)
     browser.fill("tile_width", 128)
     browser.fill("tile_height", 128)

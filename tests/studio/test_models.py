@@ -1,5 +1,6 @@
 """The models page: trying, taking in, switching, deleting, and where new pieces start."""
 
+import json
 from collections.abc import Iterator
 from dataclasses import replace
 from pathlib import Path
@@ -11,7 +12,7 @@ from django.test import Client
 from django.urls import reverse
 from procrastinate.contrib.django.models import ProcrastinateJob
 
-from enamel.core.base.subject import Subject
+from enamel.core.base.subject import SUITED_TO_FACES, Subject
 from enamel.core.errors import Refusal
 from enamel.core.networks.cards import own_folder
 from enamel.core.networks.intake import waiting
@@ -176,6 +177,22 @@ def test_new_pieces_start_with_what_suits_them(signed_in: Client, piece: Piece) 
     assert signed_in.post(facts, {"title": "x", "subject": "unheard of"}).status_code == 422
     piece.refresh_from_db()
     assert piece.subject == "drawing"
+
+
+def test_faces_start_with_the_refiner_made_for_them(signed_in: Client, piece: Piece) -> None:
+    def offered_first(*faces: list[int]) -> str:
+        sent = {"faces": json.dumps(faces)}
+        signed_in.post(reverse("put-faces-right", args=[piece.base.pk]), sent)
+        page = signed_in.get(f"{piece.get_absolute_url()}?task=touch-up")
+        return str(page.context["form"]["model"].value())
+
+    assert offered_first([10, 10, 20, 24, 0]) == SUITED_TO_FACES
+    assert offered_first() == Suited.to(Subject(piece.subject))[1] != SUITED_TO_FACES
+    assert Suited.to_faces(Subject.DRAWING) == SUITED_TO_FACES
+    Suited.objects.create(subject=Subject.DRAWING, upscaler="lanczos", refiner="grisaille")
+    assert Suited.to_faces(Subject.DRAWING) == "grisaille"
+    Model.objects.create(name=SUITED_TO_FACES, on=False)
+    assert Suited.to_faces(Subject.PAINTED) == "camaieu"
 
 
 def test_time_of_a_trained_upscaler_is_counted(

@@ -36,6 +36,8 @@ SUITED = {
     Subject.COMPRESSED: ("mend", "grisaille"),
 }
 """Upscaler and refiner that each kind is offered first."""
+SUITED_TO_FACES = "miniature"
+"""Refiner that the faces of all kinds are offered first."""
 
 PAINTED = re.compile(
     r"\b(oils?|paint(ing|ed|erly)|water-?colou?rs?|gouache|tempera|acrylics?|impasto|brush(work|strokes?)"

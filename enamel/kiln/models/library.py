@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from django.conf import settings
 from django.db import models
 
-from enamel.core.base.subject import SUITED, Subject
+from enamel.core.base.subject import SUITED, SUITED_TO_FACES, Subject
 from enamel.core.networks.cards import Card, cards
 from enamel.core.upscale.resample import FILTERS
 
@@ -117,6 +117,14 @@ class Suited(models.Model):
             _first([kept.upscaler if kept else "", upscaler], there.upscalers, "lanczos"),
             _first([kept.refiner if kept else "", refiner], there.refiners, there.refiners[0]),
         )
+
+    @classmethod
+    def to_faces(cls, subject: Subject) -> str:
+        """Refiner for the faces of a kind of picture: another than usual that was chosen for the kind, else
+        the one made for faces where it is on."""
+        _, refiner = cls.to(subject)
+        own_choice = refiner != SUITED[subject][1]
+        return refiner if own_choice else _first([SUITED_TO_FACES], offered().refiners, refiner)
 
 
 def _first(wanted: list[str], offered: list[str], otherwise: str) -> str:

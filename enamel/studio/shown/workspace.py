@@ -284,7 +284,9 @@ class Workspace:
         settings = None
         if self.changing:
             settings = TouchUp.from_json(self.changing.recipe["touch_up"])
-        _, refiner = Suited.to(Subject(self.piece.subject))
+        subject = Subject(self.piece.subject)
+        has_faces = bool(self.piece.faces_on(self.layer))
+        refiner = Suited.to_faces(subject) if has_faces else Suited.to(subject)[1]
         return TouchUpForm.starting(refiner, settings)
 
     def _consequences(self) -> dict[str, Any]:
