@@ -48,7 +48,7 @@ be made up for."""
 ROLLED_FROM = (0.04, 1.0)
 """Noise levels that passes start from."""
 HARDLY_HELD = 0.5
-"""Root of the least share of the softening where words are taught."""
+"""Words are taught where structure is softened by at least this share, squared, of `SOFTENING`."""
 BORROWED = 0.5
 """Share of the patches chosen for words that are given another material's word: what an artist does."""
 LED = 0.4

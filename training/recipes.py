@@ -31,8 +31,8 @@ class Recipe:
     first. Fitted on held-out pictures of its kind: at strength 0.3 the most detail that costs less than
     1.5 dB, at others so that more strength goes further. In training it falls with the noise."""
     held: float = 0.65
-    """Share of a refiner's patches whose structure is held to as it is; the rest draw their hold evenly from
-    0 to 1. Words are learnt where structure is let go."""
+    """Share of a refiner's patches whose structure is held to as it is; the rest have it softened, by any
+    share of what hold 0 does. Words are learnt where structure is let go."""
     worded: float = 0.0
     """Share of a refiner's patches that teach words: textures with a name, hardly held, at noise in which it
     is decided what they become. By chance alone fewer than one in a hundred are of that kind."""
