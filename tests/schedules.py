@@ -6,10 +6,10 @@ from enamel.core.schedule import Coat, Refine, Schedule
 
 
 def quick(**settings: Any) -> Refine:
-    """A refinement of three steps on small tiles."""
+    """A refinement of two steps on small tiles."""
     plain: dict[str, Any] = {
         "strength": 0.5,
-        "steps": 3,
+        "steps": 2,
         "seed": 5,
         "tile": (96, 96),
         "overlap": 24,

@@ -1,8 +1,7 @@
 """Sets a run's weights to a mean of two of its states: `python -m training.blend NAME EARLIER [--share 0.5]`.
 
-EARLIER is a checkpoint of the same run, such as an older training/runs/NAME.pt. Between two states of one
-run lie networks that keep most of what each does best (Wortsman et al., "Robust fine-tuning of zero-shot
-models", CVPR 2022).
+EARLIER is an earlier checkpoint of the same run. Between two states of one run lie networks that keep most
+of what each does best (Wortsman et al., "Robust fine-tuning of zero-shot models", CVPR 2022).
 """
 
 import argparse

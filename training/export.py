@@ -1,8 +1,8 @@
 """Writes a trained model into the application: `python -m training.export NAME`.
 
-Makes ``enamel/weights/NAME.onnx`` from the averaged weights of ``training/runs/NAME.pt``, checks that
-ONNX Runtime gives what torch gives, and tries the file as if an artist had brought it: what comes of
-that is the card beside it. The averaged weights are kept for other machines to go on from.
+Makes ``enamel/weights/NAME.onnx`` from the averaged weights of the run, checks that ONNX Runtime gives
+what torch gives, and tries the file as if an artist had brought it: what comes of that is the card beside
+it. Other machines go on from the file.
 """
 
 import argparse
@@ -94,7 +94,6 @@ def export(recipe: Recipe) -> None:
         raise SystemExit(f"It looks farther than {run.average.radius} px.")
     card[recipe.kind]["radius"] = run.average.radius
     path.with_suffix(".json").write_text(json.dumps(card, indent=2, ensure_ascii=False) + "\n")
-    run.keep()
     print(
         f"{path.name}: {path.stat().st_size / 1e6:.2f} MB, differs from torch by {difference:.1e}"
     )

@@ -1,6 +1,7 @@
-"""Faces to learn from, cut out of the painted pictures: `python -m training.heads` after `training.sources`.
+"""Faces to learn from: `python -m training.heads` after `training.sources`.
 
-Each face that is sure goes with its hair and collar into ``cache/arrays/SPLIT/face``, at its own size and
+Cut out of the painted pictures, and drawn (`training.people`), because painted faces are small. Each that
+is sure goes with its hair and collar into ``cache/arrays/SPLIT/face``, at its own size and
 halved as long as it stays large enough, so that a network meets eyes and mouths at every size. The split
 is the pictures' own, so no part of a test picture is learnt from. Where faces lie is kept in
 ``training/runs/faces.json``, because looking for them takes most of the time.
@@ -15,6 +16,7 @@ import PIL.Image
 from enamel.core.base.faces import find_faces
 from enamel.core.geometry import Box, Size
 from enamel.core.picture.canvas import Pixels
+from training import people
 from training.sources import CACHE
 from training.train import RUNS
 
@@ -51,12 +53,27 @@ def cut_out(pixels: np.ndarray, face: Box) -> Iterator[np.ndarray]:
     side = round(face.height * AROUND)
     left, top = face.x + (face.width - side) // 2, face.y + (face.height - side) // 2
     box = Box(left, top, side, side).intersection(Box.whole(Size(width, height)))
-    head = pixels[box.slices]
-    factor = min(1.0, LARGEST / face.height)
-    while face.height * factor >= SMALLEST:
+    return halved(pixels[box.slices], face.height)
+
+
+def halved(head: np.ndarray, face: int) -> Iterator[np.ndarray]:
+    """A head whose face is so many px tall, and smaller by halves as long as the face is large enough."""
+    factor = min(1.0, LARGEST / face)
+    while face * factor >= SMALLEST:
         size = (round(head.shape[1] * factor), round(head.shape[0] * factor))
         yield np.asarray(PIL.Image.fromarray(head).resize(size, PIL.Image.Resampling.LANCZOS))
         factor /= 2
+
+
+def drawn_ones(split: str) -> Iterator[np.ndarray]:
+    """The drawn heads of a split at several sizes; drawing takes half a minute each, so they are kept."""
+    folder = CACHE / "drawn"
+    folder.mkdir(exist_ok=True)
+    for number in people.places(split):
+        file = folder / f"{number}.npy"
+        if not file.exists():
+            np.save(file, people.drawn(number))
+        yield from halved(np.load(file), people.FACE)
 
 
 def written(known: dict[str, list[tuple[int, int, int, int]]]) -> str:
@@ -84,6 +101,9 @@ def prepare() -> None:
                 for number, head in enumerate(heads):
                     np.save(folder / f"{path.stem}--{number}.npy", head)
                 kept += len(heads)
+        for number, head in enumerate(drawn_ones(split)):
+            np.save(folder / f"drawn--{number}.npy", head)
+            kept += 1
         print(f"{split}: {kept} heads")
 
 

@@ -1,7 +1,7 @@
 """What a training step teaches: patches, losses, and how far it has come."""
 
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from typing import Protocol
 
 import cv2
@@ -41,10 +41,6 @@ SIGMA_MIN, RHO = 0.03, 5.0
 STRENGTH_MAP = ((0.0, 0.035), (0.15, 0.05), (0.3, 0.08), (0.5, 0.25), (1.0, 0.8))
 """Denoising strength and the noise level that a pass starts from at it. Where structure is held, more noise
 than the last changes nothing, because the network looks at the structure instead."""
-LAGS = ((0.08, 0.6), (0.25, 0.48), (0.8, 0.46))
-"""By the noise level that a pass of the training starts from: what it is told it still lacks at its last
-level, as a share of what it lacked at first. Noise is detail too, so the more of it there is, the less has to
-be made up for."""
 ROLLED_FROM = (0.04, 1.0)
 """Noise levels that passes start from."""
 HARDLY_HELD = 0.5
@@ -206,7 +202,7 @@ class Refining:
         guess, start, wanted = self.rolled(guided(network, led, guidance), batch)
         loss = torch.zeros(())
         if not led.all():
-            loss = given_back(guess[~led], start[~led], wanted[~led])
+            loss = given_back(guess[~led], start[~led], wanted[~led], self.recipe.grain)
         if led.any():
             own = manner(wanted[led])
             far = (LED * guidance[led, None]).clamp_max(1)
@@ -239,7 +235,7 @@ class Refining:
                     target = estimate + (estimate - last) * wide(1 / (2 * ratio))
                 x = target + (x - target) * wide(following / sigma)
                 last = estimate
-        left = given * torch.maximum(levels[-1] / first, lag_at(first))
+        left = given * torch.maximum(levels[-1] / first, lag_at(first, self.recipe.lags))
         guess = network(x, cond, levels[-1], words, left)
         return guess, start, start + wide(given) * (sharp - start)
 
@@ -290,9 +286,9 @@ def borrowing(leads: Tensor) -> Tensor:
     return ~leads[:, 0].isnan()
 
 
-def lag_at(sigma: Tensor) -> Tensor:
+def lag_at(sigma: Tensor, knots: Sequence[tuple[float, float]]) -> Tensor:
     """The lag of passes that start from these noise levels."""
-    levels, lags = np.array(LAGS).T
+    levels, lags = np.array(knots).T
     found = np.interp(sigma.log().numpy(), np.log(levels), lags)
     return torch.from_numpy(found.astype(np.float32))
 
@@ -363,8 +359,9 @@ def grain(guess: Tensor, truth: Tensor) -> Tensor:
     return (energy(guess) - energy(truth)).abs().mean()
 
 
-def given_back(guess: Tensor, source: Tensor, wanted: Tensor) -> Tensor:
-    """The loss of a whole pass: near enough, tone kept, detail as strong as the wanted, flats clean."""
+def given_back(guess: Tensor, source: Tensor, wanted: Tensor, grained: float) -> Tensor:
+    """The loss of a whole pass: near enough, tone kept, flats clean, detail as strong as the wanted, which
+    has a weight of its own."""
     away = (guess - wanted).abs().mean(1, keepdim=True)
     luma = source.mean(1, keepdim=True)
     mean, square = (
@@ -374,7 +371,7 @@ def given_back(guess: Tensor, source: Tensor, wanted: Tensor) -> Tensor:
     flat = (square - mean**2 < (2 / 255) ** 2).float()  # a level, where white is 2 above black
     near = (away * (1 + 10 * flat)).mean()
     low = functional.l1_loss(blurred(guess, 3.0), blurred(wanted, 3.0))
-    return 2 * near + 10 * low + 0.5 * grain(guess, wanted)
+    return 2 * near + 10 * low + grained * grain(guess, wanted)
 
 
 def crisp(guess: Tensor, truth: Tensor, verdict: Tensor, critic: float) -> Tensor:

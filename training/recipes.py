@@ -29,13 +29,19 @@ class Recipe:
     lag: tuple[tuple[float, float], ...] = ((0.0, 0.0), (1.0, 0.0))
     """By strength: what a refiner is told to lack still at the last level, as a share of what it lacked at
     first. Fitted on held-out pictures of its kind: at strength 0.3 the most detail that costs less than
-    1.5 dB, at others so that more strength goes further. In training it falls with the noise."""
+    1.5 dB, at others so that more strength goes further."""
+    lags: tuple[tuple[float, float], ...] = ((0.08, 0.6), (0.25, 0.48), (0.8, 0.46))
+    """The lag in training, by the noise level that a pass starts from. Noise is detail too, so the more of it
+    there is, the less has to be made up for."""
     held: float = 0.65
     """Share of a refiner's patches whose structure is held to as it is; the rest have it softened, by any
     share of what hold 0 does. Words are learnt where structure is let go."""
     worded: float = 0.0
     """Share of a refiner's patches that teach words: textures with a name, hardly held, at noise in which it
     is decided what they become. By chance alone fewer than one in a hundred are of that kind."""
+    grain: float = 0.5
+    """Weight of a rollout's loss that asks for as much fine detail as the truth has, wherever it lies. Where
+    edges are all the detail there is, it frays them."""
     critic: float = 0.0
     """Weight of the adversarial loss; 0 trains to the mean, above it for crisp grain."""
 
@@ -48,6 +54,13 @@ ENLARGED = (
     Faults(2.8, 0.3, 1.0, (80, 98), 0.3),
 )
 """What those of a refiner's sources have been through that plain interpolation enlarges again."""
+DRAWN = (
+    Faults(2, 0.8, 2.0, (80, 98), 0.6),
+    Faults(2),
+    Faults(1.4, 0.6, 1.0, (85, 98), 0.5),
+    Faults(2.8, 0.6, 1.0, (80, 98), 0.5),
+)
+"""What flat art has been through: generators leave its edges soft."""
 FACES = (
     Faults(2, 0.5, 2.0, (60, 95), 0.7, 0.8),
     Faults(4, 0.4, 1.0, (70, 95), 0.6, 0.6),
@@ -147,14 +160,16 @@ RECIPES = {
             "Refines flat art and lettering: straight edges, flat fills, not a trace of grain.",
             REFINER,
             kind="refiner",
-            faults=ENLARGED,
+            faults=DRAWN,
             shares={"drawing": 0.85, "painting": 0.15},
             patch=64,
             batch=16,
             rate=3e-4,
             rollouts=0.8,
-            steps=30000,
-            lag=((0, 0.72), (0.3, 0.66), (0.5, 0.45), (1, 0.4)),
+            steps=5000,
+            lag=((0, 0.0), (1, 0.0)),
+            lags=((0.08, 0.0), (0.8, 0.0)),
+            grain=0.05,
             seed=8,
             starts_from="grisaille",
         ),
@@ -169,7 +184,7 @@ RECIPES = {
             batch=16,
             rate=3e-4,
             rollouts=0.8,
-            steps=5000,
+            steps=7500,
             lag=((0, 0.66), (1, 0.66)),
             seed=9,
             starts_from="grisaille",

@@ -1,14 +1,14 @@
 """Trains a model: `nice -n 19 python -m training.train NAME [--minutes N]`.
 
 Goes on from its checkpoint under ``training/cache/runs``, which it writes every few minutes, at the end
-and when it is told to terminate; on another machine from the averaged weights that were kept in
-``training/runs`` when the model was exported. The curve is appended to ``training/runs/NAME.csv``: step,
-minutes, dB over the enlarged source on patches of held-out files.
+and when it is told to terminate; on another machine from the model that ships. The curve is appended to
+``training/runs/NAME.csv``: step, minutes, dB over the enlarged source on patches of held-out files.
 """
 
 import argparse
 import copy
 import csv
+import json
 import math
 import os
 import signal
@@ -21,14 +21,16 @@ import torch
 from torch import Tensor
 from torch.nn import functional
 
+from enamel.core.networks.cards import SHIPPED
 from training.lessons import Batch, Enlarging, Refining, crisp, to_the_mean
 from training.networks import Critic, make
 from training.pairs import Pictures, batches
 from training.recipes import RECIPES, Recipe
+from training.shipped import weights_in
 from training.sources import CACHE
 
 RUNS = Path(__file__).parent / "runs"
-"""Curves, and what a run can go on from: small enough to be committed."""
+"""Curves, and where faces lie: what is kept of trainings."""
 LIVE = CACHE / "runs"
 """Checkpoints of runs under way, with their optimisers."""
 SAVE_SECONDS = 90
@@ -58,11 +60,15 @@ class Run:
         self.step = 0
         self.minutes = 0.0
         self.file = LIVE / f"{recipe.name}.pt"
-        self.kept = RUNS / f"{recipe.name}.pt"
-        for file in (self.file, self.kept):
-            if file.exists():
-                self._load(torch.load(file, weights_only=True))
-                break
+        shipped = SHIPPED / f"{recipe.name}.onnx"
+        if self.file.exists():
+            self._load(torch.load(self.file, weights_only=True))
+        elif shipped.exists():
+            average = weights_in(shipped, self.average.state_dict())
+            trained = json.loads(shipped.with_suffix(".json").read_text())["trained"]
+            self._load(
+                {"average": average, "step": trained["steps"], "minutes": trained["minutes"]}
+            )
         self.first = self.step
 
     @property
@@ -83,20 +89,17 @@ class Run:
 
     def save(self) -> None:
         """Write the checkpoint, whole or not at all."""
+        said = {
+            "average": self.average.state_dict(),
+            "network": self.network.state_dict(),
+            "step": self.step,
+            "minutes": self.minutes,
+        }
         parts = {name: part.state_dict() for name, part in self._parts.items() if part}
-        self._write(self.file, {"network": self.network.state_dict(), **parts})
-
-    def keep(self) -> None:
-        """Write the averaged weights, which is all that another machine needs to go on from."""
-        self._write(self.kept, {})
-
-    def _write(self, file: Path, parts: dict) -> None:
-        file.parent.mkdir(parents=True, exist_ok=True)
-        partial = file.with_suffix(".part")
-        average = self.average.state_dict()
-        said = {"average": average, "step": self.step, "minutes": self.minutes}
+        self.file.parent.mkdir(parents=True, exist_ok=True)
+        partial = self.file.with_suffix(".part")
         torch.save(said | parts, partial)
-        os.replace(partial, file)
+        os.replace(partial, self.file)
 
     def rate(self) -> float:
         """Share of the learning rate: a short rise after every start, then a cosine to a twentieth."""

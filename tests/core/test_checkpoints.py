@@ -60,8 +60,10 @@ SCHEDULERS = {
     Sampler.DPMPP_2M: ("DPMSolverMultistepScheduler", {"use_karras_sigmas": True}),
 }
 """The library's classes for Enamel's samplers."""
-FLOW = ("flow", "three-encoders")
-CASES = [(name, sampler) for name in KINDS if name not in FLOW for sampler in Sampler]
+CASES = [
+    *((name, sampler) for name in ("noise", "velocity") for sampler in Sampler),
+    *((name, Sampler.EULER) for name in ("two-encoders", "flow", "three-encoders")),
+]
 WORDS = "the (copper:1.0) boiler"
 SETTINGS = Refine(
     guidance=2.5, seed=7, prompt="the copper boiler", negative_prompt="fog", strength=STRENGTH
@@ -196,7 +198,7 @@ def by_the_engine(denoiser: Denoiser, sampler: Sampler, sigmas: list[float]) -> 
     return state[0]
 
 
-@pytest.mark.parametrize(("name", "sampler"), [*CASES, *((name, Sampler.EULER) for name in FLOW)])
+@pytest.mark.parametrize(("name", "sampler"), CASES)
 def test_one_tile_is_what_the_librarys_own_pipeline_makes_of_it(
     name: str, sampler: Sampler, house: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:

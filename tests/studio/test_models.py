@@ -186,13 +186,19 @@ def test_faces_start_with_the_refiner_made_for_them(signed_in: Client, piece: Pi
         page = signed_in.get(f"{piece.get_absolute_url()}?task=touch-up")
         return str(page.context["form"]["model"].value())
 
+    def to_faces(subject: Subject) -> str:
+        return Suited.to(subject, faces=True)[1]
+
     assert offered_first([10, 10, 20, 24, 0]) == SUITED_TO_FACES
     assert offered_first() == Suited.to(Subject(piece.subject))[1] != SUITED_TO_FACES
-    assert Suited.to_faces(Subject.DRAWING) == SUITED_TO_FACES
+    assert to_faces(Subject.DRAWING) == SUITED_TO_FACES
     Suited.objects.create(subject=Subject.DRAWING, upscaler="lanczos", refiner="grisaille")
-    assert Suited.to_faces(Subject.DRAWING) == "grisaille"
-    Model.objects.create(name=SUITED_TO_FACES, on=False)
-    assert Suited.to_faces(Subject.PAINTED) == "camaieu"
+    assert to_faces(Subject.DRAWING) == "grisaille"
+    Model.objects.create(name="camaieu", on=False)
+    assert to_faces(Subject.PAINTED) == SUITED_TO_FACES  # what is off was nobody's choice
+    Model.objects.update(on=True)
+    Model.objects.update_or_create(name=SUITED_TO_FACES, defaults={"on": False})
+    assert to_faces(Subject.PAINTED) == "camaieu"
 
 
 def test_time_of_a_trained_upscaler_is_counted(

@@ -116,7 +116,7 @@ def _brought_in(item: BatchItem) -> Piece:
 def steps_for(piece: Piece, treatment: Treatment) -> list[Step]:
     """What a treatment does with a piece, from its base on."""
     schedule = schedule_for(piece, treatment)
-    refiner = Suited.to_faces(Subject(piece.subject))
+    _, refiner = Suited.to(Subject(piece.subject), faces=True)
     faces = piece.faces_on(piece.base)
     return list(treatment.steps(schedule, piece.base.size, faces, refiner))
 

@@ -105,26 +105,24 @@ class Suited(models.Model):
         return f"{self.get_subject_display()}: {self.upscaler}, {self.refiner}"
 
     @classmethod
-    def to(cls, subject: Subject) -> tuple[str, str]:
-        """Upscaler and refiner for a kind of picture.
+    def to(cls, subject: Subject, *, faces: bool = False) -> tuple[str, str]:
+        """Upscaler and refiner for a kind of picture, or for the faces of such pictures.
 
-        As chosen, else the usual ones; where those are off, Lanczos and the first refiner that is on.
+        As chosen, else the usual ones, for faces the refiner made for them; where those are off, Lanczos
+        and the first refiner that is on. A choice that is the kind's usual refiner is none for its faces.
         """
         kept = cls.objects.filter(subject=subject).first()
         upscaler, refiner = SUITED[subject]
+        own_upscaler, own_refiner = (kept.upscaler, kept.refiner) if kept else ("", "")
+        usual = [refiner]
+        if faces:
+            usual = [SUITED_TO_FACES, refiner]
+            own_refiner = "" if own_refiner == refiner else own_refiner
         there = offered()
         return (
-            _first([kept.upscaler if kept else "", upscaler], there.upscalers, "lanczos"),
-            _first([kept.refiner if kept else "", refiner], there.refiners, there.refiners[0]),
+            _first([own_upscaler, upscaler], there.upscalers, "lanczos"),
+            _first([own_refiner, *usual], there.refiners, there.refiners[0]),
         )
-
-    @classmethod
-    def to_faces(cls, subject: Subject) -> str:
-        """Refiner for the faces of a kind of picture: another than usual that was chosen for the kind, else
-        the one made for faces where it is on."""
-        _, refiner = cls.to(subject)
-        own_choice = refiner != SUITED[subject][1]
-        return refiner if own_choice else _first([SUITED_TO_FACES], offered().refiners, refiner)
 
 
 def _first(wanted: list[str], offered: list[str], otherwise: str) -> str:

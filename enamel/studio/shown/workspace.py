@@ -285,8 +285,8 @@ class Workspace:
         if self.changing:
             settings = TouchUp.from_json(self.changing.recipe["touch_up"])
         subject = Subject(self.piece.subject)
-        has_faces = bool(self.piece.faces_on(self.layer))
-        refiner = Suited.to_faces(subject) if has_faces else Suited.to(subject)[1]
+        faces = bool(self.piece.faces_on(self.layer))
+        _, refiner = Suited.to(subject, faces=faces)
         return TouchUpForm.starting(refiner, settings)
 
     def _consequences(self) -> dict[str, Any]:

@@ -1,0 +1,107 @@
+"""Heads of people whom chance made, drawn by the demo's renderer: faces larger than painted ones are.
+
+Each is a row of numbers, as in the demo's scenes, and none of those; so a network learns what a large
+face is made of, eyelids, irises, skin between its folds, and not the demo's own people.
+"""
+
+import math
+
+import numpy as np
+from numba import njit
+
+from demo.face import face_skin, head
+from demo.paint import bloom, develop
+from demo.sdf import FAST, camera, capsule, ellipsoid, fbm, lighting, noise, render, union
+
+SIDE = 640
+"""Of a picture in px."""
+FACE = 250
+"""Height of a face in it, px from brow to chin."""
+COUNT = {"train": 20, "test": 6}
+"""People in each split."""
+ROOM = 12.0
+"""Distance between two heads, who stand side by side, too far to be seen or to throw shadows."""
+COAT, WALL = 20, 21
+_SEED = 1137
+
+
+def _people() -> np.ndarray:
+    """Turn of the head, coat (3), wall (3), then the face's `who`, for each of all splits."""
+    rng = np.random.default_rng(_SEED)
+    made = []
+    for _ in range(sum(COUNT.values())):
+        beard = rng.choice(
+            [0.0, rng.uniform(0.4, 0.75), rng.uniform(0.85, 1.0)], p=[0.5, 0.25, 0.25]
+        )
+        made.append([
+            rng.uniform(-0.6, 0.6), *rng.uniform(0.02, 0.4, 3), *rng.uniform(0.02, 0.5, 3),
+            rng.uniform(0.93, 1.05), rng.uniform(0.85, 1.08), rng.uniform(0.8, 1.15), rng.uniform(0, 0.95),
+            beard, rng.uniform(0, 1), rng.uniform(0, 0.9), rng.integers(4), rng.uniform(-0.4, 1),
+            *rng.uniform(0.02, 0.4, 3), beard > 0.3,
+        ])  # fmt: skip
+    return np.array(made)
+
+
+PEOPLE = _people()
+
+
+@njit(**FAST)
+def _who(x):
+    """Whose room a place is in."""
+    return min(max(math.floor(x / ROOM + 0.5), 0), PEOPLE.shape[0] - 1)
+
+
+@njit(**FAST)
+def _shape(x, y, z, out):
+    number = _who(x)
+    x -= number * ROOM
+    wall = z + 2.4 - 0.02 * fbm(x * 4, y * 4, float(number), 3)
+    c, s = math.cos(PEOPLE[number, 0]), math.sin(PEOPLE[number, 0])
+    head(x * c - z * s, y, x * s + z * c, PEOPLE[number, 7:], 1, out)
+    if wall < out[0]:
+        out[0], out[1] = wall, WALL
+    body = ellipsoid(x, y + 3.1, z + 0.35, 1.9, 1.7, 1.0)
+    body = union(body, capsule(abs(x), y, z, 0.5, -1.55, -0.35, 1.75, -2.35, -0.3, 0.5, 0.62), 0.4)
+    body -= 0.03 * fbm(x * 1.4, y * 2.2, z * 2, 3)
+    if body < out[0]:
+        out[0], out[1] = body, COAT
+    out[0] *= 0.92
+
+
+@njit(**FAST)
+def _skin(material, x, y, z, nx, ny, nz, look):
+    number = _who(x)
+    x -= number * ROOM
+    if material < COAT:
+        c, s = math.cos(PEOPLE[number, 0]), math.sin(PEOPLE[number, 0])
+        face_skin(material, x * c - z * s, y, x * s + z * c, PEOPLE[number, 7:], look)
+        return
+    look[3], look[4], look[5], look[6] = 0.85, 0.0, 0.0, 0.1
+    first = 1 if material == COAT else 4
+    rough = noise(x * 90, y * 90, z * 40) if material == COAT else fbm(x * 12, y * 12, 2.0, 4)
+    for channel in range(3):
+        look[channel] = PEOPLE[number, first + channel] * (0.7 + 0.6 * rough)
+
+
+def drawn(number: int) -> np.ndarray:
+    """The head of a person by its place in `PEOPLE`: (side, side, 3) uint8."""
+    rng = np.random.default_rng([_SEED, number])
+    x = number * ROOM
+    eye, axes = camera((x + rng.uniform(-0.7, 0.7), rng.uniform(-0.3, 0.7), 7.4), (x, 0.0, 0.0))
+    light = lighting(
+        (rng.uniform(-0.9, 0.9), rng.uniform(0.2, 0.9), 0.8),
+        (rng.choice([-0.9, 0.9]), 0.25, -0.3),
+        1.0,
+        0.12,
+    )
+    warm = rng.uniform(0.7, 1.3)
+    sky = np.array([0.34, 0.4, 0.52, 0.2, 0.15, 0.1, 2.4 * warm, 2.1, 1.9 / warm, 0.5, 0.55, 0.7])
+    picture = render(_shape, _skin, SIDE, SIDE, 2, eye, axes, 4.2, light, sky, 20.0)[..., :3]
+    tone = {"exposure": rng.uniform(0.5, 0.8), "warmth": rng.uniform(-0.03, 0.04)}
+    return develop(bloom(picture, 1.4, 5, 0.1), seed=number, **tone)
+
+
+def places(split: str) -> range:
+    """The people of a split: nobody is in both."""
+    first = 0 if split == "train" else COUNT["train"]
+    return range(first, first + COUNT[split])
