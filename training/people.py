@@ -15,8 +15,10 @@ from demo.sdf import FAST, camera, capsule, ellipsoid, fbm, lighting, noise, ren
 
 SIDE = 640
 """Of a picture in px."""
-FACE = 250
-"""Height of a face in it, px from brow to chin."""
+FACE = 265
+"""Height of a face in its middle, px from brow to chin."""
+MIDDLE = -0.37
+"""Half way between brow and chin, in the head's own measure."""
 COUNT = {"train": 20, "test": 6}
 """People in each split."""
 ROOM = 12.0
@@ -87,7 +89,8 @@ def drawn(number: int) -> np.ndarray:
     """The head of a person by its place in `PEOPLE`: (side, side, 3) uint8."""
     rng = np.random.default_rng([_SEED, number])
     x = number * ROOM
-    eye, axes = camera((x + rng.uniform(-0.7, 0.7), rng.uniform(-0.3, 0.7), 7.4), (x, 0.0, 0.0))
+    at = (x + rng.uniform(-0.7, 0.7), MIDDLE + rng.uniform(-0.3, 0.7), 7.4)
+    eye, axes = camera(at, (x, MIDDLE, 0.0))
     light = lighting(
         (rng.uniform(-0.9, 0.9), rng.uniform(0.2, 0.9), 0.8),
         (rng.choice([-0.9, 0.9]), 0.25, -0.3),
@@ -96,7 +99,7 @@ def drawn(number: int) -> np.ndarray:
     )
     warm = rng.uniform(0.7, 1.3)
     sky = np.array([0.34, 0.4, 0.52, 0.2, 0.15, 0.1, 2.4 * warm, 2.1, 1.9 / warm, 0.5, 0.55, 0.7])
-    picture = render(_shape, _skin, SIDE, SIDE, 2, eye, axes, 4.2, light, sky, 20.0)[..., :3]
+    picture = render(_shape, _skin, SIDE, SIDE, 2, eye, axes, 4.5, light, sky, 20.0)[..., :3]
     tone = {"exposure": rng.uniform(0.5, 0.8), "warmth": rng.uniform(-0.03, 0.04)}
     return develop(bloom(picture, 1.4, 5, 0.1), seed=number, **tone)
 

@@ -185,7 +185,7 @@ RECIPES = {
             rate=3e-4,
             rollouts=0.8,
             steps=7500,
-            lag=((0, 0.66), (1, 0.66)),
+            lag=((0, 0.5), (1, 0.5)),
             seed=9,
             starts_from="grisaille",
         ),

@@ -13,6 +13,9 @@ import torch
 from onnx import numpy_helper
 from torch import Tensor
 
+HALVED = ".halved"
+"""Ends the names of weights that are kept in 16 bits."""
+
 
 def weights_in(path: Path, wanted: Mapping[str, Tensor]) -> dict[str, Tensor]:
     """The weights of a file by the names of ``wanted``, which has the shapes.
@@ -22,7 +25,10 @@ def weights_in(path: Path, wanted: Mapping[str, Tensor]) -> dict[str, Tensor]:
     ValueError
         If the file holds another network.
     """
-    stored = {one.name: numpy_helper.to_array(one) for one in onnx.load(path).graph.initializer}
+    stored = {
+        one.name.removesuffix(HALVED): numpy_helper.to_array(one).astype(np.float32)
+        for one in onnx.load(path).graph.initializer
+    }
     prefix = "network." if any(name.startswith("network.") for name in stored) else ""
     found = {name: stored.pop(prefix + name) for name in wanted if prefix + name in stored}
     folded = (values for name, values in stored.items() if "::" in name)
