@@ -167,6 +167,13 @@ def head(x, y, z, who, detail, out):
 
 
 @njit(**FAST)
+def shoulders(x, y, z):
+    """Distance to a trunk without arms, on which the head sits."""
+    body = ellipsoid(x, y + 3.1, z + 0.35, 1.9, 1.7, 1.0)
+    return union(body, capsule(abs(x), y, z, 0.5, -1.55, -0.35, 1.75, -2.35, -0.3, 0.5, 0.62), 0.4)
+
+
+@njit(**FAST)
 def face_skin(material, x, y, z, who, look):
     """Colour of the head's materials at head coordinates. ``who[9:12]`` is the hat's colour."""
     tone, hair = who[6], who[5]

@@ -235,7 +235,7 @@ class Refining:
                     target = estimate + (estimate - last) * wide(1 / (2 * ratio))
                 x = target + (x - target) * wide(following / sigma)
                 last = estimate
-        left = given * torch.maximum(levels[-1] / first, lag_at(first, self.recipe.lags))
+        left = given * torch.maximum(levels[-1] / first, lag_at(first, self.recipe.taught_lag))
         guess = network(x, cond, levels[-1], words, left)
         return guess, start, start + wide(given) * (sharp - start)
 

@@ -9,9 +9,9 @@ import math
 import numpy as np
 from numba import njit
 
-from demo.face import face_skin, head
+from demo.face import face_skin, head, shoulders
 from demo.paint import bloom, develop
-from demo.sdf import FAST, camera, capsule, ellipsoid, fbm, lighting, noise, render, union
+from demo.sdf import FAST, camera, fbm, lighting, noise, render
 
 SIDE = 640
 """Of a picture in px."""
@@ -62,8 +62,7 @@ def _shape(x, y, z, out):
     head(x * c - z * s, y, x * s + z * c, PEOPLE[number, 7:], 1, out)
     if wall < out[0]:
         out[0], out[1] = wall, WALL
-    body = ellipsoid(x, y + 3.1, z + 0.35, 1.9, 1.7, 1.0)
-    body = union(body, capsule(abs(x), y, z, 0.5, -1.55, -0.35, 1.75, -2.35, -0.3, 0.5, 0.62), 0.4)
+    body = shoulders(x, y, z)
     body -= 0.03 * fbm(x * 1.4, y * 2.2, z * 2, 3)
     if body < out[0]:
         out[0], out[1] = body, COAT

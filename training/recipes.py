@@ -30,7 +30,7 @@ class Recipe:
     """By strength: what a refiner is told to lack still at the last level, as a share of what it lacked at
     first. Fitted on held-out pictures of its kind: at strength 0.3 the most detail that costs less than
     1.5 dB, at others so that more strength goes further."""
-    lags: tuple[tuple[float, float], ...] = ((0.08, 0.6), (0.25, 0.48), (0.8, 0.46))
+    taught_lag: tuple[tuple[float, float], ...] = ((0.08, 0.6), (0.25, 0.48), (0.8, 0.46))
     """The lag in training, by the noise level that a pass starts from. Noise is detail too, so the more of it
     there is, the less has to be made up for."""
     held: float = 0.65
@@ -168,7 +168,7 @@ RECIPES = {
             rollouts=0.8,
             steps=5000,
             lag=((0, 0.6), (0.3, 0.45), (0.5, 0.3), (1, 0.35)),
-            lags=((0.08, 0.0), (0.8, 0.0)),
+            taught_lag=((0.08, 0.0), (0.8, 0.0)),
             grain=0.05,
             seed=8,
             starts_from="grisaille",

@@ -5,7 +5,7 @@ import math
 import numpy as np
 from numba import njit
 
-from demo.face import face_skin, head
+from demo.face import face_skin, head, shoulders
 from demo.paint import bloom, foliage, linear, octaves, over
 from demo.sdf import (
     FAST,
@@ -44,8 +44,7 @@ def shape(x, y, z, out):
     if out[0] < best:
         best, material = out[0], out[1]
 
-    body = ellipsoid(x, y + 3.1, z + 0.35, 1.9, 1.7, 1.0)
-    body = union(body, capsule(abs(x), y, z, 0.5, -1.55, -0.35, 1.75, -2.35, -0.3, 0.5, 0.62), 0.4)
+    body = shoulders(x, y, z)
     body -= 0.035 * fbm(x * 1.4, y * 2.2, z * 2, 3) + 0.0025 * noise(x * 70, y * 70, z * 70)
     opening = abs(x) - 0.42 * clamp((-y - 3.0) * -0.55 + 0.1)
     coat = max(body, -max(opening, -(z - 0.2)))
