@@ -9,6 +9,7 @@ is the pictures' own, so no part of a test picture is learnt from. Where faces l
 
 import json
 from collections.abc import Iterator
+from itertools import islice
 
 import numpy as np
 import PIL.Image
@@ -32,6 +33,10 @@ AMONG = "portraits"
 lamps, a third of all heads."""
 SEEN = 400
 """Longest side in px of what is looked at: small faces are not wanted."""
+CLOSE = "close"
+"""Begins the names of drawn features, which are no whole faces."""
+CLOSE_SIZES = 2
+"""How many sizes of them are kept; smaller ones are whole heads anyway."""
 FOUND = RUNS / "faces.json"
 
 
@@ -56,24 +61,30 @@ def cut_out(pixels: np.ndarray, face: Box) -> Iterator[np.ndarray]:
     return halved(pixels[box.slices], face.height)
 
 
-def halved(head: np.ndarray, face: int) -> Iterator[np.ndarray]:
+def halved(head: np.ndarray, face: int, largest: int = LARGEST) -> Iterator[np.ndarray]:
     """A head whose face is so many px tall, and smaller by halves as long as the face is large enough."""
-    factor = min(1.0, LARGEST / face)
+    factor = min(1.0, largest / face)
     while face * factor >= SMALLEST:
         size = (round(head.shape[1] * factor), round(head.shape[0] * factor))
         yield np.asarray(PIL.Image.fromarray(head).resize(size, PIL.Image.Resampling.LANCZOS))
         factor /= 2
 
 
-def drawn_ones(split: str) -> Iterator[np.ndarray]:
-    """The drawn heads of a split at several sizes; drawing takes half a minute each, so they are kept."""
+def drawn_ones(split: str) -> Iterator[tuple[str, np.ndarray]]:
+    """The drawn heads of a split at several sizes, with names. Drawing takes half a minute each, so they are
+    kept."""
     folder = CACHE / "drawn"
     folder.mkdir(exist_ok=True)
     for number in people.places(split):
-        file = folder / f"{number}.npy"
-        if not file.exists():
-            np.save(file, people.drawn(number))
-        yield from halved(np.load(file), people.FACE)
+        for close, kind, face, sizes in (
+            (False, "drawn", people.FACE, None),
+            (True, CLOSE, people.FACE * people.CLOSER, CLOSE_SIZES),
+        ):
+            file = folder / f"{kind}-{number}.npy"
+            if not file.exists():
+                np.save(file, people.drawn(number, close=close))
+            heads = islice(halved(np.load(file), face, face), sizes)
+            yield from ((f"{kind}-{number}--{size}", head) for size, head in enumerate(heads))
 
 
 def written(known: dict[str, list[tuple[int, int, int, int]]]) -> str:
@@ -101,8 +112,8 @@ def prepare() -> None:
                 for number, head in enumerate(heads):
                     np.save(folder / f"{path.stem}--{number}.npy", head)
                 kept += len(heads)
-        for number, head in enumerate(drawn_ones(split)):
-            np.save(folder / f"drawn--{number}.npy", head)
+        for name, head in drawn_ones(split):
+            np.save(folder / f"{name}.npy", head)
             kept += 1
         print(f"{split}: {kept} heads")
 

@@ -22,7 +22,7 @@ from enamel.core.geometry import Box, Size
 from enamel.core.picture.canvas import Canvas, Pixels, SampleArray, to_eight_bits
 from enamel.core.schedule import Refine
 from enamel.core.upscale import Enlarged, upscaler
-from training.heads import AROUND
+from training.heads import AROUND, CLOSE
 from training.sources import CACHE
 from training.trying import small_of
 
@@ -59,6 +59,8 @@ def portraits() -> list[Portrait]:
     """All held-out faces."""
     found = []
     for path in sorted((CACHE / "arrays" / "test" / "face").glob("*.npy")):
+        if path.name.startswith(CLOSE):
+            continue
         truth = np.load(path)[..., :3]
         while max(truth.shape[:2]) > LARGEST:
             truth = cv2.resize(truth, None, fx=0.5, fy=0.5, interpolation=cv2.INTER_AREA)

@@ -47,8 +47,6 @@ class Run:
         self.recipe = recipe
         torch.manual_seed(recipe.seed)
         self.network = make(recipe.kind, **recipe.network)
-        if recipe.starts_from is not None:
-            self.network.load_state_dict(Run(RECIPES[recipe.starts_from]).average.state_dict())
         self.average = copy.deepcopy(self.network).requires_grad_(False)
         self.optimiser = torch.optim.AdamW(
             self.network.parameters(), recipe.rate, betas=(0.9, 0.99)
@@ -69,6 +67,9 @@ class Run:
             self._load(
                 {"average": average, "step": trained["steps"], "minutes": trained["minutes"]}
             )
+        elif recipe.starts_from is not None:
+            earlier = Run(RECIPES[recipe.starts_from]).average.state_dict()
+            self._load({"average": earlier, "step": 0, "minutes": 0.0})
         self.first = self.step
 
     @property
