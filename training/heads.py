@@ -9,7 +9,6 @@ is the pictures' own, so no part of a test picture is learnt from. Where faces l
 
 import json
 from collections.abc import Iterator
-from itertools import islice
 
 import numpy as np
 import PIL.Image
@@ -35,8 +34,6 @@ SEEN = 400
 """Longest side in px of what is looked at: small faces are not wanted."""
 CLOSE = "close"
 """Begins the names of drawn features, which are no whole faces."""
-CLOSE_SIZES = 2
-"""How many sizes of them are kept; smaller ones are whole heads anyway."""
 FOUND = RUNS / "faces.json"
 
 
@@ -61,30 +58,30 @@ def cut_out(pixels: np.ndarray, face: Box) -> Iterator[np.ndarray]:
     return halved(pixels[box.slices], face.height)
 
 
-def halved(head: np.ndarray, face: int, largest: int = LARGEST) -> Iterator[np.ndarray]:
+def halved(
+    head: np.ndarray, face: int, smallest: int = SMALLEST, largest: int = LARGEST
+) -> Iterator[np.ndarray]:
     """A head whose face is so many px tall, and smaller by halves as long as the face is large enough."""
     factor = min(1.0, largest / face)
-    while face * factor >= SMALLEST:
+    while face * factor >= smallest:
         size = (round(head.shape[1] * factor), round(head.shape[0] * factor))
         yield np.asarray(PIL.Image.fromarray(head).resize(size, PIL.Image.Resampling.LANCZOS))
         factor /= 2
 
 
 def drawn_ones(split: str) -> Iterator[tuple[str, np.ndarray]]:
-    """The drawn heads of a split at several sizes, with names. Drawing takes half a minute each, so they are
-    kept."""
+    """The drawn heads of a split at several sizes, with names; features only where they are larger than in
+    whole heads. Drawing takes half a minute each, so they are kept."""
     folder = CACHE / "drawn"
     folder.mkdir(exist_ok=True)
+    kinds = (("drawn", people.FACE, SMALLEST), (CLOSE, people.FACE * people.CLOSER, people.FACE))
     for number in people.places(split):
-        for close, kind, face, sizes in (
-            (False, "drawn", people.FACE, None),
-            (True, CLOSE, people.FACE * people.CLOSER, CLOSE_SIZES),
-        ):
+        for kind, face, smallest in kinds:
             file = folder / f"{kind}-{number}.npy"
             if not file.exists():
-                np.save(file, people.drawn(number, close=close))
-            heads = islice(halved(np.load(file), face, face), sizes)
-            yield from ((f"{kind}-{number}--{size}", head) for size, head in enumerate(heads))
+                np.save(file, people.drawn(number, close=kind == CLOSE))
+            for size, head in enumerate(halved(np.load(file), face, smallest, face)):
+                yield f"{kind}-{number}--{size}", head
 
 
 def written(known: dict[str, list[tuple[int, int, int, int]]]) -> str:
