@@ -6,11 +6,12 @@ import pyvips
 from enamel.core.checks.findings import Kind
 from enamel.core.errors import Refusal
 from enamel.core.geometry import Box, Size
+from enamel.core.picture.vips import eight_bits, flattened
 from enamel.core.press.output import PrintSettings
 from enamel.core.press.placed import Placed, laid
 from enamel.core.print.layout import PrintPlan, native
 from enamel.core.print.preflight import Known
-from enamel.core.print.profiles import Space, converted, eight_bits, profile_of, total_ink
+from enamel.core.print.profiles import Space, converted, profile_of, total_ink
 from enamel.core.print.proof import Proof, proofed, share_out_of_gamut
 from enamel.kiln.mending import faces
 from enamel.kiln.models import Layer
@@ -49,9 +50,7 @@ def _area(pyramid: str, level: int, box: Box) -> pyvips.Image:
             if png is None:
                 raise Refusal("This layer is not ready to be looked at; try again in a moment.")
             image = pyvips.Image.new_from_buffer(png, "")
-            if image.hasalpha():
-                image = image.flatten(background=[255] * 3)
-            pixels = image.numpy()[..., :3]
+            pixels = flattened(image).numpy()[..., :3]
             left, top = (max(0, place * TILE - OVERLAP) for place in (column, row))
             covers = Box(left, top, pixels.shape[1], pixels.shape[0]).intersection(box)
             made[covers.relative_to(box).slices] = pixels[

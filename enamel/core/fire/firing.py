@@ -369,7 +369,7 @@ class Laying:
         """What the pass starts from and is led by, computed once for all the tiles that overlap."""
         source = guide = layer
         if self.stage.needs_base:
-            lazy = Enlarged(_colour(self.origin), self.stage.size, self.stage.upscaler)
+            lazy = _colour(Enlarged(self.origin, self.stage.size, self.stage.upscaler))
             base = materialise(lazy, self.stage.needed(self.region), self.folder / "base.npy")
             source = mixed(layer, base, settings.blend)
             guide = mixed(layer, base, settings.guide)

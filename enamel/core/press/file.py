@@ -17,8 +17,9 @@ from enamel.core.finish.finished import Finished
 from enamel.core.finish.recipe import Finish
 from enamel.core.fire.firing import materialise
 from enamel.core.geometry import Box, Size
-from enamel.core.picture.canvas import WHITE, Canvas
+from enamel.core.picture.canvas import Canvas
 from enamel.core.picture.mapped import given_back
+from enamel.core.picture.vips import eight_bits, flattened, reduced_to
 from enamel.core.press.hearing import Hear, write_heard
 from enamel.core.press.openraster import Stacked, write_openraster
 from enamel.core.press.output import OPAQUE, Compression, FileFormat, Output
@@ -28,7 +29,7 @@ from enamel.core.press.trace import write_trace
 from enamel.core.print.page import page_of, panel_page, plan_page
 from enamel.core.print.panels import Panel, panels
 from enamel.core.print.paper import sharpening
-from enamel.core.print.profiles import Space, converted, eight_bits, profile_of
+from enamel.core.print.profiles import Space, converted, profile_of
 from enamel.core.print.sizing import MM_PER_INCH, PRINT_PPI
 
 LONGEST_SIDE = 200_000
@@ -167,8 +168,7 @@ def _cut(image: pyvips.Image, part: Panel) -> pyvips.Image:
 
 def _reduced(image: pyvips.Image) -> pyvips.Image:
     """A small copy for the page that shows all panels, in the same numbers, 8 bits, opaque."""
-    flat = image.flatten(background=[255] * 3) if image.hasalpha() else image
-    small = flat.resize(min(1.0, PLAN_PX / max(image.width, image.height)), kernel="linear")
+    small = flattened(reduced_to(image, PLAN_PX))
     return small if small.format == "uchar" else eight_bits(small)
 
 
@@ -187,14 +187,11 @@ def drawn(
     if placed is not None:
         image = placed.on(image)
     if output.longest:
-        image = image.thumbnail_image(output.longest, height=output.longest, size="down").cast(
-            "ushort"
-        )
-        image = image.copy(interpretation="rgb16")
+        image = reduced_to(image, output.longest)
     require_writable(Size(image.width, image.height), output.file)
     profile = profile_of(output.profile)
     if image.hasalpha() and (output.file in OPAQUE or profile.space is not Space.RGB):
-        image = image.flatten(background=[WHITE] * 3).cast("ushort").copy(interpretation="rgb16")
+        image = flattened(image)
     return converted(image, profile, output.intent, output.black_point, output.depth)
 
 

@@ -20,8 +20,9 @@ from enamel.core.geometry import Box, Size, blocks
 from enamel.core.masks.coverage import Coverage
 from enamel.core.picture.canvas import WHITE, Canvas, FloatArray, Picture, SampleArray
 from enamel.core.picture.mapped import given_back
+from enamel.core.picture.vips import eight_bits
 from enamel.core.press.hearing import Hear
-from enamel.core.print.profiles import SRGB, eight_bits, profile_of, with_profile
+from enamel.core.print.profiles import SRGB, profile_of, with_profile
 from enamel.core.print.sizing import MM_PER_INCH
 from enamel.core.upscale import Enlarged, upscaler
 

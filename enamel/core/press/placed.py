@@ -6,7 +6,7 @@ import pyvips
 
 from enamel.core.errors import Refusal
 from enamel.core.geometry import Size
-from enamel.core.press.output import PrintSettings
+from enamel.core.press.output import UNPRINTED, PrintSettings
 from enamel.core.print.layout import Edge, Layout, PrintPlan, native
 
 BLURRED_SHARE = 0.01
@@ -56,7 +56,8 @@ def laid(settings: PrintSettings, size: Size) -> tuple[Placed | None, float, Siz
         layout, ppi = native(size, settings.plan)
         if settings.laid_on is not None:
             placed, size = Placed(layout, settings.plan), layout.file
-    longest = settings.output.longest
+    output = settings.output
+    longest = 0 if output.file in UNPRINTED else output.longest
     if longest and max(size) > longest:
         scale = longest / max(size)
         return placed, ppi * scale, size.scaled(scale)

@@ -20,7 +20,7 @@ from enamel.core.base.pixels import vips_image
 from enamel.core.errors import Refusal
 from enamel.core.picture.canvas import Canvas
 from enamel.core.picture.mapped import given_back
-from enamel.core.print.profiles import eight_bits
+from enamel.core.picture.vips import eight_bits, flattened
 from enamel.core.print.sizing import mm_of
 
 LONGEST = 3000
@@ -84,11 +84,9 @@ def write_trace(
         When so many curves are needed that the picture can't be flat art.
     """
     with given_back(canvas.path):
-        image = eight_bits(vips_image(canvas))
+        image = flattened(eight_bits(vips_image(canvas)))
         scale = min(LONGEST / max(canvas.size), max(1.0, FEWEST / max(canvas.size)))
         small = image.resize(scale, kernel="cubic" if scale > 1 else "lanczos3")
-        if small.hasalpha():
-            small = small.flatten(background=[255] * 3)
         pixels = small.numpy()
     flat, count = posterised(pixels, colours)
     height, width = flat.shape[:2]

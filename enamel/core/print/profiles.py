@@ -16,6 +16,7 @@ import pyvips
 
 from enamel.core.errors import Refusal
 from enamel.core.files import whole_file
+from enamel.core.picture.vips import eight_bits
 
 SHIPPED = Path(__file__).parent / "icc"
 LARGEST_FILE = 16_000_000
@@ -178,12 +179,6 @@ def with_profile(image: pyvips.Image, data: bytes) -> pyvips.Image:
     said = image.copy()
     said.set_type(pyvips.GValue.blob_type, "icc-profile-data", data)
     return said
-
-
-def eight_bits(image: pyvips.Image) -> pyvips.Image:
-    """16-bit samples as 8-bit, each rounded to the nearest value."""
-    kind = "srgb" if image.bands >= 3 else "b-w"
-    return (image / 257).rint().cast("uchar").copy(interpretation=kind)
 
 
 def total_ink(image: pyvips.Image) -> float:

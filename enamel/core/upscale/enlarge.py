@@ -7,6 +7,7 @@ import numpy as np
 
 from enamel.core.geometry import Box, Size
 from enamel.core.picture.canvas import Picture, SampleArray
+from enamel.core.picture.transparency import REACH, Continued
 from enamel.core.upscale.resample import reach, resample
 
 
@@ -120,7 +121,11 @@ class Mixture:
 
 
 class Enlarged:
-    """A picture at another size, computed where it is read. Alpha goes by Lanczos, always."""
+    """A picture at another size, computed where it is read.
+
+    Alpha is enlarged by Lanczos, always. Colour is continued under what is transparent first, so
+    that soft edges don't take on the colour that lies hidden there.
+    """
 
     def __init__(self, source: Picture, size: Size, upscaler: Upscaler) -> None:
         self.source = source
@@ -129,7 +134,7 @@ class Enlarged:
         self.upscaler = upscaler
         colour, self._alpha = source, None
         if source.channels > 3:
-            colour = Channels(source, slice(0, 3))
+            colour = Continued(source)
             self._alpha = Resampled(Channels(source, slice(3, 4)), size, "lanczos")
         self._colour = upscaler.enlarged(colour, size)
 
@@ -142,7 +147,7 @@ class Enlarged:
 
 def reach_of(upscaler: Upscaler, size_in: Size, size_out: Size, box: Box) -> Box:
     """The part of a picture, of any channels, that a box of it enlarged is computed from."""
-    colour = upscaler.reach(size_in, size_out, box)
+    colour = upscaler.reach(size_in, size_out, box).grown(REACH).intersection(Box.whole(size_in))
     return colour.around(reach("lanczos", size_in, size_out, box))
 
 

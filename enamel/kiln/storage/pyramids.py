@@ -9,7 +9,7 @@ from django.core.files.storage import default_storage
 
 from enamel.core.base.pixels import vips_image
 from enamel.core.picture.canvas import Canvas
-from enamel.core.print.profiles import eight_bits
+from enamel.core.picture.vips import eight_bits
 from enamel.kiln.storage.copies import local
 
 TILE = 510
