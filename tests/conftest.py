@@ -1,6 +1,7 @@
 """An artist, another one, and a piece with a base."""
 
 import shutil
+import socket
 import threading
 from collections.abc import Iterator
 from contextlib import ExitStack
@@ -24,7 +25,7 @@ from enamel.core.base.detector import Found, Rgb
 from enamel.kiln.models import Piece
 from enamel.kiln.pieces import bringing
 from enamel.kiln.storage import layers as store
-from enamel.site import asgi
+from enamel.site import serve
 from tests import bureau
 from tests.kiln.workers import wait_for
 from tests.pictures import STATIONMASTER
@@ -123,16 +124,13 @@ def bureau_of(monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> Iterator[burea
 
 @pytest.fixture
 def served() -> Iterator[str]:
-    """Enamel as uvicorn serves it, on this test's database."""
-    settings = uvicorn.Config(
-        asgi.application, port=0, lifespan="off", log_level="warning",
-        timeout_graceful_shutdown=1,
-    )  # fmt: skip
-    server = uvicorn.Server(settings)
-    thread = threading.Thread(target=server.run, daemon=True)
+    """Enamel as it is served, on this test's database."""
+    listening = socket.create_server(("127.0.0.1", 0))
+    server = uvicorn.Server(serve.configuration())
+    server.config.timeout_graceful_shutdown = 1
+    thread = threading.Thread(target=server.run, args=([listening],), daemon=True)
     thread.start()
     wait_for(lambda: server.started, 30, "the server")
-    port = server.servers[0].sockets[0].getsockname()[1]
-    yield f"http://127.0.0.1:{port}"
+    yield f"http://127.0.0.1:{listening.getsockname()[1]}"
     server.should_exit = True
     thread.join(20)

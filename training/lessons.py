@@ -12,6 +12,7 @@ from torch.nn import functional
 
 from training.manner import LUMA, STATISTICS, blurred, manner, manners
 from training.materials import MATERIALS
+from training.measures import roughness, specks, top_octave
 from training.networks import SIGMA_DATA
 from training.pairs import Pictures, reduced
 from training.recipes import Recipe
@@ -58,10 +59,23 @@ LED_FROM = 0.25
 LED_WEIGHT = 1.0
 FOLLOWED = 3
 """Last evaluations of a pass that are learnt from; those before have no gradient."""
+EDGE_WEIGHT = 4.0
+"""Weight of the loss that asks for the truth's slopes along its edges."""
+SPECK_WEIGHT = 12.0
+"""Weight of the loss on pixels that stand out of their neighbourhood further than the truth's do."""
+EXCESS = 2.5
+"""How much more it costs to have more fine detail than the truth than to have less."""
+TEXTURE_FROM, TEXTURE_TO = 1.0, 4.0
+"""Fine detail of the truth in 8-bit levels from which a place counts as texture, and from which fully."""
+COHERENT, STRONG = (0.7, 0.9), (4.0, 8.0)
+"""Coherence of the structure tensor, and strength in 8-bit levels, over which a place becomes an edge."""
 FAINT = 5e-5
 """Energy of fine detail, about a level in each channel, below which more or less of it is all one."""
 PLAIN = (cv2.INTER_LANCZOS4, cv2.INTER_LANCZOS4, cv2.INTER_CUBIC)
 """Plain enlarging, by chance; mostly Lanczos, as the engine does when no upscaler is named."""
+MEASURED_FROM = (0.08, 0.25, 0.55)
+"""Noise levels that measured passes start from: strengths of 0.3, 0.5 and 0.77."""
+MEASURED_STEPS = 8
 JUDGED_AT = ((0.1, 0.0), (0.4, 0.0), (0.25, 1.0), (0.1, 0.5))
 """Noise levels, and what is missing at them, at which a refiner's plain estimate is judged."""
 
@@ -199,7 +213,12 @@ class Refining:
         leads = batch[-1]
         led = borrowing(leads)
         guidance = torch.empty(len(leads)).uniform_(*GUIDED)
-        guess, start, wanted = self.rolled(guided(network, led, guidance), batch)
+        first = torch.exp(torch.empty(len(leads)).uniform_(*map(math.log, ROLLED_FROM)))
+        first = torch.where(led, first.clamp_min(LED_FROM), first)
+        guess, start, wanted = self.rolled(
+            guided(network, led, guidance), batch, first, int(torch.randint(4, 9, ())),
+            lag_at(first, self.recipe.taught_lag),
+        )  # fmt: skip
         loss = torch.zeros(())
         if not led.all():
             loss = given_back(guess[~led], start[~led], wanted[~led], self.recipe.grain)
@@ -210,16 +229,22 @@ class Refining:
             loss = loss + LED_WEIGHT * (away.abs() / self.spread).mean()
         return loss
 
-    def rolled(self, network: Estimate, batch: Batch) -> tuple[Tensor, Tensor, Tensor]:
+    @staticmethod
+    def rolled(
+        network: Estimate, batch: Batch, first: Tensor, steps: int, lag: Tensor
+    ) -> tuple[Tensor, Tensor, Tensor]:
         """The end of a pass: its last estimate, its source, and the detail that it should give back.
 
-        A pass as the engine runs it (DPM++ 2M, 4 to 8 evaluations, the last ones with gradient), so that the
-        network meets its own earlier estimates instead of true pictures with noise.
+        A pass as the engine runs it (DPM++ 2M, the last evaluations with gradient), so that the network
+        meets its own earlier estimates instead of true pictures with noise.
+
+        Parameters
+        ----------
+        first : noise level that each picture's pass starts from.
+        steps : evaluations.
+        lag : share of what was missing at first that the last evaluation is told is missing still.
         """
-        sharp, cond, start, words, _, given, leads = batch
-        first = torch.exp(torch.empty(len(sharp)).uniform_(*map(math.log, ROLLED_FROM)))
-        first = torch.where(borrowing(leads), first.clamp_min(LED_FROM), first)
-        steps = int(torch.randint(4, 9, ()))
+        sharp, cond, start, words, _, given, _ = batch
         levels = [
             (first ** (1 / RHO) * (1 - share) + SIGMA_MIN ** (1 / RHO) * share) ** RHO
             for share in torch.linspace(0, 1, steps)
@@ -235,7 +260,7 @@ class Refining:
                     target = estimate + (estimate - last) * wide(1 / (2 * ratio))
                 x = target + (x - target) * wide(following / sigma)
                 last = estimate
-        left = given * torch.maximum(levels[-1] / first, lag_at(first, self.recipe.taught_lag))
+        left = given * torch.maximum(levels[-1] / first, lag)
         guess = network(x, cond, levels[-1], words, left)
         return guess, start, start + wide(given) * (sharp - start)
 
@@ -253,6 +278,47 @@ class Refining:
             guesses = torch.cat([network(*part) for part in parts])
             gains.append(psnr_y(guesses / 2, sharp / 2) - psnr_y(cond / 2, sharp / 2))
         return float(np.mean(gains))
+
+    def measures(self, network: nn.Module, pairs: Batch) -> list[float]:
+        """Roughness along edges, specks and fine detail of whole passes, each the truth's own value at 1, at
+        every noise level of `MEASURED_FROM` in turn; medians over pictures.
+
+        Parameters
+        ----------
+        pairs : sharp pictures and enlarged sources, in −1…1.
+        """
+        sharp, start = pairs
+        found = []
+        for number, level in enumerate(MEASURED_FROM):
+            torch.manual_seed(100 + number)
+            first = torch.full((len(sharp),), level)
+            lag = lag_at(first, self.knots)
+            words, given = torch.zeros(len(sharp), len(MATERIALS)), torch.ones(len(sharp))
+            rows = []
+            for part in torch.arange(len(sharp)).split(8):
+                batch = (
+                    sharp[part], start[part], start[part], words[part], first[part], given[part],
+                    torch.full((len(part), STATISTICS), torch.nan),
+                )  # fmt: skip
+                guess, _, _ = self.rolled(network, batch, first[part], MEASURED_STEPS, lag[part])
+                results, truths = (
+                    (luma_of(one)[:, 0].double().numpy() + 1) / 2 for one in (guess, sharp[part])
+                )
+                rows += [
+                    (roughness(one, truth), specks(one, truth), top_octave(one) / top_octave(truth))
+                    for one, truth in zip(results, truths, strict=True)
+                ]
+            found += list(np.nanmedian(rows, axis=0))
+        return [float(value) for value in found]
+
+    @property
+    def knots(self) -> list[tuple[float, float]]:
+        """The lag of the model as it ships, by noise level."""
+        strengths, levels = np.array(STRENGTH_MAP).T
+        return [
+            (float(np.interp(strength, strengths, levels)), lag)
+            for strength, lag in self.recipe.lag
+        ]
 
     @staticmethod
     def words(batch: Batch) -> Tensor:
@@ -345,18 +411,82 @@ def to_the_mean(guess: Tensor, truth: Tensor, weight: Tensor, kind: str) -> Tens
     return (weight[:, None, None, None] * (guess - truth) ** 2).mean()
 
 
-def grain(guess: Tensor, truth: Tensor) -> Tensor:
+def energy(pictures: Tensor) -> Tensor:
+    """Energy of the fine detail, which is what a blur of 0.8 px takes away, over 8 × 8 px every 4 px."""
+    detail = pictures - blurred(pictures, 0.8)
+    return functional.avg_pool2d((detail**2).sum(1, keepdim=True), 8, 4)
+
+
+def grain(guess: Tensor, truth: Tensor, edge: Tensor | None = None) -> Tensor:
     """How far the fine detail's local energy is from the truth's, as a mean ratio of logarithms.
 
-    Detail is what a blur of 0.8 px takes away; energy is taken over 8 × 8 px. Unlike the plain loss it
-    does not ask where each grain lies, only that there is as much of it.
+    Unlike the plain loss it does not ask where each grain lies, only that there is as much of it.
+
+    Parameters
+    ----------
+    edge : (n, 1, height, width) in 0…1, how much of an edge each place is. Where it is given, less detail
+        than the truth's is asked after only in texture and off edges, because along an edge the cheapest
+        energy is fray and in a flat it is dirt; and more than the truth's costs `EXCESS` times as much.
     """
+    wanted = energy(truth)
+    apart = torch.log(energy(guess) + FAINT) - torch.log(wanted + FAINT)
+    if edge is None:
+        return apart.abs().mean()
+    levels = (wanted / 3).sqrt() * 255 / 2
+    texture = ((levels - TEXTURE_FROM) / (TEXTURE_TO - TEXTURE_FROM)).clamp(0, 1)
+    unknowable = texture * (1 - functional.avg_pool2d(edge, 8, 4))
+    return (functional.relu(-apart) * unknowable + EXCESS * functional.relu(apart)).mean()
 
-    def energy(pictures: Tensor) -> Tensor:
-        detail = pictures - blurred(pictures, 0.8)
-        return torch.log(functional.avg_pool2d((detail**2).sum(1, keepdim=True), 8, 4) + FAINT)
 
-    return (energy(guess) - energy(truth)).abs().mean()
+def slopes(luma: Tensor) -> tuple[Tensor, Tensor]:
+    """Central differences of (n, 1, height, width) across and down."""
+    padded = functional.pad(luma, (1, 1, 1, 1), mode="replicate")
+    across = (padded[..., 1:-1, 2:] - padded[..., 1:-1, :-2]) / 2
+    return across, (padded[..., 2:, 1:-1] - padded[..., :-2, 1:-1]) / 2
+
+
+def luma_of(pictures: Tensor) -> Tensor:
+    """(n, 1, height, width) of (n, 3, height, width)."""
+    return (pictures * LUMA.view(1, 3, 1, 1)).sum(1, keepdim=True)
+
+
+def edges_in(truth: Tensor) -> tuple[Tensor, Tensor, Tensor]:
+    """How much of an edge each place of a picture is, 0…1, and the direction across it, as cosine and sine.
+
+    By the structure tensor of luma (Förstner and Gülch, 1987): gradients after a blur of 1 px, their
+    products blurred by 2 px. A place is an edge where the tensor is coherent and strong.
+    """
+    x, y = slopes(blurred(luma_of(truth), 1.0))
+    xx, xy, yy = (blurred(product, 2.0) for product in (x * x, x * y, y * y))
+    spread, total = torch.sqrt((xx - yy) ** 2 + 4 * xy**2 + 1e-12), xx + yy + 1e-9
+    coherent = ((spread / total - COHERENT[0]) / (COHERENT[1] - COHERENT[0])).clamp(0, 1)
+    levels = total.sqrt() * 255 / 2
+    strong = ((levels - STRONG[0]) / (STRONG[1] - STRONG[0])).clamp(0, 1)
+    angle = 0.5 * torch.atan2(2 * xy, xx - yy)
+    return coherent * strong, angle.cos(), angle.sin()
+
+
+def frayed(guess: Tensor, truth: Tensor, edges: tuple[Tensor, Tensor, Tensor]) -> Tensor:
+    """How far slopes along the truth's edges are from the truth's; those across them count half."""
+    edge, cos, sin = edges
+    x, y = slopes(luma_of(guess - truth))
+    along, across = cos * y - sin * x, cos * x + sin * y
+    return (edge * (along.abs() + 0.5 * across.abs())).mean()
+
+
+def outstanding(pictures: Tensor) -> Tensor:
+    """How far each pixel's luma is from the median of its 3 × 3 px, (n, 1, height, width)."""
+    luma = luma_of(pictures)
+    padded = functional.pad(luma, (1, 1, 1, 1), mode="replicate")
+    height, width = luma.shape[-2:]
+    around = [padded[..., y : y + height, x : x + width] for y in range(3) for x in range(3)]
+    return (luma - torch.cat(around, 1).median(1, keepdim=True).values).abs()
+
+
+def speckled(guess: Tensor, truth: Tensor) -> Tensor:
+    """How far pixels stand out of their neighbourhood beyond what the truth's do within 2 px."""
+    allowed = functional.max_pool2d(outstanding(truth), 5, 1, 2)
+    return functional.relu(outstanding(guess) - allowed - 2 * 2 / 255).mean()
 
 
 def given_back(guess: Tensor, source: Tensor, wanted: Tensor, grained: float) -> Tensor:
@@ -371,7 +501,15 @@ def given_back(guess: Tensor, source: Tensor, wanted: Tensor, grained: float) ->
     flat = (square - mean**2 < (2 / 255) ** 2).float()  # a level, where white is 2 above black
     near = (away * (1 + 10 * flat)).mean()
     low = functional.l1_loss(blurred(guess, 3.0), blurred(wanted, 3.0))
-    return 2 * near + 10 * low + grained * grain(guess, wanted)
+    with torch.no_grad():
+        edges = edges_in(wanted)
+    return (
+        2 * near
+        + 10 * low
+        + grained * grain(guess, wanted, edges[0])
+        + EDGE_WEIGHT * frayed(guess, wanted, edges)
+        + SPECK_WEIGHT * speckled(guess, wanted)
+    )
 
 
 def crisp(guess: Tensor, truth: Tensor, verdict: Tensor, critic: float) -> Tensor:

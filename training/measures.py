@@ -61,6 +61,48 @@ def top_octave(values: np.ndarray) -> float:
     return float(octaves(values)[0])
 
 
+COHERENT, STRONG = 0.9, 8 / 255
+"""Coherence and strength of the structure tensor above which a place is a straight edge."""
+STANDS_OUT = 12 / 255
+"""How far a pixel is from the median of its 3 × 3 px to be a speck."""
+LEAST_EDGE = 60
+"""Pixels of straight edge that a picture needs, to be measured along them."""
+
+
+def roughness(result: np.ndarray, truth: np.ndarray) -> float:
+    """How frayed straight edges are, the truth's own at 1; NaN where the truth has too few.
+
+    At pixels where the truth's structure tensor (gradient of luma blurred by 1 px, products blurred by
+    2 px) is coherent and strong: the root mean square of the derivative along the edge over that across
+    it, divided by the same of the truth.
+    """
+    y, x = np.gradient(cv2.GaussianBlur(truth, (0, 0), 1.0))
+    xx, xy, yy = (cv2.GaussianBlur(product, (0, 0), 2.0) for product in (x * x, x * y, y * y))
+    spread, total = np.sqrt((xx - yy) ** 2 + 4 * xy**2), xx + yy + 1e-12
+    edge = (spread / total > COHERENT) & (np.sqrt(total) > STRONG)
+    if np.count_nonzero(edge) < LEAST_EDGE:
+        return float("nan")
+    angle = 0.5 * np.arctan2(2 * xy, xx - yy)[edge]
+
+    def ratio(values: np.ndarray) -> float:
+        down, right = (part[edge] for part in np.gradient(values))
+        along = np.cos(angle) * down - np.sin(angle) * right
+        across = np.cos(angle) * right + np.sin(angle) * down
+        return float(np.sqrt((along**2).mean() / max((across**2).mean(), 1e-12)))
+
+    return ratio(result) / max(ratio(truth), 1e-6)
+
+
+def specks(result: np.ndarray, truth: np.ndarray) -> float:
+    """Share of pixels that stand out of their neighbourhood, the truth's own at 1."""
+
+    def share(values: np.ndarray) -> float:
+        median = cv2.medianBlur(values.astype(np.float32), 3)
+        return float((np.abs(values - median) > STANDS_OUT).mean())
+
+    return share(result) / max(share(truth), 1 / truth.size)
+
+
 def low_psnr(one: np.ndarray, source: np.ndarray, sigma: float = 3.0) -> float:
     """PSNR of what a blur leaves of both: whether tone and large shapes are kept."""
     return psnr(cv2.GaussianBlur(one, (0, 0), sigma), cv2.GaussianBlur(source, (0, 0), sigma))

@@ -130,14 +130,15 @@ RECIPES = {
             shares={"photo": 0.45, "painting": 0.1, "texture": 0.35, "drawing": 0.1},
             patch=64,
             batch=16,
-            rate=1e-3,
+            rate=4e-4,
             rollouts=0.8,
             steps=60000,
             held=0.5,
             worded=0.5,
             lag=((0, 0.7), (0.5, 0.7), (1, 0.78)),
             seed=6,
-            # until 38,073 steps by 4e-4 of 90,000, and words only as they came
+            # until 38,073 steps by 4e-4 of 90,000, and words only as they came; 1e-3 until 42,250, and
+            # energy asked for along edges too
         ),
         Recipe(
             "camaieu",

@@ -22,7 +22,7 @@ from torch import Tensor
 from torch.nn import functional
 
 from enamel.core.networks.cards import SHIPPED
-from training.lessons import Batch, Enlarging, Refining, crisp, to_the_mean
+from training.lessons import Batch, Enlarging, Refining, crisp, planes, to_the_mean
 from training.networks import Critic, make
 from training.pairs import Pictures, batches
 from training.recipes import RECIPES, Recipe
@@ -36,6 +36,15 @@ LIVE = CACHE / "runs"
 SAVE_SECONDS = 90
 JUDGE_STEPS = 250
 HELD_OUT = 64
+MEASURED, MEASURED_SIDE = 48, 128
+"""Pictures, and their side in px, that whole passes are measured on."""
+GOALS = (
+    (0, 1.2), (0, 1.2), (0.6, 1.1),
+    (0, 1.25), (0, 1.25), (0.6, 1.15),
+    (0, 1.3), (0, 1.3), (0.6, 1.15),
+)  # fmt: skip
+"""Least and most of roughness, specks and detail at each noise level that passes are measured at. The
+weights that come nearest are kept beside the run's last."""
 AVERAGE = 0.998
 """Decay of the averaged weights, which are the ones that ship."""
 
@@ -88,8 +97,9 @@ class Run:
                 part.load_state_dict(kept[name])
         self.step, self.minutes = kept["step"], kept["minutes"]
 
-    def save(self) -> None:
+    def save(self, file: Path | None = None) -> None:
         """Write the checkpoint, whole or not at all."""
+        file = file or self.file
         said = {
             "average": self.average.state_dict(),
             "network": self.network.state_dict(),
@@ -97,10 +107,10 @@ class Run:
             "minutes": self.minutes,
         }
         parts = {name: part.state_dict() for name, part in self._parts.items() if part}
-        self.file.parent.mkdir(parents=True, exist_ok=True)
-        partial = self.file.with_suffix(".part")
+        file.parent.mkdir(parents=True, exist_ok=True)
+        partial = file.with_suffix(".part")
         torch.save(said | parts, partial)
-        os.replace(partial, self.file)
+        os.replace(partial, file)
 
     def rate(self) -> float:
         """Share of the learning rate: a short rise after every start, then a cosine to a twentieth."""
@@ -155,6 +165,20 @@ def lesson_of(recipe: Recipe, split: str) -> Enlarging | Refining:
     return Refining(recipe, pictures, Pictures(split, recipe.shares, "bank"))
 
 
+def held_pairs(recipe: Recipe) -> Batch:
+    """Sharp pictures of the test split and what Vitreous made of them reduced, in −1…1."""
+    bank = Pictures("test", recipe.shares, "bank")
+    rng = np.random.default_rng(7)
+    both = [bank.square(MEASURED_SIDE, rng)[0] for _ in range(MEASURED)]
+    return tensors(tuple(planes([pair[which] for pair in both]) * 2 - 1 for which in (0, 1)))
+
+
+def over_goals(found: list[float]) -> float:
+    """The farthest that a figure is from its goal, as a ratio; goals are at each noise level in turn."""
+    goals = zip(found, GOALS, strict=True)
+    return max(max(value / most, least / max(value, 1e-6)) for value, (least, most) in goals)
+
+
 def tensors(arrays: tuple[np.ndarray, ...]) -> Batch:
     """Arrays as tensors, pictures with their channels last, which trains faster."""
     return tuple(
@@ -171,6 +195,8 @@ def train(recipe: Recipe, minutes: float, threads: int = 1) -> None:
     run = Run(recipe)
     lesson = lesson_of(recipe, "train")
     held = tensors(lesson_of(recipe, "test").batch(np.random.default_rng(99), HELD_OUT))
+    pairs = held_pairs(recipe) if isinstance(lesson, Refining) else None
+    best = math.inf
     ended = False
 
     def end(*_: object) -> None:
@@ -187,11 +213,14 @@ def train(recipe: Recipe, minutes: float, threads: int = 1) -> None:
         if run.step % JUDGE_STEPS == 0 or run.step == recipe.steps:
             with torch.inference_mode():
                 gain = lesson.judge(run.average, held)
+                found = lesson.measures(run.average, pairs) if pairs is not None else []
+            row = [f"{run.minutes:.1f}", f"{gain:.3f}", *(f"{value:.3f}" for value in found)]
             with (RUNS / f"{recipe.name}.csv").open("a", newline="") as file:
-                csv.writer(file).writerow([run.step, f"{run.minutes:.1f}", f"{gain:.3f}"])
-            print(
-                f"{recipe.name} step {run.step}, {run.minutes:.0f} min: {gain:+.2f} dB", flush=True
-            )
+                csv.writer(file).writerow([run.step, *row])
+            print(f"{recipe.name} step {run.step}: {', '.join(row)}", flush=True)
+            if found and over_goals(found) < best:
+                best = over_goals(found)
+                run.save(run.file.with_suffix(".best.pt"))
         if time.monotonic() - saved > SAVE_SECONDS:
             run.save()
             saved = time.monotonic()

@@ -2,6 +2,7 @@
 
 import os
 import secrets
+from datetime import timedelta
 from pathlib import Path
 from typing import Any
 
@@ -41,6 +42,7 @@ INSTALLED_APPS = [
     "django.contrib.messages",
     "django.contrib.staticfiles",
     "django.contrib.postgres",
+    "axes",
     "csp",
     "procrastinate.contrib.django",
     "enamel.kiln",
@@ -60,6 +62,7 @@ MIDDLEWARE = [
     "enamel.studio.middleware.PrivatePages",
     "enamel.studio.middleware.StorableText",
     "enamel.studio.refusals.Refusals",
+    "axes.middleware.AxesMiddleware",
 ]
 ROOT_URLCONF = "enamel.site.urls"
 ASGI_APPLICATION = "enamel.site.asgi.application"
@@ -95,11 +98,12 @@ DATABASES = {
         "OPTIONS": {"pool": {"min_size": 1, "max_size": DB_POOL, "timeout": 30}},
     }
 }
-# several processes make pages; wrong passwords are counted for all of them together
+# several processes make pages; how often a token asked is counted for all of them together
 CACHES = {
     "default": {
         "BACKEND": "django.core.cache.backends.filebased.FileBasedCache",
         "LOCATION": os.environ.get("ENAMEL_CACHE", VAR / "cache"),
+        "OPTIONS": {"MAX_ENTRIES": 20_000},
     },
     # what a web process may take as still true of those who just asked it
     "just-asked": {
@@ -114,7 +118,25 @@ AUTH_PASSWORD_VALIDATORS = [
     {"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator"},
     {"NAME": "django.contrib.auth.password_validation.CommonPasswordValidator"},
 ]
-AUTHENTICATION_BACKENDS = ["enamel.studio.signing.Artists"]
+AUTHENTICATION_BACKENDS = [
+    "axes.backends.AxesStandaloneBackend",
+    "enamel.studio.signing.Artists",
+]
+AXES_FAILURE_LIMIT = 5
+AXES_COOLOFF_TIME = timedelta(minutes=5)
+"""How long a name can't be tried from an address after so many wrong passwords."""
+AXES_LOCKOUT_PARAMETERS = [["username", "ip_address"]]
+AXES_USERNAME_CALLABLE = "enamel.studio.signing.counted_name"
+AXES_CLIENT_IP_CALLABLE = "enamel.studio.signing.counted_address"
+AXES_LOCKOUT_CALLABLE = "enamel.studio.signing.locked_out"
+AXES_RESET_ON_SUCCESS = True
+AXES_RESET_COOL_OFF_ON_FAILURE_DURING_LOCKOUT = False
+AXES_DISABLE_ACCESS_LOG = True
+AXES_ENABLE_ADMIN = False
+AXES_VERBOSE = False
+PROXIES = [address for address in os.environ.get("ENAMEL_PROXIES", "").split(",") if address]
+"""Addresses of reverse proxies, whose X-Forwarded-For and X-Forwarded-Proto are believed; nobody
+else's are."""
 LOGIN_URL = "sign-in"
 LOGIN_REDIRECT_URL = "pieces"
 LOGOUT_REDIRECT_URL = "sign-in"

@@ -1,25 +1,24 @@
 """Accounts: made by a command, entered with a password that can't be guessed by trying."""
 
+import asyncio
 import io
 import re
+from typing import Any
 
 import pytest
+from axes.models import AccessAttempt
+from django.conf import settings
 from django.contrib.auth.models import User
-from django.core.cache import cache
 from django.core.management import CommandError, call_command
 from django.test import Client
 from django.urls import reverse
+from django.utils import timezone
 
-from enamel.studio import throttle
+from enamel.site import serve
 from enamel.studio.management.commands import account
 
 pytestmark = pytest.mark.django_db
 GOOD = "viaduct at half past nine"
-
-
-@pytest.fixture(autouse=True)
-def _nobody_has_tried() -> None:
-    cache.clear()
 
 
 def made(name: str, *more: str) -> str:
@@ -75,16 +74,66 @@ def test_a_password_is_changed(signed_in: Client, artist: User) -> None:
     assert "entered incorrectly" in wrong.content.decode()
 
 
-def test_trying_passwords_is_slowed_down(client: Client, monkeypatch: pytest.MonkeyPatch) -> None:
+TRIES = settings.AXES_FAILURE_LIMIT
+
+
+def locked(client: Client, name: str = "porter", **headers: str) -> bool:
+    """Whether the right password is refused for now, however the name is written."""
+    given = {"username": name, "password": GOOD}
+    return client.post(reverse("sign-in"), given, headers=headers).status_code == 429
+
+
+def test_trying_passwords_is_slowed_down(client: Client) -> None:
     User.objects.create_user("porter", password=GOOD)
-    now = 1000.0
-    monkeypatch.setattr(throttle.time, "time", lambda: now)
-    assert [enter(client, "porter", "guess") for _ in range(throttle.FREE)] == [200] * throttle.FREE
-    assert enter(client, "porter", GOOD) == 429
+    assert [enter(client, "porter", "guess") for _ in range(TRIES)] == [200] * (TRIES - 1) + [429]
+    page = client.post(reverse("sign-in"), {"username": "porter", "password": GOOD})
+    assert page.status_code == 429
+    assert re.search(r"Wait (29\d|300) seconds", page.content.decode())
     assert enter(client, "fireman", "guess") == 200
-    now += throttle.FIRST_PAUSE + 1
-    assert enter(client, "porter", "guess") == 200
-    now += throttle.FIRST_PAUSE + 1
-    assert enter(client, "porter", GOOD) == 429
-    now += throttle.FIRST_PAUSE + 1
+    AccessAttempt.objects.update(attempt_time=timezone.now() - settings.AXES_COOLOFF_TIME)
     assert enter(client, "porter", GOOD) == 302
+    assert not AccessAttempt.objects.filter(username="porter").exists()
+
+
+@pytest.mark.parametrize("written", ["porter ", " Porter", "PORTER", "\uff50orter", "porter\u3000"])
+def test_another_way_of_writing_a_name_is_no_further_try(client: Client, written: str) -> None:
+    User.objects.create_user("porter", password=GOOD)
+    for _ in range(TRIES):
+        enter(client, written, "guess")
+    assert locked(client)
+    assert locked(client, written)
+
+
+def test_an_address_is_not_taken_from_a_header_that_anybody_can_send(client: Client) -> None:
+    User.objects.create_user("porter", password=GOOD)
+    for number in range(TRIES):
+        given = {"username": "porter", "password": "guess"}
+        headers = {"X-Forwarded-For": f"10.0.0.{number}", "X-Real-IP": f"10.0.1.{number}"}
+        client.post(reverse("sign-in"), given, headers=headers)
+    assert locked(client, **{"X-Forwarded-For": "10.0.0.99"})
+
+
+@pytest.mark.parametrize(("proxies", "taken"), [([], "127.0.0.1"), (["127.0.0.1"], "10.9.8.7")])
+def test_only_named_proxies_are_believed(settings: Any, proxies: list[str], taken: str) -> None:
+    settings.PROXIES = proxies
+    config = serve.configuration()
+    seen: list[str] = []
+
+    async def application(scope: Any, receive: Any, send: Any) -> None:
+        seen.append(scope["client"][0])
+
+    config.app = application
+    config.load()
+    headers = [(b"x-forwarded-for", b"10.9.8.7")]
+    scope = {"type": "http", "client": ("127.0.0.1", 5), "scheme": "http", "headers": headers}
+    asyncio.run(config.loaded_app(scope, None, None))  # type: ignore[arg-type]
+    assert seen == [taken]
+
+
+def test_wrong_passwords_of_others_are_not_forgotten_over_many_names(client: Client) -> None:
+    User.objects.create_user("porter", password=GOOD)
+    for _ in range(TRIES):
+        enter(client, "porter", "guess")
+    for number in range(400):
+        enter(client, f"passenger-{number}", "guess")
+    assert locked(client)

@@ -1,17 +1,18 @@
 """How much a request may send, by whom, and what pages say to caches."""
 
 import asyncio
+import json
 from collections.abc import Callable, MutableMapping
 from typing import Any
 
 import pytest
-from asgiref.sync import sync_to_async
 from django.contrib.auth.models import User
 from django.contrib.sessions.backends.db import SessionStore
-from django.db import connections
 from django.test import Client
 from django.urls import reverse
 
+from enamel.api.models import Scope as TokenScope
+from enamel.api.models import Token
 from enamel.kiln.models import Piece
 from enamel.site import bounds
 from enamel.site.bounds import STRANGERS_BYTES, bounded
@@ -47,15 +48,14 @@ def answered(length: int, *, said: bool = True, signed_in: bool = False) -> tupl
         if "status" in message:
             statuses.append(message["status"])
 
-    async def known(cookies: bytes) -> bool:
+    def known(cookies: bytes, authorization: bytes) -> bool:
         return signed_in
 
-    headers = [(b"content-length", str(length).encode())] if said else []
-    real, bounds._signed_in = bounds._signed_in, known
-    try:
-        asyncio.run(bounded(application)({"type": "http", "headers": headers}, receive, send))
-    finally:
-        bounds._signed_in = real
+    headers = [(b"content-length" if said else b"transfer-encoding", str(length).encode())]
+    scope = {"type": "http", "path": "/", "headers": headers}
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(bounds, "is_known", known)
+        asyncio.run(bounded(application)(scope, receive, send))
     return statuses[0], given
 
 
@@ -73,20 +73,50 @@ def test_who_is_signed_in_may_send_pictures(settings: Any) -> None:
     assert answered(2_500_000, signed_in=True) == (413, 0)
 
 
-@pytest.mark.django_db(transaction=True)
-def test_a_session_is_looked_up_not_believed() -> None:
-    async def signed_in(cookies: bytes) -> bool:
-        found = await bounds._signed_in(cookies)
-        await sync_to_async(connections.close_all)()
-        return found
-
+@pytest.mark.django_db
+def test_sessions_and_tokens_are_looked_up_not_believed(artist: User) -> None:
     session = SessionStore()
     session.create()
     for cookies, there in (
         (f"sessionid={session.session_key}", True), ("sessionid=made-up", False), ("", False),
         ("a=b; =;;", False),
     ):  # fmt: skip
-        assert asyncio.run(signed_in(cookies.encode())) is there
+        assert bounds.has_session(cookies.encode()) is there
+    _, text = Token.objects.issue(artist, "script", [TokenScope.READ])
+    for authorization, there in (
+        (f"Bearer {text}", True), (f"bearer  {text}", True), (f"Basic {text}", False),
+        ("Bearer", False), ("Bearer made-up", False), ("", False),
+    ):  # fmt: skip
+        assert bounds.has_token(authorization.encode()) is there
+    artist.is_active = False
+    artist.save()
+    assert not bounds.has_token(f"Bearer {text}".encode())
+
+
+def test_a_body_that_stops_in_the_middle_is_not_waited_for(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(bounds, "PAUSE_SECONDS", 0.1)
+    monkeypatch.setattr(bounds, "LINGER_SECONDS", 0.1)
+    sent: list[Scope] = []
+
+    async def application(scope: Scope, receive: Any, send: Any) -> None:
+        while (await receive())["more_body"]:
+            pass
+
+    parts = iter([{"type": "http.request", "body": b"{", "more_body": True}])
+
+    async def receive() -> Scope:
+        for part in parts:
+            return part
+        await asyncio.sleep(60)
+        raise AssertionError
+
+    async def send(message: Scope) -> None:
+        sent.append(message)
+
+    scope = {"type": "http", "path": "/api/v1/pieces", "headers": [(b"content-length", b"9")]}
+    asyncio.run(bounded(application)(scope, receive, send))
+    assert sent[0]["status"] == 408
+    assert "send it again" in json.loads(sent[1]["body"])["error"]
 
 
 def test_personal_pages_are_kept_by_no_cache_in_between(signed_in: Client, piece: Piece) -> None:
