@@ -1,6 +1,8 @@
 """Sheets of swatches, and tiles that are never computed twice."""
 
 import os
+from concurrent.futures import ProcessPoolExecutor
+from multiprocessing import get_context
 from pathlib import Path
 
 import numpy as np
@@ -14,7 +16,7 @@ from enamel.core.fire.firing import fire
 from enamel.core.fire.sheets import Axis, around, cells, in_order
 from enamel.core.geometry import Box, Size
 from enamel.core.picture.canvas import Pixels
-from enamel.core.refine.tilestore import FolderStore, key_of
+from enamel.core.refine.tilestore import ROOM, FolderStore, key_of
 from enamel.core.refine.tiling import Grid
 from enamel.core.schedule import Coat, JoinPass, Mix, Order, Refine, Schedule
 from tests.pictures import assert_same_pixels, portrait
@@ -121,8 +123,27 @@ def test_the_longest_unused_tiles_are_let_go(tmp_path: Path) -> None:
         store.put(key, samples)
         os.utime(store._path(key), (number, number))
     store.get(keys[0])
-    FolderStore(tmp_path, limit_mb=4 * 0.025).tidy()
+    FolderStore(tmp_path, limit_mb=4 * 0.025 / (1 - ROOM)).tidy()
     assert [store.get(key) is not None for key in keys] == [True, *[False] * 4, *[True] * 3]
+
+
+def put_one(folder: Path, number: int) -> None:
+    FolderStore(folder, limit_mb=0.5).put(key_of(number), np.zeros((64, 64, 3), np.uint16))
+
+
+def test_the_limit_of_the_tile_store_holds_over_many_processes_and_restarts(
+    tmp_path: Path,
+) -> None:
+    limit = 0.5e6
+    with ProcessPoolExecutor(2, get_context("fork")) as processes:
+        list(processes.map(put_one, [tmp_path] * 60, range(60)))
+    for number in range(60, 120):  # each a process that has just started
+        put_one(tmp_path, number)
+        assert sum(path.stat().st_size for path in tmp_path.glob("*/*.npy")) <= limit
+    assert FolderStore(tmp_path, 0.5).get(key_of(119)) is not None
+    (tmp_path / "added").unlink()
+    put_one(tmp_path, 120)
+    assert sum(path.stat().st_size for path in tmp_path.glob("*/*.npy")) <= limit
 
 
 @settings(max_examples=8, deadline=None)

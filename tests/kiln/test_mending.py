@@ -1,5 +1,6 @@
 """Touch-ups and inlays in the kiln: candidates, verdicts, layers, and doing it again."""
 
+from datetime import timedelta
 from pathlib import Path
 
 import cv2
@@ -8,6 +9,7 @@ import PIL.Image
 import pytest
 from django.contrib.auth.models import User
 from django.core.files import File
+from django.utils import timezone
 
 from enamel.core.base.faces import Face
 from enamel.core.errors import Refusal
@@ -23,7 +25,7 @@ from enamel.kiln.firings import running
 from enamel.kiln.mending import asking as mending
 from enamel.kiln.mending import faces, inlays, masks
 from enamel.kiln.mending import running as candidates
-from enamel.kiln.models import Candidate, Firing, KeptMask, Layer, Mending, Piece
+from enamel.kiln.models import Candidate, Firing, KeptMask, LaidFile, Layer, Mending, Piece
 from enamel.kiln.pieces import bringing
 from enamel.kiln.storage.layers import canvas_of, piece_work
 from enamel.kiln.storage.swatches import pixels_of as pixels_of_swatch
@@ -389,3 +391,44 @@ def test_a_swatch_is_laid_in_its_window(piece: Piece) -> None:
     inside[window.slices] = True
     assert not changed[~inside].any()
     assert_same_pixels(result[window.slices], pixels_of_swatch(sheet.swatches.get()))
+
+
+def test_deleting_one_piece_for_good_leaves_anothers_laid_file(
+    piece: Piece, stranger: User, picture_file: Path, tmp_path: Path
+) -> None:
+    with picture_file.open("rb") as file:
+        other = bringing.bring_in(stranger, File(file), "eye.png")
+    for one in (piece, other):
+        part = pixels_of(one.base)
+        source, _ = inlays.take_file(
+            one.base, as_file(part, tmp_path / f"{one.pk}.png"), "laid.png"
+        )
+    first, second = piece.laid_files.get(), other.laid_files.get()
+    assert first.sha256 == second.sha256 == source.sha256
+    assert first.pixels.name != second.pixels.name
+    LaidFile.objects.update(pixels=second.pixels.name)  # as files laid before this version are
+    for gone, left in ((piece, True), (other, False)):
+        Piece.objects.filter(pk=gone.pk).update(deleted_at=timezone.now() - timedelta(days=40))
+        assert bringing.delete_for_good() == 1
+        assert second.pixels.storage.exists(str(second.pixels.name)) is left
+
+
+def test_two_who_lay_the_same_file_at_once_share_it(
+    piece: Piece, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    picture = as_file(pixels_of(piece.base), tmp_path / "a.png")
+    keep = inlays.keep_file
+
+    def slowly(*given: object) -> None:
+        monkeypatch.setattr(inlays, "keep_file", keep)
+        inlays.take_file(
+            piece.base, as_file(pixels_of(piece.base), tmp_path / "b.png"), "first.png"
+        )
+        keep(*given)  # type: ignore[arg-type]
+
+    monkeypatch.setattr(inlays, "keep_file", slowly)
+    inlays.take_file(piece.base, picture, "second.png")
+    kept = piece.laid_files.get()
+    assert kept.name == "first.png"
+    folder = Path(kept.pixels.storage.path("laid"))
+    assert [path.name for path in folder.iterdir()] == [Path(str(kept.pixels.name)).name]

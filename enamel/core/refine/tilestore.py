@@ -4,7 +4,9 @@ A swatch runs the tiles that a firing runs later. Both look here first: a tile's
 everything that its pixels depend on, not of where it was wanted.
 """
 
+import fcntl
 import hashlib
+import math
 import os
 import time
 from contextlib import suppress
@@ -17,6 +19,10 @@ from enamel.core.files import PARTIAL, whole_file
 from enamel.core.picture.canvas import SampleArray
 
 SUFFIX = ".npy"
+COUNT = "added"
+"""File in the folder that holds the bytes added since the last tidying."""
+ROOM = 0.1
+"""Share of the limit that tidying leaves free, and after which it is done again."""
 LEFT_SECONDS = 3600
 """Unfinished files older than this were left by a process that was killed."""
 
@@ -30,12 +36,15 @@ class TileStore(Protocol):
 
 
 class FolderStore:
-    """Tiles as files, the longest unused deleted when there are more than ``limit_mb`` of them."""
+    """Tiles as files, together at most ``limit_mb``; the longest unused are deleted for new ones.
+
+    What was added since files were last deleted is counted in the folder itself, for all processes that
+    use it and for those that come after them.
+    """
 
     def __init__(self, folder: Path, limit_mb: float) -> None:
         self.folder = folder
         self.limit = limit_mb * 1e6
-        self._added = 0.0
 
     def _path(self, key: str) -> Path:
         return self.folder / key[:2] / f"{key}{SUFFIX}"
@@ -52,13 +61,22 @@ class FolderStore:
     def put(self, key: str, samples: SampleArray) -> None:
         with whole_file(self._path(key)) as partial, partial.open("wb") as file:
             np.save(file, samples)
-        self._added += samples.nbytes
-        if self._added > self.limit / 10:
-            self._added = 0.0
+        if self._count(samples.nbytes) > ROOM * self.limit:
             self.tidy()
 
+    def _count(self, added: int) -> float:
+        """Bytes added since the last tidying, those just added included; infinite where nobody counted."""
+        with (self.folder / COUNT).open("a+") as file:
+            fcntl.flock(file, fcntl.LOCK_EX)
+            file.seek(0)
+            written = file.read()
+            total = int(written) + added if written.isdigit() else math.inf
+            file.truncate(0)
+            file.write("0" if total > ROOM * self.limit else str(total))
+        return total
+
     def tidy(self) -> None:
-        """Delete the longest unused tiles until the rest is within the limit, and what killed ones left."""
+        """Delete the longest unused tiles until there is room for new ones, and what killed ones left."""
         for path in self.folder.glob(f"*/*{PARTIAL}"):
             with suppress(FileNotFoundError):
                 if time.time() - path.stat().st_mtime > LEFT_SECONDS:
@@ -72,7 +90,7 @@ class FolderStore:
             found.append((facts.st_mtime, facts.st_size, path))
         total = sum(size for _, size, _ in found)
         for _, size, path in sorted(found):
-            if total <= self.limit:
+            if total <= (1 - ROOM) * self.limit:
                 break
             path.unlink(missing_ok=True)
             total -= size

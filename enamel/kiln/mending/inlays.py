@@ -4,9 +4,11 @@ from collections.abc import Iterator, Sequence
 from contextlib import ExitStack, contextmanager
 from dataclasses import dataclass
 from pathlib import Path
+from uuid import uuid4
 
 from django.conf import settings
 from django.core.files import File
+from django.db import IntegrityError, transaction
 
 from enamel.core.base.pixels import examine, read_canvas
 from enamel.core.errors import Refusal
@@ -111,13 +113,30 @@ def take_file(under: Layer, upload: File, name: str) -> tuple[Source, Aligned | 
         with read_canvas(path, facts, folder / "laid.npy") as over, canvas_of(under) as below:
             size, digest = over.size, over.digest()
             found, homography = _lying(over, below)
-        known = piece.laid_files.filter(sha256=digest).first()
-        if known is None:
-            known = LaidFile(piece=piece, name=Path(name).name[:255], sha256=digest)
-            known.width, known.height = size
-            keep_file(known.pixels, folder / "laid.npy", f"{digest[:32]}.npy")
-            known.save()
+        known = piece.laid_files.filter(sha256=digest).first() or _kept(
+            LaidFile(
+                piece=piece, name=Path(name).name[:255], sha256=digest,
+                width=size.width, height=size.height,
+            ),
+            folder / "laid.npy",
+        )  # fmt: skip
     return Source(digest, f"File · {known.name}", homography), found
+
+
+def _kept(laid: LaidFile, path: Path) -> LaidFile:
+    """Store a laid file, or find it where somebody else has stored the same just now.
+
+    Its name in storage is its own: another piece's file of the same pixels is another file, and lives on
+    when this one is deleted.
+    """
+    keep_file(laid.pixels, path, f"{uuid4()}.npy")
+    try:
+        with transaction.atomic():
+            laid.save()
+    except IntegrityError:
+        laid.pixels.storage.delete(str(laid.pixels.name))
+        return laid.piece.laid_files.get(sha256=laid.sha256)
+    return laid
 
 
 def _lying(over: Canvas, below: Canvas) -> tuple[Aligned | None, Homography]:

@@ -25,7 +25,16 @@ from enamel.core.picture.canvas import Canvas
 from enamel.core.press.file import export
 from enamel.core.press.output import FileFormat, Output
 from enamel.core.schedule import address
-from enamel.kiln.models import Candidate, Layer, Piece, PrintFile, SentCoat, ShopOrder, Swatch
+from enamel.kiln.models import (
+    Candidate,
+    LaidFile,
+    Layer,
+    Piece,
+    PrintFile,
+    SentCoat,
+    ShopOrder,
+    Swatch,
+)
 from enamel.kiln.storage.files import keep_file
 from enamel.kiln.storage.layers import add_layer, canvas_of, piece_work
 from enamel.kiln.storage.passing import passing, stored
@@ -215,7 +224,13 @@ def delete_for_good() -> int:
         files += [order.proof for order in ShopOrder.objects.filter(print_file__in=written)]
         files += [swatch.pixels for swatch in Swatch.objects.filter(sheet__piece=piece)]
         files += [made.pixels for made in Candidate.objects.filter(mending__piece=piece)]
-        files += [laid.pixels for laid in piece.laid_files.all()]
+        # files laid before each had a name of its own may be another piece's too
+        others = LaidFile.objects.exclude(piece=piece)
+        files += [
+            laid.pixels
+            for laid in piece.laid_files.all()
+            if not others.filter(pixels=laid.pixels.name).exists()
+        ]
         for sent in SentCoat.objects.filter(piece=piece):
             files += [sent.pixels, sent.preview]
         with transaction.atomic():
