@@ -61,9 +61,12 @@ FOLLOWED = 3
 """Last evaluations of a pass that are learnt from; those before have no gradient."""
 EDGE_WEIGHT = 4.0
 """Weight of the loss that asks for the truth's slopes along its edges."""
-SPECK_WEIGHT = 12.0
+ROUGHNESS_WEIGHT = 0.8
+LEAST_EDGE = 40.0
+"""Edge in px that a patch needs for its roughness to count."""
+SPECK_WEIGHT = 4.0
 """Weight of the loss on pixels that stand out of their neighbourhood further than the truth's do."""
-EXCESS = 2.5
+EXCESS = 1.6
 """How much more it costs to have more fine detail than the truth than to have less."""
 TEXTURE_FROM, TEXTURE_TO = 1.0, 4.0
 """Fine detail of the truth in 8-bit levels from which a place counts as texture, and from which fully."""
@@ -474,6 +477,24 @@ def frayed(guess: Tensor, truth: Tensor, edges: tuple[Tensor, Tensor, Tensor]) -
     return (edge * (along.abs() + 0.5 * across.abs())).mean()
 
 
+def rougher(guess: Tensor, truth: Tensor, edges: tuple[Tensor, Tensor, Tensor]) -> Tensor:
+    """How much rougher the truth's edges have become, as a mean logarithm over pictures that have some.
+
+    Roughness is the root mean square of the slope along edges over that across them, as it is measured.
+    """
+    edge, cos, sin = edges
+
+    def ratio(pictures: Tensor) -> Tensor:
+        x, y = slopes(luma_of(pictures))
+        along, across = (
+            (edge * part**2).sum((1, 2, 3)) for part in (cos * y - sin * x, cos * x + sin * y)
+        )
+        return 0.5 * torch.log((along + 1e-5) / (across + 1e-5))
+
+    counts = (edge.sum((1, 2, 3)) > LEAST_EDGE).float()
+    return (functional.relu(ratio(guess) - ratio(truth)) * counts).sum() / counts.sum().clamp_min(1)
+
+
 def outstanding(pictures: Tensor) -> Tensor:
     """How far each pixel's luma is from the median of its 3 × 3 px, (n, 1, height, width)."""
     luma = luma_of(pictures)
@@ -508,6 +529,7 @@ def given_back(guess: Tensor, source: Tensor, wanted: Tensor, grained: float) ->
         + 10 * low
         + grained * grain(guess, wanted, edges[0])
         + EDGE_WEIGHT * frayed(guess, wanted, edges)
+        + ROUGHNESS_WEIGHT * rougher(guess, wanted, edges)
         + SPECK_WEIGHT * speckled(guess, wanted)
     )
 

@@ -16,8 +16,8 @@ NO_ROOM_BYTES = 2**20
 """Less free than this, and any failed write is taken for a full disk."""
 
 
-def told(error: Exception, work: str) -> str:
-    """The sentence for an error, which goes to the log when nobody could have meant it.
+def describe_error(error: Exception, work: str) -> str:
+    """Return the sentence for an error, which goes to the log when nobody could have meant it.
 
     A lost database is raised again: nothing can be noted without it, and the work is taken up again when
     it is back.

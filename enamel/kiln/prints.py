@@ -27,7 +27,7 @@ from enamel.core.print.paper import reason
 from enamel.core.print.preflight import Notice, preflight
 from enamel.core.schedule import address
 from enamel.kiln import strips
-from enamel.kiln.faults import told
+from enamel.kiln.faults import describe_error
 from enamel.kiln.layered import stack_of
 from enamel.kiln.models import Layer, PrintFile, Sheet
 from enamel.kiln.proofing import known_of
@@ -211,7 +211,7 @@ def write(print_id: UUID) -> None:
     except Stopped:
         pass
     except Exception as error:
-        words = told(error, f"print file {print_id}")
+        words = describe_error(error, f"print file {print_id}")
         PrintFile.objects.filter(pk=print_id).update(state=PrintFile.State.FAILED, error=words)
 
 
@@ -316,5 +316,5 @@ def put_out_and_say(made: PrintFile) -> None:
     try:
         words = f"Put into {site.PRINT_FOLDER} as {put_out(made)}."
     except Exception as error:
-        words = told(error, f"putting out {made.pk}")
+        words = describe_error(error, f"putting out {made.pk}")
     PrintFile.objects.filter(pk=made.pk).update(note=words)

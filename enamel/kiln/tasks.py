@@ -16,6 +16,7 @@ from enamel.kiln.held import Busy
 from enamel.kiln.mending import running as candidates
 from enamel.kiln.models import Arrival, Layer, Model, PrintFile, SentCoat, ShopOrder
 from enamel.kiln.networks import trials
+from enamel.kiln.outside import known
 from enamel.kiln.pieces import arrivals, bringing
 from enamel.kiln.storage import layers as store
 from enamel.kiln.swatches import running as swatching
@@ -136,6 +137,23 @@ def get_sent_coat_on(sent_id: str) -> None:
     pause = bureau.get_on(UUID(sent_id))
     if pause is not None:
         _sent_coat(sent_id, math.ceil(pause))
+    else:
+        enqueue_question(known.ACCOUNT)
+
+
+@app.task(queue=CHORES)
+@attendance.at("Asking a service outside")
+def ask_service(question: str) -> None:
+    """Ask a service outside what pages show of it."""
+    known.ask(question)
+
+
+@app.periodic(cron="*/5 * * * *")
+@app.task(queue=CHORES)
+def ask_services(timestamp: int) -> None:
+    """Every five minutes: ask the services outside, so that pages have something to show."""
+    for question in known.QUESTIONS:
+        enqueue_question(question)
 
 
 @app.task(queue=CHORES)
@@ -143,6 +161,12 @@ def get_sent_coat_on(sent_id: str) -> None:
 def try_model(name: str) -> None:
     """Try a model on this machine: its speed, and what it makes of the demo pictures."""
     trials.carry_out(name)
+
+
+def enqueue_question(question: str) -> None:
+    """Have a service asked, once."""
+    with suppress(AlreadyEnqueued), transaction.atomic():
+        ask_service.configure(queueing_lock=f"ask {question}").defer(question=question)
 
 
 def enqueue_preparation(layer: Layer) -> None:

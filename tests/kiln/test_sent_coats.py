@@ -20,11 +20,12 @@ from enamel.core.geometry import Box
 from enamel.core.picture.canvas import Canvas
 from enamel.core.press.file import export
 from enamel.core.schedule import Coat, Refine, Region, Schedule
-from enamel.kiln import lines
 from enamel.kiln.bureau import asking, sending
 from enamel.kiln.firings import asking as firings
 from enamel.kiln.firings import running
 from enamel.kiln.models import Layer, Piece, SentCoat
+from enamel.kiln.outside import known
+from enamel.kiln.outside import sending as files
 from tests.bureau import Open
 
 pytestmark = pytest.mark.django_db(transaction=True)
@@ -34,13 +35,23 @@ COAT = Coat(factor=1.5, refine=Refine(strength=0.25, steps=2, tile=(128, 128), p
 
 @pytest.fixture(autouse=True)
 def quick(monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(lines, "PAUSE_SECONDS", 0.02)
-    monkeypatch.setattr(lines, "AT_ONCE_SECONDS", 1.0)
+    monkeypatch.setattr(files, "PAUSE_SECONDS", 0.02)
+    monkeypatch.setattr(files, "TURN_SECONDS", 1.0)
+
+
+def offered(piece: Piece, coat: Coat = COAT) -> SentCoat:
+    """An offer, or the reason why there is none."""
+    sent = asking.ask_for_offer(piece.base, coat)
+    assert sent.state == State.ASKING
+    assert sending.get_on(sent.pk) is None
+    sent.refresh_from_db()
+    return sent
 
 
 def ordered(piece: Piece, coat: Coat = COAT) -> SentCoat:
-    sent = asking.ask_for_offer(piece.base, coat)
+    sent = offered(piece, coat)
     asking.order(sent)
+    sent.refresh_from_db()
     return sent
 
 
@@ -73,13 +84,13 @@ def test_a_coat_comes_back_as_the_layer_that_would_have_been_fired_here(
     bureau_of: Open, piece: Piece
 ) -> None:
     counter = bureau_of()
-    sent = asking.ask_for_offer(piece.base, COAT)
+    sent = offered(piece)
     assert (sent.size.width, sent.state) == (168, State.OFFERED)
     assert sent.cents == counter.desk.terms.setup_cents  # it is so small
     assert asking.other_models(sent) == []
     asking.order(sent)
     asking.order(sent)  # pressed twice
-    assert ProcrastinateJob.objects.filter(task_name__endswith="get_sent_coat_on").count() == 1
+    assert ProcrastinateJob.objects.filter(task_name__endswith="get_sent_coat_on").count() == 2
     carried_out(sent)
     assert (sent.state, sent.error) == (State.DONE, "")
     layer = sent.result
@@ -94,6 +105,7 @@ def test_a_coat_comes_back_as_the_layer_that_would_have_been_fired_here(
     assert firing.result is not None
     assert firing.result.pk != layer.pk
     assert firing.result.sha256 == layer.sha256
+    known.ask(known.ACCOUNT)
     account = asking.account(piece.owner_id)
     assert account.spent_cents == sent.cents
     assert account.balance_cents == 5000 - sent.cents
@@ -112,7 +124,7 @@ def test_an_offer_is_asked_for_with_figures_only(
             steps=2, prompt="secret", negative_prompt="hidden", regions=(Region(prompt="private"),)
         ),
     )
-    sent = asking.ask_for_offer(piece.base, words)
+    sent = offered(piece, words)
     assert set(heard[0]) == {"width", "height", "coat"}
     assert not any(word in str(heard) for word in ("secret", "hidden", "private", piece.title))
     assert words.refine is not None
@@ -131,9 +143,11 @@ def test_a_bureau_that_does_not_do_it_says_why_and_nothing_leaves(
     bureau_of: Open, piece: Piece, coat: Coat, terms: Terms | None, words: str
 ) -> None:
     bureau_of(terms=terms)
-    with pytest.raises(Refusal, match=words) as refused:
-        asking.ask_for_offer(piece.base, coat)
-    assert "Nothing left the house." in str(refused.value)
+    sent = offered(piece, coat)
+    assert sent.state == State.FAILED
+    assert words in sent.error
+    assert "Nothing left the house." in sent.error
+    asking.leave(sent)
     assert not SentCoat.objects.exists()
 
 
@@ -141,18 +155,26 @@ def test_a_bureau_that_is_gone_or_does_not_know_the_house(
     bureau_of: Open, piece: Piece, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     monkeypatch.setattr(site, "BUREAU", "http://127.0.0.1:9")
-    with pytest.raises(Refusal, match="does not answer, so there is no offer"):
-        asking.ask_for_offer(piece.base, COAT)
-    assert asking.account(piece.owner_id).balance_cents is None
+    assert "does not answer. So there is no offer. Nothing left" in offered(piece).error
+    known.ask(known.ACCOUNT)
+    account = asking.account(piece.owner_id)
+    assert (account.balance_cents, account.at_bureau.error) == (None, "The bureau does not answer.")
     bureau_of()
     monkeypatch.setattr(site, "BUREAU_KEY", "wrong")
-    with pytest.raises(Refusal, match="We do not know this key"):
-        asking.ask_for_offer(piece.base, COAT)
+    assert "We do not know this key" in offered(piece).error
 
 
 @pytest.mark.parametrize(
     "change",
-    [{"cents": -1}, {"cents": 10**12}, {"cents": "x"}, {"number": "9" * 80}, {"expires": 1e300}],
+    [
+        {"cents": -1},
+        {"cents": 10**12},
+        {"cents": "x"},
+        {"number": "9" * 80},
+        {"expires": 1e300},
+        {"seconds": -1},
+        {"currency": "euros"},
+    ],
 )
 def test_an_offer_that_makes_no_sense_is_none(
     bureau_of: Open, piece: Piece, monkeypatch: pytest.MonkeyPatch, change: dict[str, Any]
@@ -160,17 +182,17 @@ def test_an_offer_that_makes_no_sense_is_none(
     desk = bureau_of().desk
     offer = desk.offer
     monkeypatch.setattr(desk, "offer", lambda asked: offer(asked) | change)
-    with pytest.raises(Refusal, match="can't be read"):
-        asking.ask_for_offer(piece.base, COAT)
-    assert not SentCoat.objects.exists()
+    sent = offered(piece)
+    assert sent.state == State.FAILED
+    assert "not understood" in sent.error
 
 
 def test_offers_expire_and_the_month_has_a_limit(bureau_of: Open, piece: Piece) -> None:
     bureau_of()
-    sent = asking.ask_for_offer(piece.base, COAT)
+    sent = offered(piece)
     asking.set_limit(piece.owner_id, sent.cents * 2 - 1)
     asking.order(sent)
-    second = asking.ask_for_offer(piece.base, COAT)
+    second = offered(piece)
     with pytest.raises(Refusal, match="would go beyond"):
         asking.order(second)
     second.refresh_from_db()
@@ -178,7 +200,7 @@ def test_offers_expire_and_the_month_has_a_limit(bureau_of: Open, piece: Piece) 
     # what was spent last month does not count
     SentCoat.objects.filter(pk=sent.pk).update(ordered=timezone.now() - timedelta(days=32))
     asking.order(second)
-    third = asking.ask_for_offer(piece.base, COAT)
+    third = offered(piece)
     SentCoat.objects.filter(pk=third.pk).update(expires=timezone.now() - timedelta(seconds=1))
     with pytest.raises(Refusal, match="expired"):
         asking.order(third)
@@ -200,6 +222,8 @@ def test_a_lost_answer_and_a_busy_bureau_charge_once(bureau_of: Open, piece: Pie
     counter = bureau_of(lose_answers=2, busy=1)
     sent = ordered(piece)
     assert sending.get_on(sent.pk) == 2.0
+    sent.refresh_from_db()
+    assert sent.uncertain is False or "not known" in sent.news
     carried_out(sent)
     assert (sent.state, sent.error) == (State.DONE, "")
     (charge,) = counter.desk.ledger.shown()["charges"]
@@ -209,7 +233,7 @@ def test_a_lost_answer_and_a_busy_bureau_charge_once(bureau_of: Open, piece: Pie
 def test_lines_that_break_go_on_behind_what_arrived(
     bureau_of: Open, piece: Piece, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setattr(lines, "PART", 20_000)
+    monkeypatch.setattr(files, "PART", 20_000)
     counter = bureau_of(break_after=15_000, break_result_after=30_000)
     blended = Coat(factor=1.5, refine=Refine(strength=0.2, steps=1, blend=0.5))
     sent = carried_out(ordered(piece, blended))
@@ -277,7 +301,7 @@ def test_a_colour_cast_is_doubted(bureau_of: Open, piece: Piece) -> None:
     assert "colours are shifted" in sent.error
 
 
-def test_taken_back_it_costs_nothing(bureau_of: Open, piece: Piece) -> None:
+def test_cancelled_it_costs_nothing(bureau_of: Open, piece: Piece) -> None:
     def waits(*given: Any) -> None:
         stopping = given[-1]
         while not stopping():
@@ -286,19 +310,19 @@ def test_taken_back_it_costs_nothing(bureau_of: Open, piece: Piece) -> None:
 
     counter = bureau_of(render=waits)
     early = ordered(piece)
-    asking.take_back(early)
+    asking.cancel(early)
     carried_out(early)
     assert (early.state, early.charged_cents) == (State.LEFT, 0)
     sent = ordered(piece)
     assert sending.get_on(sent.pk) is not None
     sent.refresh_from_db()
     assert (sent.state, sent.charged_cents) == (State.RENDERING, sent.cents)
-    asking.take_back(sent)
+    asking.cancel(sent)
     carried_out(sent)
     assert (sent.state, sent.charged_cents) == (State.LEFT, 0)
     charges = counter.desk.ledger.shown()["charges"]
-    assert [charge["state"] for charge in charges] == ["returned", "returned"]
-    asking.take_back(sent)  # nothing to take back any more
+    assert [charge["state"] for charge in charges] == ["returned"]
+    asking.cancel(sent)  # nothing to cancel any more
 
 
 def test_a_failing_renderer_gives_the_money_back(bureau_of: Open, piece: Piece) -> None:
@@ -314,7 +338,7 @@ def test_a_failing_renderer_gives_the_money_back(bureau_of: Open, piece: Piece) 
     assert not SentCoat.objects.exists()
 
 
-def test_what_never_moves_is_taken_back(bureau_of: Open, piece: Piece) -> None:
+def test_what_never_moves_is_cancelled(bureau_of: Open, piece: Piece) -> None:
     bureau_of()
     sent = ordered(piece)
     SentCoat.objects.filter(pk=sent.pk).update(moved=timezone.now() - timedelta(hours=7))

@@ -7,15 +7,15 @@ from typing import Any
 
 import pytest
 from django.conf import settings as site
-from django.core.cache import cache
 from django.utils import timezone
 
 from enamel.core.errors import Refusal
 from enamel.core.press.output import FileFormat, Output, PrintSettings
 from enamel.core.print.layout import Fit, PrintPlan
 from enamel.core.print.sizing import Bleed, PrintTarget
-from enamel.kiln import lines, prints, shop
+from enamel.kiln import prints, shop
 from enamel.kiln.models import Layer, Piece, PrintFile, ShopOrder
+from enamel.kiln.outside import known, sending
 from tests.shop import opened
 
 pytestmark = pytest.mark.django_db
@@ -39,8 +39,7 @@ def made(piece: Piece) -> PrintFile:
 
 @pytest.fixture(autouse=True)
 def quick(monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(lines, "PAUSE_SECONDS", 0.02)
-    cache.clear()
+    monkeypatch.setattr(sending, "PAUSE_SECONDS", 0.02)
 
 
 @pytest.fixture
@@ -74,7 +73,9 @@ def carried_out(order: ShopOrder) -> list[float]:
 
 def test_a_file_is_sent_and_accepted_with_price_and_proof(at: Any, made: PrintFile) -> None:
     counter = at()
-    prices = shop.price_list()
+    assert shop.price_list().asking
+    known.ask(known.PRICES)
+    prices = shop.price_list().answer
     assert prices is not None
     assert [paper.name for paper in prices.papers] == ["matte", "satin", "canvas"]
     order = shop.order(made, "satin", 3)
@@ -103,7 +104,7 @@ def test_a_busy_shop_is_asked_again_when_it_says(at: Any, made: PrintFile) -> No
     order = shop.order(made, "satin", 1)
     assert shop.send(order.pk) == 2.0
     order.refresh_from_db()
-    assert order.news == "The shop is busy; it is asked again in 2 s."
+    assert order.news == "The print shop is busy; it is asked again in 2 s."
     assert carried_out(order)[0] == 2.0
     assert order.state == State.ACCEPTED
 
@@ -111,45 +112,43 @@ def test_a_busy_shop_is_asked_again_when_it_says(at: Any, made: PrintFile) -> No
 def test_a_broken_line_goes_on_behind_what_arrived(
     at: Any, made: PrintFile, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    told: list[dict[str, Any]] = []
-    really = shop._Sending._tell
-    monkeypatch.setattr(
-        shop._Sending, "_tell", lambda self, **news: (told.append(news), really(self, **news))[1]
-    )
-    monkeypatch.setattr(lines, "PART", made.file.size // 3)
+    monkeypatch.setattr(sending, "PART", made.file.size // 3)
     counter = at(break_after=made.file.size // 2)
     order = shop.order(made, "satin", 1)
     carried_out(order)
     assert order.state == State.ACCEPTED
     assert counter.desk.file(order.number).read_bytes() == Path(made.file.path).read_bytes()
-    assert any("line broke" in news.get("news", "") for news in told)
+    assert counter.broken
 
 
 def test_a_shop_that_looks_long_gives_others_their_turn(
     at: Any, made: PrintFile, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setattr(lines, "AT_ONCE_SECONDS", 0.1)
-    at(slow=1.0)
+    monkeypatch.setattr(sending, "TURN_SECONDS", 0.1)
+    at(slow=2.0)
     order = shop.order(made, "satin", 1)
-    assert shop.send(order.pk) is not None
+    for _ in range(3):
+        assert shop.send(order.pk) is not None
     order.refresh_from_db()
     assert order.state == State.CHECKING
     carried_out(order)
     assert order.state == State.ACCEPTED
 
 
-def test_a_shop_that_is_gone_or_never_answers_is_said(at: Any, made: PrintFile) -> None:
-    assert shop.price_list() is None
-    assert shop.price_list() is None  # not asked for again at once
+def test_a_shop_that_is_gone_is_asked_again_and_given_up_after_a_while(
+    at: Any, made: PrintFile
+) -> None:
+    known.ask(known.PRICES)
+    assert shop.price_list().error == "The print shop does not answer."
     order = shop.order(made, "satin", 1)
-    carried_out(order)
+    assert shop.send(order.pk) == 2.0
+    order.refresh_from_db()
+    assert (order.state, order.news) == (State.WAITING, "The print shop does not answer.")
+    ShopOrder.objects.filter(pk=order.pk).update(moved=timezone.now() - timedelta(minutes=11))
+    assert shop.send(order.pk) is None
+    order.refresh_from_db()
     assert order.state == State.FAILED
     assert "does not answer. Nothing was ordered; send it again later." in order.error
-    at()
-    late = shop.order(made, "satin", 1)
-    ShopOrder.objects.filter(pk=late.pk).update(moved=timezone.now() - timedelta(minutes=11))
-    carried_out(late)
-    assert "for ten minutes" in late.error
 
 
 @pytest.mark.parametrize(("paper", "words"), [("glass", "we print on matte, satin, canvas")])
@@ -162,7 +161,7 @@ def test_what_the_shop_does_not_take_is_said_in_its_words(
     assert (order.state, words in order.error) == (State.FAILED, True)
 
 
-def test_only_written_files_are_sent_and_an_order_can_be_taken_back(
+def test_only_written_files_are_sent_and_an_order_can_be_deleted(
     at: Any, piece: Piece, made: PrintFile
 ) -> None:
     at()
@@ -175,9 +174,9 @@ def test_only_written_files_are_sent_and_an_order_can_be_taken_back(
     carried_out(order)
     path = Path(order.proof.path)
     assert path.exists()
-    shop.take_back(order)
+    shop.delete(order)
     assert not path.exists()
     gone = shop.order(made, "satin", 1)
     pk = gone.pk
-    shop.take_back(gone)
+    shop.delete(gone)
     assert shop.send(pk) is None

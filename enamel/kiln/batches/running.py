@@ -21,7 +21,7 @@ from enamel.core.press.output import PrintSettings
 from enamel.core.schedule import Schedule
 from enamel.kiln import prints
 from enamel.kiln.batches import folders
-from enamel.kiln.faults import told
+from enamel.kiln.faults import describe_error
 from enamel.kiln.firings import asking as firings
 from enamel.kiln.held import Busy, held
 from enamel.kiln.models import Batch, BatchItem, Firing, Layer, Piece, Suited, Worker
@@ -88,7 +88,7 @@ def _begin(item: BatchItem) -> None:
             item.piece, item.begun = piece, timezone.now()
             item.save(update_fields=["firing", "result", "piece", "begun"])
     except Exception as error:
-        words = told(error, f"batch item {item.pk}")
+        words = describe_error(error, f"batch item {item.pk}")
         BatchItem.objects.filter(pk=item.pk).update(error=words, ended=timezone.now())
 
 
@@ -144,7 +144,7 @@ def _order_files(item: BatchItem, layer: Layer) -> None:
                 item.files.add(made)
                 enqueue_print(made)
     except Exception as error:
-        words = told(error, f"files of batch item {item.pk}")
+        words = describe_error(error, f"files of batch item {item.pk}")
         BatchItem.objects.filter(pk=item.pk).update(error=words, ended=timezone.now())
 
 

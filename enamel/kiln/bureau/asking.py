@@ -1,30 +1,20 @@
-"""What pages ask of the bureau: offers, orders within a spending limit, what to do with what came back."""
+"""What artists may do with coats at the bureau: ask for offers, order within a limit, cancel, keep, leave."""
 
 from dataclasses import dataclass
-from datetime import datetime, timedelta
-from typing import Any
+from datetime import datetime
 
-import httpx
-from django.conf import settings
-from django.core.cache import cache
 from django.db import transaction
 from django.utils import timezone
 
 from enamel.core.errors import Refusal
 from enamel.core.fields import to_json
 from enamel.core.networks.cards import cards
-from enamel.core.schedule import Coat, address
-from enamel.kiln import lines
+from enamel.core.schedule import Coat
 from enamel.kiln.models import Layer, SentCoat, SpendingLimit
+from enamel.kiln.outside import answers
+from enamel.kiln.outside.known import ACCOUNT, TERMS, Known, known
 from enamel.kiln.tasks import enqueue_sent_coat
 
-ASKED_SECONDS = 5.0
-"""Patience with the bureau while somebody waits for a page."""
-KEPT_SECONDS = 30
-"""For so long terms and account are not asked for again, nor a bureau that did not answer."""
-MOST_CENTS = 10_000_000
-"""More than any coat can cost; an offer beyond is a mistake."""
-MOST_NUMBER = 60
 MOST_LIMIT_CENTS = 1_000_000
 BYTES_PER_SAMPLE = 2
 State = SentCoat.State
@@ -34,12 +24,20 @@ State = SentCoat.State
 class Account:
     """How things stand with money, in cents."""
 
-    balance_cents: int | None
-    """At the bureau, as it says; None where it does not answer."""
-    currency: str
+    at_bureau: Known[answers.Account]
+    """What the bureau says of the house's account, and how old that is."""
     spent_cents: int
     """By the artist this month, coats under way included."""
     limit_cents: int
+
+    @property
+    def balance_cents(self) -> int | None:
+        """What is left at the bureau; None where that is not known."""
+        return self.at_bureau.answer.balance_cents if self.at_bureau.answer else None
+
+    @property
+    def currency(self) -> str:
+        return self.at_bureau.answer.currency if self.at_bureau.answer else "EUR"
 
     @property
     def left_cents(self) -> int:
@@ -48,19 +46,17 @@ class Account:
 
 
 def account(owner_id: int) -> Account:
-    """What an artist has spent this month, and what the house has at the bureau."""
-    said = _remembered("/v1/account")
+    """Return what an artist has spent this month, and what is known of the account at the bureau."""
     return Account(
-        balance_cents=said.get("balance_cents") if said else None,
-        currency=str(said.get("currency", "EUR")) if said else "EUR",
+        at_bureau=known(ACCOUNT, answers.Account),
         spent_cents=SentCoat.objects.spent_cents(owner_id, _this_month()),
         limit_cents=SpendingLimit.of(owner_id),
     )
 
 
-def open_for_business() -> bool:
-    """Whether the bureau answers, as far as that was seen a moment ago."""
-    return _remembered("/v1/terms") is not None
+def terms() -> Known[answers.Terms]:
+    """Return what is known of the bureau's conditions."""
+    return known(TERMS, answers.Terms)
 
 
 def set_limit(owner_id: int, cents: int) -> None:
@@ -71,45 +67,16 @@ def set_limit(owner_id: int, cents: int) -> None:
 
 
 def ask_for_offer(start: Layer, coat: Coat) -> SentCoat:
-    """An offer for laying a coat on a layer. Only figures are told: sizes and settings, no pixels, no words.
+    """Have the bureau asked for an offer for laying a coat on a layer.
 
-    Raises
-    ------
-    Refusal
-        When the bureau does not answer or does not do such a coat, in its words.
+    A worker asks. Only figures are sent: sizes and settings, no pixels, no words.
     """
-    sent = _offered(start, coat)
-    sent.save()
+    with transaction.atomic():
+        sent = SentCoat.objects.create(
+            piece=start.piece, start=start, frozen=to_json(coat), state=State.ASKING
+        )
+        enqueue_sent_coat(sent)
     return sent
-
-
-def _offered(start: Layer, coat: Coat) -> SentCoat:
-    bare = {"width": start.width, "height": start.height, "coat": to_json(coat.bare)}
-    with lines.client(settings.BUREAU, timeout=ASKED_SECONDS, key=settings.BUREAU_KEY) as client:
-        try:
-            terms = client.get("/v1/terms")
-            answer = client.post("/v1/offers", json=bare)
-        except httpx.HTTPError:
-            raise Refusal(
-                "The bureau does not answer, so there is no offer. Nothing left the house; fire the coat "
-                "here, or ask again later."
-            ) from None
-    if answer.is_error or terms.is_error:
-        refused = answer if answer.is_error else terms
-        raise Refusal(f"The bureau makes no offer: {lines.reason(refused)} Nothing left the house.")
-    try:
-        offer = answer.json()
-        number, cents = str(offer["number"]), int(offer["cents"])
-        if not 0 <= cents <= MOST_CENTS or len(number) > MOST_NUMBER:
-            raise ValueError
-        return SentCoat(
-            piece=start.piece, start=start, frozen=to_json(coat), terms=dict(terms.json()),
-            offer=number, cents=cents, currency=str(offer["currency"])[:3],
-            seconds=float(offer["seconds"]),
-            expires=timezone.now() + timedelta(seconds=float(offer["expires_in"])),
-        )  # fmt: skip
-    except (KeyError, TypeError, ValueError, OverflowError):
-        raise Refusal("The bureau's offer can't be read. Nothing left the house.") from None
 
 
 def order(sent: SentCoat) -> None:
@@ -144,15 +111,16 @@ def order(sent: SentCoat) -> None:
         enqueue_sent_coat(locked)
 
 
-def take_back(sent: SentCoat) -> None:
-    """Take an order back while it is under way; the bureau is told, and gives back what it charged."""
+def cancel(sent: SentCoat) -> None:
+    """Cancel an order that is under way.
+
+    A worker tells the bureau, again and again until it is known what the bureau still charges.
+    """
     with transaction.atomic():
-        locked = SentCoat.objects.select_for_update().get(pk=sent.pk)
-        if not locked.open:
-            return
-        locked.state, locked.ended, locked.news = State.LEFT, timezone.now(), ""
-        locked.save(update_fields=["state", "ended", "news"])
-        enqueue_sent_coat(locked)
+        if sent.transition(
+            State.CANCELLING, only_from=SentCoat.UNDER_WAY, news="", moved=timezone.now()
+        ):
+            enqueue_sent_coat(sent)
 
 
 def keep(sent: SentCoat) -> None:
@@ -177,24 +145,29 @@ def _open_again(sent: SentCoat, state: str, otherwise: str) -> None:
 
 
 def leave(sent: SentCoat) -> None:
-    """Let an offer, or a coat that ended, be; what came back and was not kept is let go.
+    """Dismiss an offer, or a coat that ended; what came back and was not kept is deleted.
 
-    What was charged still counts this month. Of a coat that failed the bureau is told.
+    What was charged still counts this month. An order that failed is cancelled at the bureau.
     """
-    if sent.open:
-        raise Refusal("This coat is under way; take it back first.")
-    for field in (sent.pixels, sent.preview):
-        if field:
-            field.storage.delete(str(field.name))
-    if not sent.charged_cents:
-        sent.delete()
-        return
-    if sent.state == State.FAILED:
-        enqueue_sent_coat(sent)
-    if sent.state != State.DONE:
-        sent.state = State.LEFT
-    sent.pixels, sent.preview = "", ""
-    sent.save(update_fields=["state", "pixels", "preview"])
+    if sent.under_way or sent.state == State.CANCELLING:
+        raise Refusal("This coat is under way; cancel it first.")
+    files = [field for field in (sent.pixels, sent.preview) if field]
+    with transaction.atomic():
+        locked = SentCoat.objects.select_for_update().get(pk=sent.pk)
+        if locked.state != sent.state:
+            return
+        if locked.state == State.FAILED and (locked.charged_cents or locked.uncertain):
+            locked.state, locked.moved, locked.news = State.CANCELLING, timezone.now(), ""
+            enqueue_sent_coat(locked)
+        elif not locked.charged_cents:
+            locked.delete()
+        elif locked.state != State.DONE:
+            locked.state = State.LEFT
+        if locked.pk:
+            locked.pixels, locked.preview = "", ""
+            locked.save(update_fields=["state", "moved", "news", "pixels", "preview"])
+    for field in files:
+        field.storage.delete(str(field.name))
 
 
 def other_models(sent: SentCoat) -> list[str]:
@@ -218,17 +191,3 @@ def _this_month() -> datetime:
 
 def _money(cents: int, sent: SentCoat) -> str:
     return f"{cents / 100:.2f} {sent.currency}"
-
-
-def _remembered(path: str) -> dict[str, Any] | None:
-    """What the bureau says at an address; None while it does not answer. Asked for now and then."""
-    key = f"bureau-{address(settings.BUREAU, path)}"
-    kept: tuple[dict[str, Any] | None] | None = cache.get(key)
-    if kept is None:
-        try:
-            with lines.client(settings.BUREAU, timeout=2.0, key=settings.BUREAU_KEY) as client:
-                kept = (client.get(path).raise_for_status().json(),)
-        except (httpx.HTTPError, ValueError):
-            kept = (None,)
-        cache.set(key, kept, KEPT_SECONDS)
-    return kept[0]

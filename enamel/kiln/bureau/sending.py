@@ -1,15 +1,17 @@
-"""A coat at the bureau, got on with by the kiln's chores: sent, asked after, fetched, checked, kept."""
+"""A coat at the bureau, carried on by workers: offered, ordered, sent, fetched, checked, kept, cancelled."""
 
 import shutil
 import time
 from datetime import timedelta
+from http import HTTPStatus
 from pathlib import Path
 from typing import Any
+from urllib.parse import quote
 from uuid import UUID
 
-import httpx
 from django.conf import settings
 from django.core.files.base import ContentFile
+from django.db import transaction
 from django.utils import timezone
 
 from enamel.core import ENGINE_VERSION
@@ -26,11 +28,19 @@ from enamel.core.picture.reduce import reduced
 from enamel.core.press.file import export
 from enamel.core.press.output import FileFormat, Output
 from enamel.core.schedule import address
-from enamel.kiln import lines
 from enamel.kiln.checking import check_layer
-from enamel.kiln.faults import told
-from enamel.kiln.lines import Gone
+from enamel.kiln.faults import describe_error
 from enamel.kiln.models import Layer, SentCoat
+from enamel.kiln.outside import answers, known, sending
+from enamel.kiln.outside.client import (
+    Rejected,
+    Retryable,
+    ServiceClient,
+    ServiceError,
+    Unknown,
+    pause_after,
+)
+from enamel.kiln.outside.sending import Turn, send_file
 from enamel.kiln.storage.files import keep_file
 from enamel.kiln.storage.layers import add_layer, canvas_in, canvas_of, prepare
 
@@ -49,106 +59,181 @@ State = SentCoat.State
 
 
 def get_on(sent_id: UUID) -> float | None:
-    """Get a coat that is under way on by some seconds. Safe to repeat.
+    """Carry a coat on by some seconds. Safe to repeat.
 
-    The bureau knows an order by its key, so nothing is charged twice; files go on behind the last byte that
-    arrived.
+    The bureau knows an order by its key, so nothing is charged twice; files go on behind the last byte
+    that arrived.
 
     Returns
     -------
-    In how many seconds it wants to be got on; None once it is settled.
+    In how many seconds it wants to be carried on; None once it is settled.
     """
-    sent = SentCoat.objects.filter(pk=sent_id).select_related("piece", "start").first()
-    if sent is None or not (sent.open or sent.state == State.LEFT):
+    sent = SentCoat.objects.filter(pk=sent_id).open().select_related("piece", "start").first()
+    if sent is None:
         return None
     work = Path(settings.KILN_WORK) / "bureau" / str(sent.pk)
     work.mkdir(parents=True, exist_ok=True)
+    job = OrderJob(sent, known.bureau(), work)
     pause: float | None = None
     try:
-        with lines.client(settings.BUREAU, key=settings.BUREAU_KEY) as client:
-            errand = Errand(sent, client, work)
-            pause = errand.get_on() if sent.open else errand.take_back()
-    except Gone as gone:
-        _fail(sent, f"{gone} {_what_it_costs(sent)}")
+        pause = job.step()
+    except Cancelled:
+        pause = 0.0
+    except Retryable as error:
+        pause = job.wait(str(error), error.pause)
+    except Unknown as error:
+        pause = job.wait(f"{error} It is asked again until it is known.", 2.0)
+    except Rejected as error:
+        job.fail(f"The bureau does not go on with it: {error} {what_it_costs(sent)}")
     except Exception as error:
-        _fail(sent, told(error, f"coat {sent_id} at the bureau"))
+        job.fail(describe_error(error, f"coat {sent_id} at the bureau"))
     if pause is None:
         shutil.rmtree(work, ignore_errors=True)
     return pause
 
 
-class Errand:
-    """One coat sent out, for one turn.
+class Cancelled(Exception):
+    """The artist has cancelled the order meanwhile."""
+
+
+class OrderJob:
+    """One coat at the bureau, for one turn of its job.
 
     Parameters
     ----------
     work : folder for the files on their way; what is missing there is made again.
     """
 
-    def __init__(self, sent: SentCoat, client: httpx.Client, work: Path) -> None:
+    def __init__(self, sent: SentCoat, client: ServiceClient, work: Path) -> None:
         self.sent = sent
         self.work = work
-        self.line = lines.Line(client, "the bureau", lambda words: self._tell(news=words))
+        self.client = client
+        self.turn = Turn()
 
-    def get_on(self) -> float | None:
-        """As far as there is time for; gives the pause until the next turn, None at the end."""
+    def step(self) -> float | None:
+        """Go as far as there is time for; return the pause until the next turn, None at the end."""
+        if self.sent.state == State.ASKING:
+            return self._ask_for_offer()
+        if self.sent.state == State.CANCELLING:
+            return self._cancel()
         if timezone.now() - self.sent.moved > LONGEST_WAIT:
-            self.take_back()
-            raise Gone("The bureau did not get on with this coat for six hours; it was taken back.")
+            reason = "The bureau did not go on with this coat for six hours; it was cancelled."
+            self._move(State.CANCELLING, error=reason, moved=timezone.now())
+            return 0.0
         if self.sent.pixels:
             keep_layer(self.sent)
             return None
         if not self.sent.number:
-            pause = self._place()
-            if pause is not None:
-                return pause
-            self._tell(state=State.SENDING)
+            try:
+                self._place()
+            except Rejected as error:
+                self.fail(
+                    f"The bureau does not take it: {error} Nothing was charged and no picture left "
+                    "the house.", charged_cents=0, uncertain=False,
+                )  # fmt: skip
+                return None
+            self._move(State.SENDING, news="")
         if not self._upload():
             return 0.0
-        said = self._awaited()
-        if said is None:
+        answer = self._awaited()
+        if answer is None:
             return WHILE_RENDERING_SECONDS
-        if said["state"] != "done":
-            self._tell(charged_cents=int(said["charged_cents"]))
-            raise Refusal(f"The bureau did not lay this coat: {said['reason']} Nothing is charged.")
-        return self._fetch(said["result"])
+        if answer.state != "done" or answer.result is None:
+            self._update(charged_cents=answer.charged_cents)
+            charged = (
+                "Nothing is charged." if not answer.charged_cents else what_it_costs(self.sent)
+            )
+            self.fail(f"The bureau did not lay this coat: {answer.reason} {charged}")
+            return None
+        return self._fetch(answer.result)
 
-    def take_back(self) -> float | None:
-        """Tell the bureau that a coat is not wanted any more, and note what it still charges."""
-        if not self.sent.number:
-            # its answer may have been lost: placed again it is the same order
-            pause = self._place()
-            if pause is not None:
-                return pause
-        said = self.line.ask("DELETE", self._at()).json()
-        self._tell(charged_cents=int(said["charged_cents"]))
-        return None
+    def wait(self, news: str, pause: float) -> float:
+        """Say what is waited for; return the pause, longer the longer nothing has moved."""
+        still = (timezone.now() - self.sent.moved).total_seconds()
+        SentCoat.objects.filter(pk=self.sent.pk).open().update(news=news[:300])
+        return max(pause, pause_after(still))
 
-    def _at(self, part: str = "") -> str:
-        return f"/v1/orders/{self.sent.number}{part}"
+    def fail(self, error: str, **fields: Any) -> None:
+        """End it with a reason, unless it is being cancelled."""
+        only_from = (State.ASKING, *SentCoat.UNDER_WAY)
+        self.sent.transition(
+            State.FAILED, only_from=only_from, error=error, news="", ended=timezone.now(), **fields
+        )
 
-    # out --------------------------------------------------------------------------------------
+    # offer and order --------------------------------------------------------------------------
 
-    def _place(self) -> float | None:
-        """Place the order; in how many seconds a busy bureau wants to be asked again."""
+    def _ask_for_offer(self) -> None:
+        """Get an offer, or the reason why there is none."""
+        coat, start = self.sent.coat, self.sent.start
+        bare = {"width": start.width, "height": start.height, "coat": to_json(coat.bare)}
+        try:
+            terms = self.client.ask("GET", "/v1/terms", answers.Terms)
+            offer = self.client.ask("POST", "/v1/offers", answers.Offer, body=bare)
+        except Rejected as error:
+            self.fail(f"The bureau makes no offer: {error} Nothing left the house.")
+        except ServiceError as error:
+            self.fail(
+                f"{error} So there is no offer. Nothing left the house; fire the coat here, or ask "
+                "again later."
+            )
+        else:
+            self.sent.transition(
+                State.OFFERED, only_from=[State.ASKING], terms=answers.as_json(terms),
+                offer=offer.number, cents=offer.cents, currency=offer.currency,
+                seconds=offer.seconds, error="",
+                expires=timezone.now() + timedelta(seconds=offer.expires_in),
+            )  # fmt: skip
+
+    def _place(self) -> None:
+        """Place the order, or find it where it was placed and the answer got lost."""
         wanted = {
             "offer": self.sent.offer, "coat": self.sent.frozen,
             "files": {role: self._facts(role) for role in self.sent.files},
         }  # fmt: skip
-        answer = self.line.ask("POST", "/v1/orders", json=wanted,
-                               headers={"Idempotency-Key": str(self.sent.pk)})  # fmt: skip
-        if answer.status_code == httpx.codes.SERVICE_UNAVAILABLE:
-            pause = lines.seconds_to_wait(answer)
-            self._tell(news=f"The bureau is busy; it is asked again in {pause:.0f} s.")
-            return pause
-        if answer.is_error:
-            self._tell(charged_cents=0)
-            raise Refusal(f"The bureau does not take it: {lines.reason(answer)} Nothing was charged "
-                          "and no picture left the house.")  # fmt: skip
-        order = answer.json()
-        self._tell(number=str(order["number"]), news="", moved=timezone.now(),
-                   charged_cents=int(order["charged_cents"]))  # fmt: skip
-        return None
+        before = self.sent.uncertain
+        self._update(uncertain=True)
+        try:
+            order = self.client.ask(
+                "POST", "/v1/orders", answers.RenderOrderAnswer, body=wanted, key=str(self.sent.pk)
+            )
+        except Retryable:
+            self._update(uncertain=before)
+            raise
+        except Unknown as error:
+            raise Unknown(
+                f"{error} Whether the bureau has this order is not known; it is asked for with the "
+                "same key, so that it is charged once."
+            ) from error
+        self._update(
+            number=order.number, charged_cents=order.charged_cents, uncertain=False,
+            moved=timezone.now(),
+        )  # fmt: skip
+
+    def _cancel(self) -> None:
+        """Cancel the order at the bureau, and note what it still charges."""
+        charged = 0
+        if not self.sent.number and self.sent.uncertain:
+            try:
+                self._place()
+            except Rejected:
+                self._update(uncertain=False)
+        if self.sent.number:
+            try:
+                charged = self.client.ask(
+                    "DELETE", self._at(), answers.RenderOrderAnswer
+                ).charged_cents
+            except Rejected as error:
+                if error.status not in (HTTPStatus.NOT_FOUND, HTTPStatus.GONE):
+                    raise Unknown(f"The bureau does not cancel it: {error}") from error
+        self.sent.transition(
+            State.FAILED if self.sent.error else State.LEFT, only_from=[State.CANCELLING],
+            charged_cents=charged, news="", ended=timezone.now(),
+        )  # fmt: skip
+
+    def _at(self, part: str = "") -> str:
+        return f"/v1/orders/{quote(self.sent.number, safe='')}{part}"
+
+    # out --------------------------------------------------------------------------------------
 
     def _facts(self, role: str) -> dict[str, Any]:
         path = self._file(role)
@@ -163,75 +248,70 @@ class Errand:
         return path
 
     def _upload(self) -> bool:
-        """Send what has not arrived; whether all of it is there."""
+        """Send what has not arrived; return whether all of it is there."""
         for role in self.sent.files:
             path = self._file(role)
 
             def arrived(role: str = role) -> int | None:
-                said = self._said()
-                files = said["files"]
-                total = sum(file["bytes"] for file in files.values())
-                here = sum(file["received"] for file in files.values())
-                if said["state"] != "awaiting-files":
+                order = self._order()
+                if order.state != "awaiting-files":
                     return None
-                self._moved(here / total)
-                mine = files[role]
-                return None if mine["received"] == mine["bytes"] else int(mine["received"])
+                if role not in order.files:
+                    raise Rejected(f"it awaits no file “{role}”.", HTTPStatus.CONFLICT)
+                total = sum(file.bytes for file in order.files.values())
+                self._progress(sum(file.received for file in order.files.values()) / max(1, total))
+                mine = order.files[role]
+                return None if mine.received >= mine.bytes else mine.received
 
             with path.open("rb") as file:
-                if not self.line.send(
-                    self._at(f"/files/{role}"), file, path.stat().st_size, arrived
-                ):
+                at, size = self._at(f"/files/{role}"), path.stat().st_size
+                if not send_file(self.client, at, file, size, arrived, self.turn):
                     return False
         return True
 
     # there ------------------------------------------------------------------------------------
 
-    def _said(self) -> dict[str, Any]:
-        answer = self.line.ask("GET", self._at())
-        if answer.is_error:
-            raise Gone(f"The bureau does not know this order: {lines.reason(answer)}")
-        said: dict[str, Any] = answer.json()
-        return said
+    def _order(self) -> answers.RenderOrderAnswer:
+        return self.client.ask("GET", self._at(), answers.RenderOrderAnswer)
 
-    def _awaited(self) -> dict[str, Any] | None:
+    def _awaited(self) -> answers.RenderOrderAnswer | None:
         """What the bureau says once it is done with it; None while it is not."""
         if self.sent.state == State.FETCHING:
-            return self._said()
+            return self._order()
         while True:
-            said = self._said()
-            if said["state"] in ("done", "failed", "cancelled"):
-                return said
-            place = said.get("place", 0)
-            news = f"Number {place} in the bureau's queue." if place else ""
+            order = self._order()
+            if order.state in ("done", "failed", "cancelled"):
+                return order
+            news = f"Number {order.place} in the bureau's queue." if order.place else ""
             if (self.sent.state, self.sent.news) != (State.RENDERING, news):
-                self._tell(state=State.RENDERING, news=news)
-            self._moved(float(said["share"]))
-            if self.line.over:
+                self._move(State.RENDERING, news=news)
+            self._progress(order.share)
+            if self.turn.over:
                 return None
-            time.sleep(lines.PAUSE_SECONDS)
+            time.sleep(sending.PAUSE_SECONDS)
 
     # back -------------------------------------------------------------------------------------
 
-    def _fetch(self, result: dict[str, Any]) -> float | None:
+    def _fetch(self, result: answers.Result) -> float | None:
         """Fetch the result and check it: length, checksum, size, drift."""
-        total = int(result["bytes"])
-        if not 0 < total <= MOST_BYTES:
-            raise Gone("The bureau's result has no length that can be right.")
-        self._tell(state=State.FETCHING, news="")
+        self._move(State.FETCHING, news="")
         path = self.work / "result.png"
-        whole = self.line.fetch(
-            self._at("/result"), path, total, lambda here: self._moved(here / total)
-        )
+        seconds = self.turn.seconds_left + 1
+        whole = self.client.fetch(self._at("/result"), path, result.bytes, seconds)
+        self._progress(path.stat().st_size / result.bytes)
         if not whole:
             return 0.0
-        if path.stat().st_size != total or hash_of(path) != result["sha256"]:
+        if hash_of(path) != result.sha256:
             path.unlink()
-            self._tell(
+            self._update(
                 spoilt=self.sent.spoilt + 1, news="It came with a wrong checksum; fetched again."
             )
             if self.sent.spoilt >= MOST_SPOILT:
-                raise Gone(f"The result came with a wrong checksum {MOST_SPOILT} times.")
+                self.fail(
+                    f"The result came with a wrong checksum {MOST_SPOILT} times. "
+                    f"{what_it_costs(self.sent)}"
+                )
+                return None
             return 0.0
         self._receive(path)
         return None
@@ -244,7 +324,7 @@ class Errand:
         if size != sent.size:
             raise Refusal(
                 f"The bureau sent {size}, where {sent.size} were ordered. It did not become a layer. "
-                f"{_what_it_costs(sent)}"
+                f"{what_it_costs(sent)}"
             )
         read_apart(path, into, limits, lambda share: None)
         canvas = Canvas(into)
@@ -255,60 +335,73 @@ class Errand:
         canvas.close()
         keep_file(sent.pixels, into, f"{sent.pk}.npy")
         doubts = compared.doubts
-        sent.state, sent.error = State.DOUBTED if doubts else State.FETCHING, " ".join(doubts)
-        sent.share, sent.news, sent.ended = 1.0, "", timezone.now()
-        sent.save(
-            update_fields=[
-                "compared", "preview", "pixels", "state", "error", "share", "news", "ended",
-            ]
+        kept = sent.transition(
+            State.DOUBTED if doubts else State.FETCHING, only_from=[State.FETCHING],
+            compared=sent.compared, preview=sent.preview.name, pixels=sent.pixels.name,
+            error=" ".join(doubts), share=1.0, news="", ended=timezone.now(),
         )  # fmt: skip
+        if not kept:
+            for field in (sent.pixels, sent.preview):
+                field.storage.delete(str(field.name))
+            raise Cancelled
         if not doubts:
             keep_layer(sent)
 
-    # news -------------------------------------------------------------------------------------
+    # state ------------------------------------------------------------------------------------
 
-    def _moved(self, share: float) -> None:
-        """News of how far it is; what does not move for long is given up."""
+    def _progress(self, share: float) -> None:
+        """Note how far it is; what does not move for long is given up."""
         if share != self.sent.share:
-            self._tell(share=share, moved=timezone.now())
+            self._update(share=share, moved=timezone.now())
 
-    def _tell(self, **news: Any) -> None:
-        known = SentCoat.objects.filter(pk=self.sent.pk, state__in=[*SentCoat.OPEN, State.LEFT])
-        if "state" in news:
-            known = known.open()  # what was taken back in the meantime stays so
-        if not known.update(**news):
-            raise Refusal("It was taken back.")
-        for name, value in news.items():
+    def _update(self, **fields: Any) -> None:
+        """Note facts of the order, also of one that is being cancelled."""
+        SentCoat.objects.filter(pk=self.sent.pk).update(**fields)
+        for name, value in fields.items():
             setattr(self.sent, name, value)
 
+    def _move(self, state: str, **fields: Any) -> None:
+        """Move on to a state, unless the artist has cancelled meanwhile."""
+        if not self.sent.transition(state, only_from=SentCoat.UNDER_WAY, **fields):
+            raise Cancelled
 
-def keep_layer(sent: SentCoat) -> Layer:
-    """Make a layer of what came back, and let go of what waited."""
+
+def keep_layer(sent: SentCoat) -> None:
+    """Make a layer of what came back, unless the artist has cancelled meanwhile.
+
+    Raises
+    ------
+    Cancelled
+    """
     start, coat = sent.start, sent.coat
-    with canvas_in(sent.pixels) as canvas:
+    came = sent.pixels
+    with canvas_in(came) as canvas:
         digest = canvas.digest()
     name = address("bureau", start.sha256, to_json(coat), digest)
-    layer = sent.piece.layer_at(name)
-    if layer is None:
-        work = Path(settings.KILN_WORK) / "bureau" / f"{sent.pk}.npy"
-        with canvas_in(sent.pixels) as canvas:
-            shutil.copyfile(canvas.path, work)
-        refine = coat.refinement
-        layer = add_layer(
-            sent.piece, Canvas(work), kind=Layer.Kind.COAT, parent=start, address=name,
-            recipe={
-                "engine": ENGINE_VERSION, "coat": to_json(coat), "size": list(sent.size),
-                "bureau": sent.recipe_mark,
-            },
-            model=refine.model if refine else "", seed=refine.seed if refine else None,
-            seconds=((sent.ended or timezone.now()) - (sent.ordered or sent.created)).total_seconds(),
-        )  # fmt: skip
+    with transaction.atomic():
+        if not sent.transition(State.DONE, only_from=[State.FETCHING], pixels="", error=""):
+            raise Cancelled
+        layer = sent.piece.layer_at(name)
+        if layer is None:
+            work = Path(settings.KILN_WORK) / "bureau" / f"{sent.pk}.npy"
+            with canvas_in(came) as canvas:
+                shutil.copyfile(canvas.path, work)
+            refine = coat.refinement
+            seconds = (sent.ended or timezone.now()) - (sent.ordered or sent.created)
+            layer = add_layer(
+                sent.piece, Canvas(work), kind=Layer.Kind.COAT, parent=start, address=name,
+                recipe={
+                    "engine": ENGINE_VERSION, "coat": to_json(coat), "size": list(sent.size),
+                    "bureau": sent.recipe_mark,
+                },
+                model=refine.model if refine else "", seed=refine.seed if refine else None,
+                seconds=seconds.total_seconds(),
+            )  # fmt: skip
+        SentCoat.objects.filter(pk=sent.pk).update(result=layer)
+        sent.result = layer
     prepare(layer)
     check_layer(layer)
-    sent.pixels.storage.delete(str(sent.pixels.name))
-    sent.pixels, sent.result, sent.state, sent.error = "", layer, State.DONE, ""
-    sent.save(update_fields=["pixels", "result", "state", "error"])
-    return layer
+    came.storage.delete(str(came.name))
 
 
 def _preview(canvas: Canvas) -> bytes:
@@ -318,20 +411,15 @@ def _preview(canvas: Canvas) -> bytes:
     return webp_of(whole, PREVIEW_PX)
 
 
-def _what_it_costs(sent: SentCoat) -> str:
-    """What was charged for a coat that did not come to anything."""
-    number, cents = SentCoat.objects.values_list("number", "charged_cents").get(pk=sent.pk)
-    if not number:
-        return "Whether the order arrived is not known; tried again it is the same order, charged once."
+def what_it_costs(sent: SentCoat) -> str:
+    """Say what was charged for a coat that did not come to anything."""
+    facts = SentCoat.objects.values_list("number", "charged_cents", "uncertain").get(pk=sent.pk)
+    number, cents, uncertain = facts
+    if uncertain:
+        return "Whether the bureau has the order is not known; tried again it is charged once."
     if not cents:
         return "Nothing is charged."
     return (
         f"The bureau has charged {cents / 100:.2f} {sent.currency} for its order {number}. Try again, "
         "which costs nothing more, or take it up with the bureau."
-    )
-
-
-def _fail(sent: SentCoat, error: str) -> None:
-    SentCoat.objects.filter(pk=sent.pk).open().update(
-        state=State.FAILED, error=error, news="", ended=timezone.now()
     )

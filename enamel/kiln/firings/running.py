@@ -29,7 +29,7 @@ from enamel.core.progress import Progress
 from enamel.core.schedule import Coat, Schedule, address
 from enamel.kiln import attendance, finishing
 from enamel.kiln.checking import check_layer
-from enamel.kiln.faults import told
+from enamel.kiln.faults import describe_error
 from enamel.kiln.firings.order import lets_another_go_first
 from enamel.kiln.held import Busy, held
 from enamel.kiln.mending import inlays
@@ -96,7 +96,7 @@ def run(firing_id: UUID, closing: Callable[[], bool]) -> bool:
                 return False
             _end(firing, Firing.State.STOPPED)
         except Exception as error:
-            _end(firing, Firing.State.FAILED, told(error, f"firing {firing.pk}"))
+            _end(firing, Firing.State.FAILED, describe_error(error, f"firing {firing.pk}"))
     return True
 
 

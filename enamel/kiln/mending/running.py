@@ -14,7 +14,7 @@ from enamel.core.geometry import Box
 from enamel.core.picture.canvas import Cropped, SampleArray
 from enamel.core.picture.encoded import webp_of
 from enamel.core.picture.reduce import reduced
-from enamel.kiln.faults import told
+from enamel.kiln.faults import describe_error
 from enamel.kiln.models import Candidate, Layer, Mending
 from enamel.kiln.storage.files import keep_file
 from enamel.kiln.storage.layers import canvas_of, piece_work
@@ -64,7 +64,9 @@ def _carry_out(candidate: Candidate, closing: Callable[[], bool]) -> bool:
             return False
         return _end(candidate, Candidate.State.STOPPED)
     except Exception as error:
-        return _end(candidate, Candidate.State.FAILED, told(error, f"candidate {candidate.pk}"))
+        return _end(
+            candidate, Candidate.State.FAILED, describe_error(error, f"candidate {candidate.pk}")
+        )
     return True
 
 

@@ -17,6 +17,7 @@ from enamel.kiln.models.mending import Candidate, KeptMask, LaidFile, Mending
 from enamel.kiln.models.people import Person
 from enamel.kiln.models.pieces import HouseSchedule, Piece, ScheduleStep
 from enamel.kiln.models.prints import HouseOutput, PrintFile, ShopOrder
+from enamel.kiln.models.services import ServiceAnswer
 from enamel.kiln.models.swatches import Sheet, Swatch
 from enamel.kiln.models.timings import Timing
 from enamel.kiln.models.workers import Worker
@@ -41,6 +42,7 @@ __all__ = [
     "PrintFile",
     "ScheduleStep",
     "SentCoat",
+    "ServiceAnswer",
     "Sheet",
     "ShopOrder",
     "SpendingLimit",

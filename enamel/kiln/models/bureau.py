@@ -13,6 +13,7 @@ from enamel.core.geometry import Size
 from enamel.core.schedule import Coat
 from enamel.kiln.models.layers import Layer
 from enamel.kiln.models.people import Person
+from enamel.kiln.models.transitions import Transitions
 
 USUAL_LIMIT_CENTS = 2000
 
@@ -23,12 +24,13 @@ class SentCoatQuerySet(models.QuerySet["SentCoat"]):
         return self.filter(piece__owner_id=person.pk, piece__deleted_at=None)
 
     def open(self) -> "SentCoatQuerySet":
-        """On their way out, at the bureau, or on their way back."""
+        """Those that a worker has something to do with."""
         return self.filter(state__in=SentCoat.OPEN)
 
     def outlived(self) -> "SentCoatQuerySet":
         """Offers that nobody took."""
-        return self.filter(state=SentCoat.State.OFFERED, expires__lt=timezone.now())
+        offers = self.filter(ordered=None, charged_cents=0, state__in=SentCoat.OFFERS)
+        return offers.filter(expires__lt=timezone.now())
 
     def spent_cents(self, owner_id: int, since: datetime) -> int:
         """What an artist's coats cost that were sent out since then, those under way included; thrown-away
@@ -37,21 +39,28 @@ class SentCoatQuerySet(models.QuerySet["SentCoat"]):
         return charged.aggregate(sum=Sum("charged_cents"))["sum"] or 0
 
 
-class SentCoat(models.Model):
+class SentCoat(Transitions):
     """A coat that the bureau is to lay on a layer: offered, ordered, under way, done; or why not."""
 
     class State(models.TextChoices):
+        ASKING = "asking", "Waiting for an offer"
         OFFERED = "offered", "Offered"
         WAITING = "waiting", "Waiting to be sent"
         SENDING = "sending", "Being sent"
         RENDERING = "rendering", "At the bureau"
         FETCHING = "fetching", "Coming back"
+        CANCELLING = "cancelling", "Being cancelled"
         DOUBTED = "doubted", "Came back, but changed"
         DONE = "done", "Done"
         FAILED = "failed", "Failed"
-        LEFT = "left", "Left"
+        LEFT = "left", "Cancelled"
 
-    OPEN = (State.WAITING, State.SENDING, State.RENDERING, State.FETCHING)
+    UNDER_WAY = (State.WAITING, State.SENDING, State.RENDERING, State.FETCHING)
+    """Ordered, and not cancelled."""
+    OPEN = (State.ASKING, *UNDER_WAY, State.CANCELLING)
+    """A worker has something to do with it."""
+    OFFERS = (State.OFFERED, State.FAILED)
+    """Asked for and not ordered; failed where there was no offer."""
 
     id = models.UUIDField(
         primary_key=True, default=uuid.uuid4, editable=False,
@@ -61,17 +70,20 @@ class SentCoat(models.Model):
     start = models.ForeignKey(Layer, models.CASCADE, related_name="+")
     frozen = models.JSONField(help_text="The coat, every setting spelt out.")
     terms = models.JSONField(default=dict, help_text="The bureau's conditions at the time.")
-    offer = models.CharField(max_length=60, help_text="The offer's number.")
-    cents = models.PositiveIntegerField(help_text="The offered price.")
-    currency = models.CharField(max_length=3)
-    seconds = models.FloatField(help_text="How long the bureau says it takes.")
-    expires = models.DateTimeField()
+    offer = models.CharField(max_length=60, blank=True, help_text="The offer's number.")
+    cents = models.PositiveIntegerField(default=0, help_text="The offered price.")
+    currency = models.CharField(max_length=3, default="EUR")
+    seconds = models.FloatField(default=0, help_text="How long the bureau says it takes.")
+    expires = models.DateTimeField(default=timezone.now)
     state = models.CharField(max_length=10, choices=State.choices, default=State.OFFERED)
     ordered = models.DateTimeField(null=True, blank=True)
     charged_cents = models.PositiveIntegerField(
         default=0, help_text="Counts towards the limit from the order on; 0 once given back."
     )
     number = models.CharField(max_length=60, blank=True, help_text="What the bureau calls it.")
+    uncertain = models.BooleanField(
+        default=False, help_text="It was ordered and no answer came, so the bureau may have it."
+    )
     share = models.FloatField(default=0, help_text="How much of what its state says, 0…1.")
     news = models.CharField(max_length=300, blank=True, help_text="What is waited for.")
     error = models.TextField(blank=True)
@@ -99,6 +111,11 @@ class SentCoat(models.Model):
     @property
     def open(self) -> bool:
         return self.state in self.OPEN
+
+    @property
+    def under_way(self) -> bool:
+        """Whether it is ordered and can be cancelled."""
+        return self.state in self.UNDER_WAY
 
     @property
     def expired(self) -> bool:

@@ -8,6 +8,7 @@ from django.db import models
 from django.utils import timezone
 
 from enamel.kiln.models.people import Person
+from enamel.kiln.models.transitions import Transitions
 
 KEPT = timedelta(days=7)
 """For so long a print file can be taken away."""
@@ -28,7 +29,7 @@ class PrintFileQuerySet(models.QuerySet["PrintFile"]):
         return self.filter(created__lt=timezone.now() - KEPT)
 
 
-class PrintFile(models.Model):
+class PrintFile(Transitions):
     """A file that was asked for: waiting, being written, done, or failed with the reason."""
 
     class State(models.TextChoices):
@@ -57,6 +58,10 @@ class PrintFile(models.Model):
     error = models.TextField(blank=True, help_text="Why it could not be written.")
     note = models.TextField(blank=True, help_text="What there is to say of it once written.")
     file = models.FileField(upload_to="prints/", blank=True)
+    order_key = models.UUIDField(
+        default=uuid.uuid4,
+        help_text="Makes every try to order it the same order, until one is settled for certain.",
+    )
     created = models.DateTimeField(default=timezone.now)
 
     objects = PrintFileQuerySet.as_manager()
@@ -109,7 +114,7 @@ class ShopOrderQuerySet(models.QuerySet["ShopOrder"]):
         return self.filter(state__in=ShopOrder.OPEN)
 
 
-class ShopOrder(models.Model):
+class ShopOrder(Transitions):
     """A print file sent to the print shop, and what the shop said."""
 
     class State(models.TextChoices):
@@ -129,6 +134,9 @@ class ShopOrder(models.Model):
     state = models.CharField(max_length=10, choices=State.choices, default=State.WAITING)
     share = models.FloatField(default=0, help_text="How much of it is sent, 0…1.")
     number = models.CharField(max_length=60, blank=True, help_text="What the shop calls it.")
+    uncertain = models.BooleanField(
+        default=False, help_text="It was sent and no answer came, so the shop may have it."
+    )
     said = models.JSONField(default=dict, help_text="The shop's answer.")
     news = models.CharField(max_length=300, blank=True, help_text="What is waited for.")
     error = models.TextField(blank=True, help_text="Why it could not be sent.")
@@ -140,6 +148,12 @@ class ShopOrder(models.Model):
 
     class Meta:
         ordering = ["-created"]
+        constraints = [
+            models.UniqueConstraint(
+                fields=["print_file"], name="one_open_order_per_file",
+                condition=models.Q(state__in=["waiting", "sending", "checking"]),
+            ),
+        ]  # fmt: skip
 
     def __str__(self) -> str:
         return f"{self.print_file.name} at the shop: {self.get_state_display()}"

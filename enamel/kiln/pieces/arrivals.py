@@ -13,7 +13,7 @@ from enamel.core.base.pixels import examine
 from enamel.core.base.reading import read_apart
 from enamel.core.errors import Refusal
 from enamel.core.networks.names import check_name, name_from
-from enamel.kiln.faults import told
+from enamel.kiln.faults import describe_error
 from enamel.kiln.models import Arrival, Piece
 from enamel.kiln.networks import library
 from enamel.kiln.pieces import bringing
@@ -110,7 +110,7 @@ def carry_out(arrival_id: UUID) -> Arrival | None:
             _try(arrival)
             _end(arrival, Arrival.State.DONE)
     except Exception as error:
-        _end(arrival, Arrival.State.REFUSED, error=told(error, f"arrival {arrival.pk}"))
+        _end(arrival, Arrival.State.REFUSED, error=describe_error(error, f"arrival {arrival.pk}"))
     return arrival
 
 

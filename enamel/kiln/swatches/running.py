@@ -16,7 +16,7 @@ from enamel.core.progress import Progress
 from enamel.core.refine.tilestore import key_of
 from enamel.core.schedule import Coat, Schedule
 from enamel.core.upscale.enlarge import Resampled
-from enamel.kiln.faults import told
+from enamel.kiln.faults import describe_error
 from enamel.kiln.models import Piece, Sheet, Swatch
 from enamel.kiln.storage.files import keep_file
 from enamel.kiln.storage.layers import canvas_of, piece_work, tile_store
@@ -70,7 +70,7 @@ def _carry_out(swatch: Swatch, closing: Callable[[], bool]) -> bool:
             return False
         return _end(swatch, Swatch.State.STOPPED)
     except Exception as error:
-        return _end(swatch, Swatch.State.FAILED, told(error, f"swatch {swatch.pk}"))
+        return _end(swatch, Swatch.State.FAILED, describe_error(error, f"swatch {swatch.pk}"))
     return True
 
 

@@ -36,6 +36,6 @@ def bureau_shown(artist: AbstractBaseUser) -> dict[str, Any]:
     known = SentCoat.objects.of(artist).select_related("piece", "start", "result")
     return {
         "account": asking.account(artist.pk),
-        "open": asking.open_for_business(),
+        "terms": asking.terms(),
         "sent_coats": known[:MOST_LISTED],
     }

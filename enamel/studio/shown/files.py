@@ -8,7 +8,8 @@ from django.contrib.auth.base_user import AbstractBaseUser
 
 from enamel.kiln.models import HouseOutput, Piece, PrintFile, ShopOrder
 from enamel.kiln.models.prints import KEPT
-from enamel.kiln.shop import PriceList, price_list
+from enamel.kiln.outside.answers import PriceList
+from enamel.kiln.shop import price_list
 
 MOST_PIECES = 200
 FACTS = {
@@ -37,7 +38,7 @@ def order_shown(order: ShopOrder) -> dict[str, Any]:
     said = order.said
     facts = said.get("facts") or {}
     price = said.get("price") or {}
-    prices = price_list()
+    prices = price_list().answer
     paper = (
         next((one for one in prices.papers if one.name == order.paper), None) if prices else None
     )

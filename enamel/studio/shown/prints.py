@@ -143,6 +143,7 @@ def file_shown(piece: Piece, layer: Layer, unit: Unit, form: PrintFileForm) -> d
     plan = piece.print_plan
     layout, ppi = native(layer.size, plan)
     proof_form = ProofForm(initial={"gain": 0})
+    prices = price_list()
     return {
         "laid": layout,
         "laid_ppi": ppi,
@@ -156,7 +157,8 @@ def file_shown(piece: Piece, layer: Layer, unit: Unit, form: PrintFileForm) -> d
         "quality": quality_of(ppi, plan.distance_mm),
         "strip": StripForm(StripForm.starting(f"layer:{layer.pk}"), choices=strip_choices(piece)),
         "outputs": HouseOutput.objects.filter(owner_id=piece.owner_id),
-        "papers": papers_of(price_list()),
+        "papers": papers_of(prices.answer),
+        "prices": prices,
         "proof_form": proof_form,
         "proof_boxes": [proof_form[name] for name in PROOF_BOXES],
         "name_places": [f"{{{name}}}" for name in PLACES],

@@ -18,7 +18,7 @@ from enamel.studio.views.access import back_to, own_sent_coat, person
 
 DEEDS: dict[str, Callable[[SentCoat], None]] = {
     "order": asking.order,
-    "take-back": asking.take_back,
+    "cancel": asking.cancel,
     "keep": asking.keep,
     "try-again": asking.try_again,
 }
@@ -76,7 +76,7 @@ def came_back(request: HttpRequest, sent_id: UUID) -> FileResponse:
 @require_POST
 @login_required
 def change(request: HttpRequest, sent_id: UUID) -> HttpResponse:
-    """Take an offer, take an order back, keep or leave what came back: what the button says."""
+    """Take an offer, cancel an order, keep or leave what came back: what the button says."""
     sent = own_sent_coat(request, sent_id)
     wanted = request.POST.get("do", "")
     if wanted == "ask-again":

@@ -8,7 +8,7 @@ from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
 from enamel.core.errors import Refusal
-from enamel.kiln import shop, tasks
+from enamel.kiln import shop
 from enamel.studio.forms import ShopForm
 from enamel.studio.shown.files import order_shown
 from enamel.studio.views.access import own_order, own_print
@@ -23,7 +23,6 @@ def send(request: HttpRequest, print_id: UUID) -> HttpResponse:
     if not form.is_valid():
         raise Refusal("Choose a paper of the shop's, and from 1 to 500 copies.")
     order = shop.order(made, form.cleaned_data["paper"], form.cleaned_data["copies"])
-    tasks.enqueue_order(order)
     return redirect("shop-order", order.pk)
 
 
@@ -57,7 +56,7 @@ def proof(request: HttpRequest, order_id: UUID) -> FileResponse:
 
 @require_POST
 @login_required
-def take_back(request: HttpRequest, order_id: UUID) -> HttpResponse:
-    """Forget an order here."""
-    shop.take_back(own_order(request, order_id))
+def delete(request: HttpRequest, order_id: UUID) -> HttpResponse:
+    """Delete an order here."""
+    shop.delete(own_order(request, order_id))
     return redirect("print-files")
