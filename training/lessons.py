@@ -61,12 +61,12 @@ FOLLOWED = 3
 """Last evaluations of a pass that are learnt from; those before have no gradient."""
 EDGE_WEIGHT = 4.0
 """Weight of the loss that asks for the truth's slopes along its edges."""
-ROUGHNESS_WEIGHT = 0.8
+ROUGHNESS_WEIGHT = 1.0
 LEAST_EDGE = 40.0
 """Edge in px that a patch needs for its roughness to count."""
-SPECK_WEIGHT = 4.0
+SPECK_WEIGHT = 1.0
 """Weight of the loss on pixels that stand out of their neighbourhood further than the truth's do."""
-EXCESS = 1.6
+EXCESS = 1.0
 """How much more it costs to have more fine detail than the truth than to have less."""
 TEXTURE_FROM, TEXTURE_TO = 1.0, 4.0
 """Fine detail of the truth in 8-bit levels from which a place counts as texture, and from which fully."""

@@ -24,11 +24,21 @@ class Bearer(HttpBearer):
         found = Token.objects.known(token)
         if found is None:
             return None
-        if self.scope not in found.scopes:
-            raise HttpError(403, f"This token is not good for this; it needs “{self.scope.value}”.")
+        require_in(found, self.scope)
         found.note_use()
         request.user = found.owner
         return found
+
+
+def require_in(token: Token, scope: Scope) -> None:
+    """Refuse a token that has not a scope."""
+    if scope not in token.scopes:
+        raise HttpError(403, f"This token is not good for this; it needs “{scope.value}”.")
+
+
+def require_scope(request: HttpRequest, scope: Scope) -> None:
+    """Refuse a request whose token has not a further scope that what it asks for needs."""
+    require_in(request.auth, scope)  # type: ignore[attr-defined]
 
 
 class Read(Bearer):

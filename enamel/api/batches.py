@@ -9,8 +9,9 @@ from django.http import HttpRequest
 from ninja import Router, Status
 
 from enamel.api import own
-from enamel.api.access import CHANGING, FIRE, LOOKING, READ
+from enamel.api.access import CHANGING, FIRE, LOOKING, READ, require_scope
 from enamel.api.bodies import BatchBody, WantedBatch
+from enamel.api.models import Scope
 from enamel.core.errors import Refusal
 from enamel.core.fire.treatment import Treatment
 from enamel.kiln.batches import asking
@@ -38,15 +39,18 @@ CHANGES: dict[Change, Callable[[Batch], None]] = {
     "/batches", response={201: BatchBody}, auth=FIRE, throttle=CHANGING, summary="Start a batch"
 )
 def start(request: HttpRequest, wanted: WantedBatch) -> Status[BatchBody]:
-    """Of pieces, in the order they are named."""
-    known = Piece.objects.of(request.user).in_bulk(wanted.pieces)
+    """Of pieces, in the order they are named. One that writes files needs the scope “files” too."""
+    treatment = Treatment.from_json(wanted.treatment)
+    if treatment.files:
+        require_scope(request, Scope.FILES)
+    known = Piece.objects.of(request.user).with_base().in_bulk(wanted.pieces)
     missing = [str(piece_id) for piece_id in wanted.pieces if piece_id not in known]
     if missing:
         raise Refusal(f"There is no piece {missing[0]}. Nothing was begun.")
     pieces = [known[piece_id] for piece_id in dict.fromkeys(wanted.pieces)]
     owner: Any = request.user
     batch = asking.start(
-        owner, wanted.name, Treatment.from_json(wanted.treatment), pieces,
+        owner, wanted.name, treatment, pieces,
         urgency=Batch.Urgency[wanted.urgency.upper()],
     )  # fmt: skip
     return Status(201, BatchBody.of(batch))

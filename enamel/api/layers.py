@@ -12,7 +12,7 @@ from enamel.api.bodies import Checks, Compared, FileBody, FileForm, LayerBody, W
 from enamel.core.checks.measures import MEASURES, best_of
 from enamel.core.errors import Refusal
 from enamel.core.press.output import PrintSettings
-from enamel.kiln import prints, tasks
+from enamel.kiln import prints, queueing
 from enamel.kiln.models import Layer
 from enamel.sending import send
 
@@ -59,7 +59,7 @@ def checks(request: HttpRequest, layer_id: UUID) -> Checks:
     if found.kind == Layer.Kind.BASE:
         raise Refusal("The base has no checks: the others are measured against it.")
     if not found.checked:
-        tasks.enqueue_checks(found)
+        queueing.enqueue_checks(found)
         return Checks(layer=found.pk, ready=False, verdict="", measures={}, findings=[])
     report: dict[str, Any] = found.checks or {}
     return Checks(
@@ -99,7 +99,6 @@ def write(
 ) -> Status[FileBody]:
     """Of the layer as it is, or as it lies on a print. It is kept for a week."""
     made = prints.order(own.layer(request, layer_id), PrintSettings.from_json(wanted))
-    tasks.enqueue_print(made)
     return Status(201, FileBody.of(made))
 
 

@@ -19,7 +19,6 @@ from enamel.api.bodies import (
     ScheduleForm,
 )
 from enamel.core.schedule import Schedule
-from enamel.kiln import tasks
 from enamel.kiln.firings import asking as firings
 from enamel.kiln.models import Arrival, HouseSchedule, Piece
 from enamel.kiln.pieces import arrivals
@@ -56,9 +55,7 @@ def bring_in(request: HttpRequest, file: Annotated[UploadedFile, File()]) -> Sta
     owner: Any = request.user
     found = arrivals.receive_picture(owner, file, file.name or "picture")
     if isinstance(found, Arrival):
-        tasks.enqueue_arrival(found)
         return Status(202, ArrivalBody.of(found))
-    tasks.enqueue_preparation(found.base)
     return Status(201, PieceBody.of(found))
 
 

@@ -1,6 +1,5 @@
 """The whole of it: one description, one way of saying no."""
 
-import json
 import logging
 from typing import Any
 
@@ -15,6 +14,9 @@ from enamel.api.access import LOOKING, READ
 from enamel.api.bodies import FORMS, STANDS_FOR, Me, Problem
 from enamel.core.base.metadata import storable
 from enamel.core.errors import FieldRefusal, Refusal
+from enamel.core.jsontext import read_json
+from enamel.kiln.faults import is_out_of_room
+from enamel.studio.refusals import NO_ROOM
 
 logger = logging.getLogger(__name__)
 
@@ -22,6 +24,7 @@ STATUS = {
     400: "What was sent can't be read.", 401: "No token, or one that is not known.",
     403: "The token is not good for this.", 404: "It is not there, or not yours.",
     422: "It can't be done as it was asked for.", 429: "Asked too often; Retry-After says for how long.",
+    507: "The disk is full; nothing was kept.",
 }  # fmt: skip
 
 
@@ -32,9 +35,9 @@ class Strict(Parser):
         if int(request.headers.get("Content-Length") or 0) > settings.DATA_UPLOAD_MAX_MEMORY_SIZE:
             raise HttpError(400, "What was sent is too long.")
         try:
-            found = json.loads(request.body)
-        except (ValueError, RecursionError):
-            raise HttpError(400, "What was sent is no JSON.") from None
+            found = read_json(request.body, most=settings.DATA_UPLOAD_MAX_MEMORY_SIZE)
+        except Refusal as refusal:
+            raise HttpError(400, str(refusal)) from None
         _require_storable(found)
         return found
 
@@ -145,5 +148,7 @@ def said(request: HttpRequest, error: HttpError) -> HttpResponse:
 
 @api.exception_handler(Exception)
 def broken(request: HttpRequest, error: Exception) -> HttpResponse:
+    if is_out_of_room(error):
+        return _no(request, 507, NO_ROOM)
     logger.error("%s %s", request.method, request.path, exc_info=error)
     return _no(request, 500, "Something went wrong inside Enamel; its log has the details.")

@@ -231,8 +231,8 @@ class Desk:
         with self._lock:
             order = self.order(number)
             if order is not None and order["state"] in (AWAITING, QUEUED, RENDERING):
-                self._change(number, state=CANCELLED)
                 self.ledger.settle(number, RETURNED)
+                self._change(number, state=CANCELLED)
 
     def _let_go_outlived(self) -> None:
         """Delete the pictures of orders that were kept long enough."""
@@ -261,8 +261,8 @@ class Desk:
                 if not meant:
                     logger.exception("order %s", number)
                 reason = str(error) if meant else "Something broke on our side."
-                self._change(number, state=FAILED, reason=reason)
                 self.ledger.settle(number, RETURNED)
+                self._change(number, state=FAILED, reason=reason)
 
     def _lay(self, number: str) -> None:
         order = self.order(number)

@@ -1,7 +1,13 @@
 """How core says no: in one sentence for the person who can act on it."""
 
+import reprlib
 from pathlib import Path
 from typing import Any
+
+BRIEFLY = reprlib.Repr()
+BRIEFLY.maxstring = BRIEFLY.maxother = BRIEFLY.maxlong = 120
+BRIEFLY.maxlist = BRIEFLY.maxtuple = BRIEFLY.maxdict = 8
+BRIEFLY.maxlevel = 4
 
 
 class Refusal(ValueError):
@@ -29,7 +35,12 @@ class Stopped(Exception):
 def require(holds: bool, field: str, value: Any, expected: str) -> None:
     """Refuse ``value`` for ``field`` unless ``holds``; ``expected`` completes 'must be …'."""
     if not holds:
-        raise FieldRefusal(field, f"{value!r} can't be used; must be {expected}.")
+        raise FieldRefusal(field, f"{shortened(value)} can't be used; must be {expected}.")
+
+
+def shortened(value: Any) -> str:
+    """Return a value as it is shown in a message, however large or deep it is."""
+    return BRIEFLY.repr(value)
 
 
 def plainly(error: Exception, path: Path) -> str:

@@ -7,7 +7,7 @@ from collections.abc import Mapping
 from enum import StrEnum
 from typing import Any, TypeVar
 
-from enamel.core.errors import FieldRefusal, require
+from enamel.core.errors import FieldRefusal, require, shortened
 
 V = TypeVar("V")
 MISSING = dataclasses.MISSING
@@ -75,12 +75,12 @@ def from_json(kind: type[V], given: Any) -> V:
         Naming the field by its path, when it is unknown, of the wrong kind or out of range.
     """
     if not isinstance(given, Mapping):
-        raise FieldRefusal("", f"must be an object, not {given!r}.")
+        raise FieldRefusal("", f"must be an object, not {shortened(given)}.")
     hints = typing.get_type_hints(kind)
     specs = {spec.name: spec for spec in dataclasses.fields(kind)}  # type: ignore[arg-type]
     for name in given:
         if name not in specs:
-            raise FieldRefusal(str(name), f"is not a setting. Known: {', '.join(specs)}.")
+            raise FieldRefusal(str(name)[:80], f"is not a setting. Known: {', '.join(specs)}.")
     values = {name: _read(hints[name], name, given[name]) for name in specs if name in given}
     return kind(**values)
 
@@ -121,7 +121,8 @@ def _read_one_of(options: list[Any], name: str, given: Any) -> Any:
     """A value of the class among several that its ``kind`` names."""
     kinds = {option.KIND: option for option in options}
     kind = given.get("kind") if isinstance(given, Mapping) else None
-    require(kind in kinds, f"{name}.kind", kind, f"one of {', '.join(kinds)}")
+    known = isinstance(kind, str) and kind in kinds
+    require(known, f"{name}.kind", kind, f"one of {', '.join(kinds)}")
     form = {key: value for key, value in given.items() if key != "kind"}
     return _read(kinds[kind], name, form)
 

@@ -1,8 +1,9 @@
 """Print files: ordered by pages, written by the kiln's chores, let go of after a week."""
 
+import os
 import shutil
 import time
-from contextlib import ExitStack
+from contextlib import ExitStack, suppress
 from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
@@ -10,12 +11,13 @@ from uuid import UUID
 
 from django.conf import settings as site
 from django.core.cache import cache
+from django.db import transaction
 from django.db.models import F
 from django.utils import timezone
 
 from enamel.core.errors import FieldRefusal, Refusal, Stopped
 from enamel.core.fields import to_json
-from enamel.core.files import whole_file
+from enamel.core.files import PARTIAL, settle
 from enamel.core.geometry import Size
 from enamel.core.press.file import estimated_bytes, export, require_writable
 from enamel.core.press.hearing import Hear
@@ -27,10 +29,11 @@ from enamel.core.print.paper import reason
 from enamel.core.print.preflight import Notice, preflight
 from enamel.core.schedule import address
 from enamel.kiln import strips
-from enamel.kiln.faults import describe_error
+from enamel.kiln.faults import describe_error, waiting_for_room
 from enamel.kiln.layered import stack_of
 from enamel.kiln.models import Layer, PrintFile, Sheet
 from enamel.kiln.proofing import known_of
+from enamel.kiln.queueing import enqueue_print
 from enamel.kiln.storage.copies import COPIED
 from enamel.kiln.storage.files import keep_file
 from enamel.kiln.storage.layers import canvas_of, require_room, said_of
@@ -63,7 +66,7 @@ def order(layer: Layer, wanted: PrintSettings, pattern: str = USUAL) -> PrintFil
     require_writable(size, wanted.output.file)
     layers = len(layer.chain) + 1 if wanted.output.file is FileFormat.OPENRASTER else 1
     require_room(layers * size.megapixels * 4 * wanted.output.bits / 8, site.KILN_WORK)
-    return PrintFile.objects.create(
+    return _submitted(
         layer=layer,
         settings=wanted.to_json(),
         name=named(pattern, facts_of(layer, wanted), wanted.output, _taken(layer), wanted.suffix),
@@ -89,7 +92,7 @@ def order_strip(
     size = strips.require_possible(layer, strip, wanted)
     named_as = facts_of(layer, wanted)
     told = replace(named_as, layer="strip", width=size.width, height=size.height)
-    return PrintFile.objects.create(
+    return _submitted(
         layer=layer,
         settings=wanted.to_json(),
         strip=to_json(strip),
@@ -99,11 +102,19 @@ def order_strip(
     )
 
 
+def _submitted(**facts: Any) -> PrintFile:
+    """A print file that waits, and the job that writes it."""
+    with transaction.atomic():
+        made = PrintFile.objects.create(**facts)
+        enqueue_print(made)
+    return made
+
+
 def order_sheet(sheet: Sheet, file: FileFormat) -> PrintFile:
     """A sheet of swatches as one labelled picture, at the resolution of the print in hand."""
     piece = sheet.piece
     wanted = PrintSettings(Output(file), None, piece.print_plan.target.ppi)
-    return PrintFile.objects.create(
+    return _submitted(
         layer=sheet.start,
         settings=wanted.to_json(),
         strip={SHEET: str(sheet.pk)},
@@ -198,7 +209,13 @@ def write(print_id: UUID) -> None:
     if not (
         PrintFile.objects.filter(pk=print_id)
         .open()
-        .update(state=PrintFile.State.WORKING, share=0, tries=F("tries") + 1, began=timezone.now())
+        .update(
+            state=PrintFile.State.WORKING,
+            share=0,
+            error="",
+            tries=F("tries") + 1,
+            began=timezone.now(),
+        )
     ):
         return
     made = PrintFile.objects.select_related("layer__piece").get(pk=print_id)
@@ -211,7 +228,11 @@ def write(print_id: UUID) -> None:
     except Stopped:
         pass
     except Exception as error:
-        words = describe_error(error, f"print file {print_id}")
+        with waiting_for_room(
+            PrintFile.objects.filter(pk=print_id),
+            state=PrintFile.State.WAITING, tries=F("tries") - 1, share=0,
+        ):  # fmt: skip
+            words = describe_error(error, f"print file {print_id}")
         PrintFile.objects.filter(pk=print_id).update(state=PrintFile.State.FAILED, error=words)
 
 
@@ -226,7 +247,7 @@ def _write(made: PrintFile) -> None:
         if time.monotonic() - heard > TOLD_EVERY:
             heard = time.monotonic()
             if not mine.update(share=share):
-                raise Stopped  # let go of meanwhile
+                raise Stopped  # deleted meanwhile
 
     with ExitStack() as stack:
         path = stack.enter_context(passing("print")) / "file"
@@ -257,14 +278,14 @@ def _write_strip(made: PrintFile, wanted: PrintSettings, path: Path, hear: Hear)
 
 
 def _keep(made: PrintFile, path: Path, note: str) -> None:
-    """Put a written file into storage, unless it was let go of meanwhile."""
+    """Put a written file into storage, unless it was deleted meanwhile."""
     keep_file(made.file, path, str(made.pk))
     done = {"file": made.file.name, "note": note, "state": PrintFile.State.DONE, "share": 1}
     if not PrintFile.objects.filter(pk=made.pk).update(**done):
-        made.file.delete(save=False)  # let go of meanwhile
+        made.file.delete(save=False)  # deleted meanwhile
 
 
-def let_go(made: PrintFile) -> None:
+def delete(made: PrintFile) -> None:
     """Delete a print file; the writing of one that is being written ends within a moment."""
     file = made.file
     made.delete()
@@ -272,13 +293,13 @@ def let_go(made: PrintFile) -> None:
         file.storage.delete(file.name)
 
 
-def let_go_outlived() -> None:
+def delete_outlived() -> None:
     """Delete the print files that were kept long enough."""
     for made in PrintFile.objects.outlived():
-        let_go(made)
+        delete(made)
 
 
-def put_out(made: PrintFile) -> str:
+def publish(made: PrintFile) -> str:
     """Copy a written file into the folder that the workshop names; never over another.
 
     Returns
@@ -294,27 +315,33 @@ def put_out(made: PrintFile) -> str:
     if folder is None:
         raise Refusal("The workshop names no folder for files; set ENAMEL_PRINT_FOLDER.")
     stem, suffix = Path(made.name).stem, Path(made.name).suffix
+    partial = folder / f".{made.pk}{PARTIAL}"
     target, number = folder / made.name, 2
-    while target.exists():
-        target, number = folder / f"{stem}-{number}{suffix}", number + 1
     try:
         folder.mkdir(parents=True, exist_ok=True)
-        with (
-            whole_file(target) as partial,
-            made.file.open("rb") as file,
-            partial.open("wb") as copy,
-        ):
+        with made.file.open("rb") as file, partial.open("wb") as copy:
             shutil.copyfileobj(file, copy, COPIED)
+        settle(partial)
+        while True:
+            try:
+                # unlike a rename it fails where somebody else has just put a file of that name
+                os.link(partial, target)
+                break
+            except FileExistsError:
+                target, number = folder / f"{stem}-{number}{suffix}", number + 1
+        partial.unlink()
     except OSError as error:
+        with suppress(OSError):
+            partial.unlink()
         reason = error.strerror or str(error)
         raise Refusal(f"{made.name} could not be put into {folder}: {reason}.") from None
     return target.name
 
 
-def put_out_and_say(made: PrintFile) -> None:
+def publish_and_note(made: PrintFile) -> None:
     """Copy a written file into the workshop's folder, and keep what came of it with the file."""
     try:
-        words = f"Put into {site.PRINT_FOLDER} as {put_out(made)}."
+        words = f"Put into {site.PRINT_FOLDER} as {publish(made)}."
     except Exception as error:
-        words = describe_error(error, f"putting out {made.pk}")
+        words = describe_error(error, f"publishing {made.pk}")
     PrintFile.objects.filter(pk=made.pk).update(note=words)

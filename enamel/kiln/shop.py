@@ -24,6 +24,7 @@ from enamel.kiln.outside.client import (
 )
 from enamel.kiln.outside.known import Known
 from enamel.kiln.outside.sending import Turn, send_file
+from enamel.kiln.queueing import enqueue_order
 
 MOST_COPIES = 500
 State = ShopOrder.State
@@ -43,8 +44,6 @@ def order(print_file: PrintFile, paper: str, copies: int) -> ShopOrder:
     Refusal
         When the file is not written, or an order for it is under way.
     """
-    from enamel.kiln.tasks import enqueue_order
-
     if print_file.state != PrintFile.State.DONE or not print_file.file:
         raise Refusal("This file is not written yet; wait until it is, then send it.")
     if not 1 <= copies <= MOST_COPIES:

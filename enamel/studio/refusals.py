@@ -1,5 +1,6 @@
 """How pages say no: a refusal that nothing else has answered is told in its own words."""
 
+import sys
 from collections.abc import Callable
 from urllib.parse import urlsplit
 
@@ -9,6 +10,13 @@ from django.shortcuts import redirect, render
 from django.utils.http import url_has_allowed_host_and_scheme
 
 from enamel.core.errors import Refusal
+from enamel.kiln.faults import is_out_of_room
+
+NO_ROOM = (
+    "What was sent could not be stored and nothing was kept. Make room on the disk, or delete print files "
+    "and pieces; then send it again."
+)
+BROKEN = "The fault is Enamel's. Your pieces and finished tiles are kept; the log has the details."
 
 
 class Refusals:
@@ -33,6 +41,21 @@ class Refusals:
             return redirect(back)
         shown = {"title": "This can’t be done", "words": words}
         return render(request, "studio/shared/error.html", shown, status=422)
+
+
+def server_error(request: HttpRequest) -> HttpResponse:
+    """Answer an error that nothing else has answered; a full disk is told as what it is."""
+    error = sys.exc_info()[1]
+    if is_out_of_room(error):
+        status, title, words = 507, "The disk is full", NO_ROOM
+    else:
+        status, title, words = 500, "Something went wrong", BROKEN
+    asks_json = "application/json" in request.headers.get("Accept", "")
+    if asks_json or request.path.startswith("/api/"):
+        return JsonResponse({"error": words, "field": "", "words": words}, status=status)
+    return render(
+        request, "studio/shared/error.html", {"title": title, "words": words}, status=status
+    )
 
 
 def _came_from(request: HttpRequest) -> str | None:

@@ -1,5 +1,6 @@
 """Scripts do what artists do: pictures in, fired, tried, checked, compared, taken away; and nothing more."""
 
+import re
 from io import BytesIO
 from pathlib import Path
 from typing import Any
@@ -17,7 +18,16 @@ from enamel.core.errors import Refusal
 from enamel.kiln import prints
 from enamel.kiln.batches import running as feeding
 from enamel.kiln.firings import running
-from enamel.kiln.models import Arrival, Firing, HouseSchedule, Layer, Piece, PrintFile, Swatch
+from enamel.kiln.models import (
+    Arrival,
+    Batch,
+    Firing,
+    HouseSchedule,
+    Layer,
+    Piece,
+    PrintFile,
+    Swatch,
+)
 from enamel.kiln.pieces import arrivals
 from enamel.kiln.swatches import running as swatching
 from tests.api.conftest import Ask, asking
@@ -255,3 +265,42 @@ def test_what_breaks_inside_is_said_without_a_trace(
     assert answer.status_code == 500
     assert "secret" not in answer.content.decode()
     assert settings.API_LOOKING.endswith("/m")
+
+
+def operations() -> list[tuple[str, str, str]]:
+    """Method, path and needed scope of everything that scripts can ask for, from the service itself."""
+    found = []
+    for path, methods in service.api.get_openapi_schema()["paths"].items():
+        for method, operation in methods.items():
+            ((needed,),) = [list(way) for way in operation["security"]]
+            found.append((method, path.removeprefix("/api/v1/"), needed.lower()))
+    return found
+
+
+@pytest.mark.parametrize("scope", Scope.values)
+def test_every_endpoint_is_closed_to_every_scope_but_its_own(
+    client: Client, artist: User, piece: Piece, scope: str
+) -> None:
+    ask = asking(client, artist, [scope])
+    asked = operations()
+    assert {needed for _, _, needed in asked} == set(Scope.values)
+    for method, path, needed in asked:
+        place = re.sub(r"\{[a-z_]+\}", "00000000-0000-0000-0000-000000000000", path)
+        answer = ask(method, place, {} if method in ("post", "put") else None)
+        refused = answer.status_code == 403
+        assert refused is (needed != scope), f"{method} {path} with “{scope}”: {answer.status_code}"
+        assert answer.status_code != 500
+        if needed == "read":
+            assert method in ("get", "post"), f"{method} {path} changes something"
+
+
+def test_a_batch_that_writes_files_needs_the_scope_for_files(
+    client: Client, artist: User, piece: Piece
+) -> None:
+    treatment = {"coats": False, "files": [{"pattern": "{title}"}]}
+    wanted = {"pieces": [str(piece.pk)], "treatment": treatment}
+    refused = asking(client, artist, ["fire"])("post", "batches", wanted)
+    assert refused.status_code == 403
+    assert "“files”" in refused.json()["error"]
+    assert not Batch.objects.exists()
+    assert asking(client, artist, ["fire", "files"])("post", "batches", wanted).status_code == 201

@@ -5,6 +5,7 @@ from pathlib import Path
 import pytest
 from django.contrib.auth.models import User
 from django.core.files.uploadedfile import SimpleUploadedFile
+from procrastinate.contrib.django.models import ProcrastinateJob
 
 from enamel.core.errors import Refusal
 from enamel.kiln.models import Arrival, Piece
@@ -36,7 +37,10 @@ def test_a_large_picture_becomes_the_same_piece_as_a_small_one(
     assert (arrival.state, arrival.share) == (Arrival.State.DONE, 1.0)
     assert arrival.piece is not None
     assert arrival.piece.base.sha256 == piece.base.sha256
-    assert arrival.piece.base.ready
+    job = ProcrastinateJob.objects.get(
+        task_name__endswith=".prepare", args__layer_id=str(arrival.piece.base.pk)
+    )
+    assert job.status == "todo"
     assert arrival.piece.base_file.read() == picture_file.read_bytes()
     assert not arrivals.place_of(arrival).exists()
     assert arrivals.carry_out(arrival.pk) is None
@@ -53,7 +57,7 @@ def test_what_can_not_be_read_is_refused_in_words(artist: User, picture_file: Pa
     assert "broken" in arrival.error
     assert not Piece.objects.exists()
     assert not place.exists()
-    arrivals.put_away(arrival)
+    arrivals.delete(arrival)
     assert not Arrival.objects.exists()
 
 
@@ -71,7 +75,7 @@ def test_what_is_being_read_can_not_be_put_away(artist: User, picture_file: Path
     arrival = received(artist, picture_file)
     arrival.state = Arrival.State.WORKING
     with pytest.raises(Refusal, match="just being read"):
-        arrivals.put_away(arrival)
+        arrivals.delete(arrival)
 
 
 def test_a_file_is_not_kept_when_its_piece_can_not_be(

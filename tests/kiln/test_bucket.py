@@ -87,7 +87,7 @@ def test_everything_lies_in_the_bucket_and_can_be_looked_at(
     archive = zipfile.ZipFile(io.BytesIO(b"".join(_sent(together))))
     assert archive.testzip() is None
     assert archive.namelist() == [made.name]
-    prints.let_go(made)
+    prints.delete(made)
     assert made.file.name not in names(bucket)
 
 

@@ -10,7 +10,7 @@ from enamel.core.fire.touchup import Patch, TouchUp
 from enamel.core.geometry import Box
 from enamel.core.masks.steps import box_mask
 from enamel.core.schedule import Refine
-from enamel.kiln import checking, tasks
+from enamel.kiln import checking, queueing
 from enamel.kiln.firings import asking as firings
 from enamel.kiln.firings import running
 from enamel.kiln.models import Firing, Layer, Piece
@@ -115,7 +115,7 @@ def test_a_check_is_asked_for_once(piece: Piece, tmp_path: Path) -> None:
     from procrastinate.contrib.django.models import ProcrastinateJob
 
     layer = layer_of(piece, enlarged(base_samples(piece)), tmp_path, checked=False)
-    tasks.enqueue_checks(layer)
-    tasks.enqueue_checks(layer)
+    queueing.enqueue_checks(layer)
+    queueing.enqueue_checks(layer)
     jobs = ProcrastinateJob.objects.filter(task_name__endswith=".check")
     assert [job.queue_name for job in jobs] == ["chores"]

@@ -3,6 +3,7 @@
 import shutil
 import signal
 from pathlib import Path
+from threading import Thread
 from typing import Any
 
 import numpy as np
@@ -21,9 +22,11 @@ from enamel.core.masks.steps import box_mask
 from enamel.core.picture.canvas import Canvas
 from enamel.core.progress import Progress
 from enamel.core.schedule import Coat, Schedule
-from enamel.kiln.faults import told
+from enamel.kiln import faults, sweeper
+from enamel.kiln.faults import OutOfRoom, describe_error
 from enamel.kiln.firings import asking as firings
 from enamel.kiln.firings import running
+from enamel.kiln.locks import Busy
 from enamel.kiln.models import Firing, Layer, Piece, Timing, Worker
 from enamel.kiln.models.timings import KEPT
 from enamel.kiln.models.workers import SILENT
@@ -52,9 +55,10 @@ def test_a_firing_and_its_job_are_written_together_or_not_at_all(piece: Piece) -
     with transaction.atomic():
         firings.enqueue_schedule(piece.base, coat())
         transaction.set_rollback(True)
-    assert Firing.objects.count() == ProcrastinateJob.objects.count() == 0
+    jobs = ProcrastinateJob.objects.filter(task_name__endswith=".fire")
+    assert Firing.objects.count() == jobs.count() == 0
     firing = firings.enqueue_schedule(piece.base, coat())
-    (job,) = ProcrastinateJob.objects.all()
+    (job,) = jobs
     assert job.args == {"firing_id": str(firing.pk)}
     assert job.queue_name == "firings"
 
@@ -185,13 +189,80 @@ def test_what_fails_says_so_in_words_and_can_go_on(
     firing = firings.enqueue_schedule(piece.base, coat())
     with monkeypatch.context() as patched:
 
+        def broken(*args: object, **more: object) -> None:
+            raise OSError(5, "Input/output error")
+
+        patched.setattr(running, "fire", broken)
+        carried_out(firing)
+    assert firing.state == Firing.State.FAILED
+    assert "(Input/output error). What was finished is kept." in firing.error
+    firings.go_on(firing)
+    assert carried_out(firing).state == Firing.State.DONE
+
+
+def test_a_firing_on_a_full_disk_waits_and_goes_on_by_itself(
+    piece: Piece, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    firing = firings.enqueue_schedule(piece.base, coat())
+    with monkeypatch.context() as patched:
+
         def full(*args: object, **more: object) -> None:
             raise OSError(28, "No space left on device")
 
         patched.setattr(running, "fire", full)
-        carried_out(firing)
-    assert firing.state == Firing.State.FAILED
-    assert "disk is full" in firing.error
+        with pytest.raises(OutOfRoom):
+            running.run(firing.pk, lambda: False)
+        firing.refresh_from_db()
+        assert (firing.state, firing.broken_off) == (Firing.State.QUEUED, 0)
+        assert "disk is full" in firing.error
+        assert "goes on by itself" in firing.error
+    with monkeypatch.context() as patched:  # nor is it begun while there is next to no room
+        patched.setattr(faults, "free_bytes", lambda folder: faults.LEAST_ROOM_BYTES - 1)
+        with pytest.raises(OutOfRoom):
+            running.run(firing.pk, lambda: False)
+    assert carried_out(firing).state == Firing.State.DONE
+    assert firing.error == ""
+
+
+@pytest.mark.django_db(transaction=True)
+def test_two_workers_make_one_layer_of_the_same_settings(
+    piece: Piece, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    one, other = (firings.enqueue_schedule(piece.base, coat()) for _ in range(2))
+    met: list[str] = []
+
+    def meanwhile() -> None:
+        try:
+            running.run(other.pk, lambda: False)
+        except Busy:
+            met.append("busy")
+        finally:
+            connection.close()
+
+    def slowly(*given: Any, **more: Any) -> Any:
+        monkeypatch.setattr(running, "fire", fire)
+        thread = Thread(target=meanwhile)
+        thread.start()
+        thread.join()
+        return fire(*given, **more)
+
+    monkeypatch.setattr(running, "fire", slowly)
+    assert running.run(one.pk, lambda: False)
+    assert met == ["busy"]
+    other.refresh_from_db()
+    assert other.state == Firing.State.QUEUED
+    assert running.run(other.pk, lambda: False)
+    for firing in (one, other):
+        firing.refresh_from_db()
+        assert (firing.state, firing.error) == (Firing.State.DONE, "")
+    assert one.result == other.result
+    assert piece.layers.count() == 2
+
+
+def test_a_stopped_firing_goes_on(piece: Piece) -> None:
+    firing = firings.enqueue_schedule(piece.base, coat())
+    firings.stop(firing)
+    firing.refresh_from_db()
     firings.go_on(firing)
     assert carried_out(firing).state == Firing.State.DONE
 
@@ -248,8 +319,8 @@ def test_a_firing_left_behind_can_be_stopped_and_put_away(piece: Piece) -> None:
 
 def test_a_firing_left_behind_is_taken_up_again(piece: Piece) -> None:
     firing = left_by_its_worker(piece)
-    assert firings.take_up_again() == 1
-    assert firings.take_up_again() == 0
+    assert sweeper.sweep() == 1
+    assert sweeper.sweep() == 0
     assert carried_out(firing).state == Firing.State.DONE
 
 
@@ -276,10 +347,12 @@ def test_stopping_a_waiting_firing_for_good_lets_go_of_its_tiles(piece: Piece) -
 
 
 def test_a_full_disk_is_named_whatever_the_library_says(monkeypatch: pytest.MonkeyPatch) -> None:
-    assert "disk is full" in told(OSError(28, "No space left on device"), "a test")
-    assert "(broken pipe)" in told(OSError("broken pipe"), "a test")
+    with pytest.raises(OutOfRoom):
+        describe_error(OSError(28, "No space left on device"), "a test")
+    assert "(broken pipe)" in describe_error(OSError("broken pipe"), "a test")
     monkeypatch.setattr("shutil.disk_usage", lambda folder: type("", (), {"free": 0})())
-    assert "disk is full" in told(OSError("unable to write to target"), "a test")
+    with pytest.raises(OutOfRoom):
+        describe_error(OSError("unable to write to target"), "a test")
 
 
 @pytest.mark.django_db(transaction=True)

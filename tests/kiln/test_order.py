@@ -11,7 +11,7 @@ from enamel.core.checkpoints import loading
 from enamel.kiln.firings import asking as firings
 from enamel.kiln.firings import running
 from enamel.kiln.firings.order import PATIENCE
-from enamel.kiln.held import Busy
+from enamel.kiln.locks import Busy
 from enamel.kiln.models import Firing, Piece
 from tests.cards import put_checkpoint, take_cards_away
 from tests.schedules import coat

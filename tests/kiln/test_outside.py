@@ -454,12 +454,10 @@ def test_there_is_one_open_order_for_a_file_and_one_key_until_it_is_settled(
 
 
 def test_an_order_and_its_job_are_one(made: PrintFile, monkeypatch: pytest.MonkeyPatch) -> None:
-    from enamel.kiln import tasks
-
     def broken(order: ShopOrder) -> None:
         raise RuntimeError("the database went away")
 
-    monkeypatch.setattr(tasks, "enqueue_order", broken)
+    monkeypatch.setattr(shop, "enqueue_order", broken)
     with pytest.raises(RuntimeError):
         shop.order(made, "satin", 1)
     assert not ShopOrder.objects.exists()

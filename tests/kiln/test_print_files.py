@@ -221,17 +221,17 @@ def test_files_are_put_into_the_workshops_folder_and_never_over_others(
 ) -> None:
     made = written(prints.order(piece.base, WHOLE))
     with pytest.raises(Refusal, match="ENAMEL_PRINT_FOLDER"):
-        prints.put_out(made)
+        prints.publish(made)
     monkeypatch.setattr(site, "PRINT_FOLDER", tmp_path / "out")
-    assert [prints.put_out(made) for _ in range(2)] == [made.name, made.name.replace(".", "-2.")]
+    assert [prints.publish(made) for _ in range(2)] == [made.name, made.name.replace(".", "-2.")]
     for path in (tmp_path / "out").iterdir():
         assert path.read_bytes() == Path(made.file.path).read_bytes()
-    prints.put_out_and_say(made)
+    prints.publish_and_note(made)
     made.refresh_from_db()
     assert made.note.startswith(f"Put into {tmp_path / 'out'} as eye-base-112x88-3.png")
     (tmp_path / "file").write_text("")
     monkeypatch.setattr(site, "PRINT_FOLDER", tmp_path / "file")
-    prints.put_out_and_say(made)
+    prints.publish_and_note(made)
     made.refresh_from_db()
     assert "could not be put into" in made.note
 

@@ -278,7 +278,7 @@ def test_print_files_go_when_told_or_outlived_and_leave_nothing(
         paths[one.pk] = Path(one.file.path)
     PrintFile.objects.filter(pk=outlived.pk).update(created=timezone.now() - timedelta(days=8))
     signed_in.post(reverse("let-go-print-file", args=[told.pk]))
-    prints.let_go_outlived()
+    prints.delete_outlived()
     assert [one.pk for one in PrintFile.objects.all()] == [kept.pk]
     assert [pk for pk, path in paths.items() if path.exists()] == [kept.pk]
 
@@ -297,7 +297,7 @@ def test_a_file_that_is_being_written_says_how_long_and_stops_when_let_go(
 
     def export(*given: Any, hear: Any, **named: Any) -> str:
         hear(0.1)
-        prints.let_go(PrintFile.objects.get(pk=file.pk))
+        prints.delete(PrintFile.objects.get(pk=file.pk))
         for share in (0.2, 0.3):
             told.append(share)
             hear(share)
@@ -318,7 +318,7 @@ def test_a_print_file_let_go_while_it_is_written_leaves_nothing(
 
     def meanwhile(*given: Any, **named: Any) -> None:
         really(*given, **named)
-        prints.let_go(PrintFile.objects.get(pk=file.pk))
+        prints.delete(PrintFile.objects.get(pk=file.pk))
 
     monkeypatch.setattr(prints, "export", meanwhile)
     prints.write(file.pk)

@@ -5,14 +5,15 @@ other text, pairs of a name and a value: ``name: value`` lines, JSON objects, an
 line. The raw text is always kept beside it, so that nothing is lost when nothing is recognised.
 """
 
-import json
 import re
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, fields
 
 from enamel.core.base.metadata import storable
 from enamel.core.base.xmp import properties
+from enamel.core.errors import Refusal
 from enamel.core.fields import from_json, setting, to_json
+from enamel.core.jsontext import read_json
 
 MAX_VALUE = 10_000
 
@@ -116,8 +117,8 @@ def pairs_in(text: str) -> list[tuple[str, str]]:
     """
     if text.lstrip().startswith("{"):
         try:
-            return list(_flat(json.loads(text)))
-        except (ValueError, RecursionError):
+            return list(_flat(read_json(text)))
+        except Refusal:
             return []
     pairs: list[tuple[str, str]] = []
     before: list[str] = []

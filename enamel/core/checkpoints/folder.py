@@ -5,7 +5,6 @@ each part with its configuration and weights. Everything here is read as text an
 loaded, run or fetched.
 """
 
-import json
 from collections.abc import Mapping
 from dataclasses import dataclass
 from pathlib import Path
@@ -13,6 +12,7 @@ from typing import Any
 
 from enamel.core.checkpoints.tensors import ENDING, Weights, weights_in
 from enamel.core.errors import Refusal
+from enamel.core.jsontext import read_json
 
 INDEX = "model_index.json"
 PICKLED = (".bin", ".ckpt", ".pt", ".pth", ".pkl", ".msgpack", ".h5")
@@ -208,8 +208,8 @@ def _json(path: Path, consequence: str) -> dict[str, Any]:
     if path.stat().st_size > LARGEST_CONFIG * (16 if path.name.endswith(".index.json") else 1):
         raise Refusal(f"{consequence}: {path.parent.name}/{path.name} is too large for what it is.")
     try:
-        found = json.loads(path.read_text())
-    except (ValueError, RecursionError):
+        found = read_json(path.read_bytes(), most=path.stat().st_size)
+    except Refusal:
         found = None
     if not isinstance(found, dict):
         raise Refusal(f"{consequence}: {path.parent.name}/{path.name} is not a JSON object.")

@@ -1,11 +1,11 @@
 """What the commands share: reading pictures and settings, writing results, telling how far they are."""
 
 import argparse
-import json
 import sys
 from pathlib import Path
 from typing import Any
 
+from enamel.core import jsontext
 from enamel.core.base.pixels import Limits, examine, read_canvas
 from enamel.core.errors import Refusal
 from enamel.core.geometry import Box
@@ -37,11 +37,11 @@ def window(text: str) -> Box:
 def read_json(path: Path) -> Any:
     """What a file of settings says; a `Refusal` when it is not JSON."""
     try:
-        return json.loads(path.read_text())
+        return jsontext.read_json(path.read_bytes())
     except OSError as error:
         raise Refusal(f"{path} can't be read: {error.strerror}.") from None
-    except ValueError as error:
-        raise Refusal(f"{path} is not JSON: {error}.") from None
+    except Refusal as refusal:
+        raise Refusal(f"{path}: {refusal}") from None
 
 
 def read_schedule(path: Path) -> Schedule:

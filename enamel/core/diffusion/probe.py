@@ -1,12 +1,12 @@
 """Trying out a refiner's network by the contract of docs/models.md."""
 
-import json
 from collections.abc import Callable
 from typing import Any
 
 import numpy as np
 
 from enamel.core.errors import Refusal
+from enamel.core.jsontext import read_json
 from enamel.core.memory import memory_taken_mb
 from enamel.core.networks.probes import margin, picture, smallest_grid
 from enamel.core.networks.runtimes import Network
@@ -123,8 +123,8 @@ class RefinerProbe:
         if name not in self.said:
             return otherwise
         try:
-            value = json.loads(self.said[name])
-        except (ValueError, RecursionError):
+            value = read_json(self.said[name])
+        except Refusal:
             raise Refusal(f"The file's metadata entry {name} is not JSON.") from None
         if name in EXPECTED:
             fits, words = EXPECTED[name]

@@ -12,13 +12,13 @@ from django.utils import timezone
 
 from enamel.core.errors import Refusal
 from enamel.core.fire.treatment import Treatment
+from enamel.kiln import prints
 from enamel.kiln.batches import folders, running
 from enamel.kiln.batches.jobs import enqueue_feed
 from enamel.kiln.firings import asking as firings
 from enamel.kiln.firings import queue
-from enamel.kiln.models import Batch, BatchItem, Firing, Piece, Timing
+from enamel.kiln.models import Batch, BatchItem, Firing, Piece, Suited, Timing
 from enamel.kiln.models.firings import FiringQuerySet
-from enamel.kiln.prints import let_go
 from enamel.kiln.storage.layers import require_room
 
 MOST = 1000
@@ -54,11 +54,11 @@ class BatchCost:
 
 def cost(pieces: Iterable[Piece], treatment: Treatment) -> BatchCost:
     """What a treatment of pieces would take, from their bases on."""
-    found, paces = BatchCost(), Timing.objects.paces()
+    found, paces, suited = BatchCost(), Timing.objects.paces(), Suited.read()
     for piece in pieces:
         try:
             prediction = firings.predict_steps(
-                piece.base, running.steps_for(piece, treatment), paces
+                piece.base, running.steps_for(piece, treatment, suited), paces
             )
         except Refusal as refusal:
             found.refused.append((piece, str(refusal)))
@@ -165,7 +165,7 @@ def again(item: BatchItem) -> None:
     elif item.fired:
         fresh["ordered"] = False
         for made in item.files.all():
-            let_go(made)
+            prints.delete(made)
     BatchItem.objects.filter(pk=item.pk).update(**fresh)
     Batch.objects.filter(pk=item.batch_id).update(ended=None)
     enqueue_feed()

@@ -8,7 +8,7 @@ from procrastinate.exceptions import AlreadyEnqueued
 
 from enamel.kiln.batches import running
 from enamel.kiln.models import Batch
-from enamel.kiln.tasks import CHORES
+from enamel.kiln.queueing import CHORES
 
 
 @app.task(queue=CHORES)

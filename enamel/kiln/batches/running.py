@@ -7,6 +7,7 @@ go on from, and nothing is made twice.
 import logging
 import shutil
 from contextlib import suppress
+from functools import partial
 from pathlib import Path
 
 from django.conf import settings
@@ -23,13 +24,13 @@ from enamel.kiln import prints
 from enamel.kiln.batches import folders
 from enamel.kiln.faults import describe_error
 from enamel.kiln.firings import asking as firings
-from enamel.kiln.held import Busy, held
-from enamel.kiln.models import Batch, BatchItem, Firing, Layer, Piece, Suited, Worker
+from enamel.kiln.locks import Busy, advisory_lock
+from enamel.kiln.models import Batch, BatchItem, Firing, Layer, Piece, Suited, SuitedModels, Worker
 from enamel.kiln.models.firings import Step
 from enamel.kiln.pieces import bringing
+from enamel.kiln.queueing import FIRINGS
 from enamel.kiln.storage import layers as store
 from enamel.kiln.storage.passing import passing
-from enamel.kiln.tasks import FIRINGS, enqueue_print
 
 logger = logging.getLogger(__name__)
 
@@ -40,7 +41,7 @@ AHEAD = 2
 def feed() -> None:
     """Give the kiln what batches have to do next, the most urgent first."""
     for batch in Batch.objects.at_work():
-        with suppress(Busy), held(batch.pk):
+        with suppress(Busy), advisory_lock(batch.pk):
             _feed(batch)
 
 
@@ -78,9 +79,13 @@ def _begin(item: BatchItem) -> None:
         treatment = item.batch.as_treatment()
         steps = steps_for(piece, treatment)
         with transaction.atomic():
+            # the batch's row is the lock, so that a pause is either before this or after it
+            batch = Batch.objects.select_for_update().filter(pk=item.batch_id).first()
+            if batch is None or batch.paused or batch.ended is not None:
+                return
             waiting = BatchItem.objects.select_for_update().waiting().filter(pk=item.pk)
             if not waiting.exists():
-                return  # skipped, or its batch deleted meanwhile
+                return  # skipped meanwhile
             if steps:
                 item.firing = firings.enqueue_steps(piece.base, steps, item.batch.urgency)
             else:
@@ -106,24 +111,37 @@ def _brought_in(item: BatchItem) -> Piece:
     with passing("import") as folder:
         path = folder / "original"
         shutil.copyfile(folders.place_of(item.batch.folder) / item.source, path)
-        with transaction.atomic():
-            piece = bringing.from_file(item.batch.owner_id, path, item.source, read=read)
-            item.piece = piece
-            item.save(update_fields=["piece"])
-    return piece
+        return bringing.from_file(
+            item.batch.owner_id, path, item.source, read=read, on_saved=partial(_note_piece, item)
+        )
 
 
-def steps_for(piece: Piece, treatment: Treatment) -> list[Step]:
-    """What a treatment does with a piece, from its base on."""
-    schedule = schedule_for(piece, treatment)
-    _, refiner = Suited.to(Subject(piece.subject), faces=True)
+def _note_piece(item: BatchItem, piece: Piece) -> None:
+    """Note the piece that a file has become, in the transaction that saves it."""
+    item.piece = piece
+    item.save(update_fields=["piece"])
+
+
+def steps_for(piece: Piece, treatment: Treatment, suited: SuitedModels | None = None) -> list[Step]:
+    """What a treatment does with a piece, from its base on.
+
+    Parameters
+    ----------
+    suited : which models suit which pictures; read for this piece when left out.
+    """
+    suited = suited or Suited.read()
+    schedule = schedule_for(piece, treatment, suited)
+    _, refiner = suited.to(Subject(piece.subject), faces=True)
     faces = piece.faces_on(piece.base)
     return list(treatment.steps(schedule, piece.base.size, faces, refiner))
 
 
-def schedule_for(piece: Piece, treatment: Treatment) -> Schedule | None:
+def schedule_for(
+    piece: Piece, treatment: Treatment, suited: SuitedModels | None = None
+) -> Schedule | None:
     """The coats that a treatment has for a piece."""
-    return treatment.schedule_for(Subject(piece.subject), piece.schedule, piece.how_made)
+    own = piece.schedule_by(suited)
+    return treatment.schedule_for(Subject(piece.subject), own, piece.how_made)
 
 
 def settings_for(piece: Piece, asked: AskedFile) -> PrintSettings:
@@ -142,7 +160,6 @@ def _order_files(item: BatchItem, layer: Layer) -> None:
             for asked in item.batch.as_treatment().files:
                 made = prints.order(layer, settings_for(layer.piece, asked), asked.pattern)
                 item.files.add(made)
-                enqueue_print(made)
     except Exception as error:
         words = describe_error(error, f"files of batch item {item.pk}")
         BatchItem.objects.filter(pk=item.pk).update(error=words, ended=timezone.now())

@@ -13,7 +13,7 @@ from enamel.core.schedule import Coat
 from enamel.kiln.models import Layer, SentCoat, SpendingLimit
 from enamel.kiln.outside import answers
 from enamel.kiln.outside.known import ACCOUNT, TERMS, Known, known
-from enamel.kiln.tasks import enqueue_sent_coat
+from enamel.kiln.queueing import enqueue_sent_coat
 
 MOST_LIMIT_CENTS = 1_000_000
 BYTES_PER_SAMPLE = 2

@@ -3,11 +3,9 @@
 from collections.abc import Iterable, Sequence
 from dataclasses import asdict
 from typing import Any
-from uuid import UUID
 
 from django.db import transaction
 from django.utils import timezone
-from procrastinate.contrib.django.models import ProcrastinateJob
 
 from enamel.core.errors import Refusal
 from enamel.core.fields import to_json
@@ -19,11 +17,11 @@ from enamel.core.fire.touchup import TouchUp
 from enamel.core.networks.cards import card
 from enamel.core.schedule import Coat, Schedule
 from enamel.kiln import finishing
-from enamel.kiln.held import worked_on
+from enamel.kiln.locks import is_locked
 from enamel.kiln.models import Firing, Layer, Piece, Timing, Worker
 from enamel.kiln.models.firings import Step, step_as_json, step_from
+from enamel.kiln.queueing import FIRINGS, enqueue_firing
 from enamel.kiln.storage.layers import coat_on, let_go, piece_work, require_room
-from enamel.kiln.tasks import FIRINGS, fire
 
 
 def predict_schedule(start: Layer, schedule: Schedule) -> Prediction:
@@ -148,12 +146,8 @@ def _enqueue(
             predicted=prediction_as_json(prediction, laid),
             total=sum(coat.tasks for coat in prediction.coats),
         )
-        _queue(firing)
+        enqueue_firing(firing)
     return firing
-
-
-def _queue(firing: Firing) -> None:
-    fire.configure(priority=firing.priority).defer(firing_id=str(firing.pk))
 
 
 def stop(firing: Firing, *, for_good: bool = False) -> None:
@@ -165,7 +159,7 @@ def stop(firing: Firing, *, for_good: bool = False) -> None:
         locked = Firing.objects.select_for_update().get(pk=firing.pk)
         locked.stop_asked = True
         locked.put_away = for_good
-        at_once = locked.open and not worked_on(locked.pk)
+        at_once = locked.open and not is_locked(locked.pk)
         if at_once:
             locked.state = Firing.State.STOPPED
         locked.save(update_fields=["stop_asked", "state", "put_away"])
@@ -178,24 +172,6 @@ def unattended(firing: Firing) -> bool:
     return firing.open and not Worker.objects.served(FIRINGS)
 
 
-def take_up_again() -> int:
-    """Queue the open firings whose job is gone, as it is when a worker lost the database; how many."""
-    waiting = ProcrastinateJob.objects.filter(queue_name=FIRINGS, status__in=["todo", "doing"])
-    known = waiting.values_list("args__firing_id", flat=True)
-    taken = 0
-    for firing in Firing.objects.open().exclude(pk__in=[UUID(pk) for pk in known]):
-        with transaction.atomic():
-            locked = Firing.objects.select_for_update().get(pk=firing.pk)
-            if locked.open and not worked_on(locked.pk):
-                locked.state = Firing.State.QUEUED
-                # its job ended, so its worker did not die of it
-                locked.broken_off = max(0, locked.broken_off - 1)
-                locked.save(update_fields=["state", "broken_off"])
-                _queue(locked)
-                taken += 1
-    return taken
-
-
 def go_on(firing: Firing) -> None:
     """Put a stopped or failed firing back in the queue; its finished tiles are kept."""
     with transaction.atomic():
@@ -204,7 +180,7 @@ def go_on(firing: Firing) -> None:
             raise Refusal(f"This firing is {locked.get_state_display().lower()}; it can't go on.")
         locked.state, locked.stop_asked, locked.error = Firing.State.QUEUED, False, ""
         locked.save(update_fields=["state", "stop_asked", "error"])
-        _queue(locked)
+        enqueue_firing(locked)
 
 
 def put_away(firing: Firing) -> None:

@@ -10,7 +10,7 @@ from procrastinate.contrib.django.models import ProcrastinateJob
 
 from enamel.core.errors import Refusal
 from enamel.kiln.models import Firing, Worker
-from enamel.kiln.tasks import FIRINGS
+from enamel.kiln.queueing import FIRINGS
 
 T = TypeVar("T")
 

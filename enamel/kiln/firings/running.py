@@ -29,9 +29,9 @@ from enamel.core.progress import Progress
 from enamel.core.schedule import Coat, Schedule, address
 from enamel.kiln import attendance, finishing
 from enamel.kiln.checking import check_layer
-from enamel.kiln.faults import describe_error
+from enamel.kiln.faults import describe_error, require_some_room, waiting_for_room
 from enamel.kiln.firings.order import lets_another_go_first
-from enamel.kiln.held import Busy, held
+from enamel.kiln.locks import Busy, advisory_lock
 from enamel.kiln.mending import inlays
 from enamel.kiln.mending.addresses import address_of
 from enamel.kiln.mending.running import known_patches
@@ -68,7 +68,7 @@ def run(firing_id: UUID, closing: Callable[[], bool]) -> bool:
     Busy
         When another worker holds it, or it lets another go first.
     """
-    with held(firing_id):
+    with advisory_lock(firing_id):
         firing = Firing.objects.select_related("piece", "start").get(pk=firing_id)
         if not firing.open:
             return True
@@ -83,9 +83,10 @@ def run(firing_id: UUID, closing: Callable[[], bool]) -> bool:
         firing.started = firing.started or timezone.now()
         # taken back when this worker lets go in good order; what is left counts those that died
         firing.broken_off += 1
-        firing.host = socket.gethostname()
-        firing.save(update_fields=["state", "started", "broken_off", "host"])
+        firing.host, firing.error = socket.gethostname(), ""
+        firing.save(update_fields=["state", "started", "broken_off", "host", "error"])
         try:
+            require_some_room()
             with attendance.doing("Firing", firing):
                 Run(firing, closing).run()
         except Stopped:
@@ -95,9 +96,19 @@ def run(firing_id: UUID, closing: Callable[[], bool]) -> bool:
                 )
                 return False
             _end(firing, Firing.State.STOPPED)
+        except Busy:
+            Firing.objects.filter(pk=firing.pk).update(**_given_back(firing))
+            raise
         except Exception as error:
-            _end(firing, Firing.State.FAILED, describe_error(error, f"firing {firing.pk}"))
+            with waiting_for_room(Firing.objects.filter(pk=firing.pk), **_given_back(firing)):
+                words = describe_error(error, f"firing {firing.pk}")
+            _end(firing, Firing.State.FAILED, words)
     return True
+
+
+def _given_back(firing: Firing) -> dict[str, Any]:
+    """How a firing waits again, with what was finished; its job is taken up again after a pause."""
+    return {"state": Firing.State.QUEUED, "broken_off": firing.broken_off - 1}
 
 
 def _end(firing: Firing, state: str, error: str = "") -> None:
@@ -150,13 +161,29 @@ class Run:
         _end(self.firing, Firing.State.DONE)
 
     def _lay(self, number: int, coat: Coat, parent: Layer) -> Layer:
-        """One coat on a layer; a layer that has the same address is taken as it is."""
+        """One coat on a layer."""
         self._begin(number)
         stage, name = coat_on(parent, coat)
-        recipe = stage.recipe
-        known = self.firing.piece.layer_at(name)
+        return self._once(name, lambda: self._lay_coat(stage, name, parent, coat))
+
+    def _once(self, name: str, make: Callable[[], Layer]) -> Layer:
+        """The layer of a content key: the one that there is, or a new one that nobody else makes meanwhile.
+
+        Raises
+        ------
+        Busy
+            When another worker is making it.
+        """
+        piece = self.firing.piece
+        known = piece.layer_at(name)
         if known:
             return self._known(known)
+        with advisory_lock(f"{piece.pk} {name}"):
+            known = piece.layer_at(name)  # it may have been made just now
+            return self._known(known) if known else make()
+
+    def _lay_coat(self, stage: Stage, name: str, parent: Layer, coat: Coat) -> Layer:
+        recipe = stage.recipe
         began = time.monotonic()
         with canvas_of(parent) as start, canvas_of(self.firing.piece.base) as origin:
             fired = fire(
@@ -175,14 +202,17 @@ class Run:
         )  # fmt: skip
 
     def _touch_up(self, number: int, settings: TouchUp, parent: Layer) -> Layer:
-        """A touch-up of a layer; patches that were made as candidates are taken as they are."""
+        """A touch-up of a layer."""
         self._begin(number)
         names = [address_of(parent, settings, patch) for patch in settings.patches]
         overs = [to_json(patch.over) for patch in settings.patches]
         name = address(parent.sha256, names, overs, settings.match)
-        known = self.firing.piece.layer_at(name)
-        if known:
-            return self._known(known)
+        return self._once(name, lambda: self._lay_touch_up(number, settings, parent, names, name))
+
+    def _lay_touch_up(
+        self, number: int, settings: TouchUp, parent: Layer, names: list[str], name: str
+    ) -> Layer:
+        """The layer of a touch-up; patches that were made as candidates are taken as they are."""
         refine = settings.refine
         digest = refiner_of(refine).traits.digest
         placed = [settings.placed(patch, parent.size) for patch in settings.patches]
@@ -220,9 +250,9 @@ class Run:
     def _inlay(self, settings: tuple[Inlay, ...], parent: Layer) -> Layer:
         """Pictures set into a layer."""
         name = inlays.address_of(parent, settings)
-        known = self.firing.piece.layer_at(name)
-        if known:
-            return self._known(known)
+        return self._once(name, lambda: self._lay_inlay(settings, parent, name))
+
+    def _lay_inlay(self, settings: tuple[Inlay, ...], parent: Layer, name: str) -> Layer:
         recipe = {
             "engine": ENGINE_VERSION, "inlays": [to_json(one) for one in settings],
             "places": inlays.places_of(parent, settings),
@@ -241,9 +271,9 @@ class Run:
     def _finish(self, recipe: Finish, parent: Layer) -> Layer:
         """A layer finished by a recipe."""
         name = finishing.address_of(parent, recipe)
-        known = self.firing.piece.layer_at(name)
-        if known:
-            return self._known(known)
+        return self._once(name, lambda: self._lay_finish(recipe, parent, name))
+
+    def _lay_finish(self, recipe: Finish, parent: Layer, name: str) -> Layer:
         began = time.monotonic()
         into = self.work / f"{name[:32]}.npy"
         into.unlink(missing_ok=True)

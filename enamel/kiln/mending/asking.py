@@ -14,8 +14,8 @@ from enamel.core.masks.drawn import Drawn
 from enamel.kiln.firings import asking as firings
 from enamel.kiln.mending.addresses import address_of
 from enamel.kiln.models import Candidate, Firing, Layer, Mending
+from enamel.kiln.queueing import enqueue_candidate
 from enamel.kiln.storage.layers import piece_work, require_room
-from enamel.kiln.tasks import make_candidate
 
 MOST_CANDIDATES = 200
 """Of one touch-up: a crowd of twenty with ten each."""
@@ -77,8 +77,7 @@ def _queue(mending: Mending, settings: TouchUp, place: int, number: int, patch: 
         address=address_of(mending.layer, settings, patch),
         around=[around.x, around.y, *around.size],
     )  # fmt: skip
-    # the first of every place comes before the second of any
-    make_candidate.configure(priority=-number).defer(candidate_id=candidate.pk)
+    enqueue_candidate(candidate)
 
 
 def more(mending: Mending, strength: float, seed: int) -> None:

@@ -14,7 +14,7 @@ from enamel.core.geometry import Box
 from enamel.core.picture.canvas import Cropped, SampleArray
 from enamel.core.picture.encoded import webp_of
 from enamel.core.picture.reduce import reduced
-from enamel.kiln.faults import describe_error
+from enamel.kiln.faults import describe_error, require_some_room, waiting_for_room
 from enamel.kiln.models import Candidate, Layer, Mending
 from enamel.kiln.storage.files import keep_file
 from enamel.kiln.storage.layers import canvas_of, piece_work
@@ -52,9 +52,10 @@ def _carry_out(candidate: Candidate, closing: Callable[[], bool]) -> bool:
         return _end(candidate, Candidate.State.FAILED, "The kiln broke off several times at this "
                     "candidate, most likely for lack of memory. Choose a smaller working size.")  # fmt: skip
     Candidate.objects.filter(pk=candidate.pk).update(
-        state=Candidate.State.RUNNING, tries=F("tries") + 1
+        state=Candidate.State.RUNNING, tries=F("tries") + 1, error=""
     )
     try:
+        require_some_room()
         _refine(candidate, stopping)
     except Stopped:
         if closing():
@@ -64,9 +65,10 @@ def _carry_out(candidate: Candidate, closing: Callable[[], bool]) -> bool:
             return False
         return _end(candidate, Candidate.State.STOPPED)
     except Exception as error:
-        return _end(
-            candidate, Candidate.State.FAILED, describe_error(error, f"candidate {candidate.pk}")
-        )
+        mine = Candidate.objects.filter(pk=candidate.pk)
+        with waiting_for_room(mine, state=Candidate.State.QUEUED, tries=candidate.tries):
+            words = describe_error(error, f"candidate {candidate.pk}")
+        return _end(candidate, Candidate.State.FAILED, words)
     return True
 
 

@@ -10,6 +10,7 @@ from enamel.kiln.models.library import (
     SUBJECTS,
     Model,
     Suited,
+    SuitedModels,
     TrialCrop,
     offered,
 )
@@ -47,6 +48,7 @@ __all__ = [
     "ShopOrder",
     "SpendingLimit",
     "Suited",
+    "SuitedModels",
     "Swatch",
     "TilePreview",
     "Timing",

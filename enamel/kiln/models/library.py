@@ -1,5 +1,6 @@
 """Models at hand: upscalers and refiners, what is noted of them, which suits what."""
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 
 from django.conf import settings
@@ -106,19 +107,36 @@ class Suited(models.Model):
 
     @classmethod
     def to(cls, subject: Subject, *, faces: bool = False) -> tuple[str, str]:
-        """Upscaler and refiner for a kind of picture, or for the faces of such pictures.
+        """Return what `SuitedModels.to` returns now."""
+        return cls.read().to(subject, faces=faces)
+
+    @classmethod
+    def read(cls) -> "SuitedModels":
+        """Return what suits what now, read once for any number of pictures."""
+        kept = {one.subject: (one.upscaler, one.refiner) for one in cls.objects.all()}
+        return SuitedModels(kept, offered())
+
+
+@dataclass(frozen=True, slots=True)
+class SuitedModels:
+    """Which models suit which kinds of pictures: those chosen, and those to choose from."""
+
+    kept: Mapping[str, tuple[str, str]]
+    offered: "Offered"
+
+    def to(self, subject: Subject, *, faces: bool = False) -> tuple[str, str]:
+        """Return upscaler and refiner for a kind of picture, or for the faces of such pictures.
 
         As chosen, else the usual ones, for faces the refiner made for them; where those are off, Lanczos
         and the first refiner that is on. A choice that is the kind's usual refiner is none for its faces.
         """
-        kept = cls.objects.filter(subject=subject).first()
         upscaler, refiner = SUITED[subject]
-        own_upscaler, own_refiner = (kept.upscaler, kept.refiner) if kept else ("", "")
+        own_upscaler, own_refiner = self.kept.get(subject, ("", ""))
         usual = [refiner]
         if faces:
             usual = [SUITED_TO_FACES, refiner]
             own_refiner = "" if own_refiner == refiner else own_refiner
-        there = offered()
+        there = self.offered
         return (
             _first([own_upscaler, upscaler], there.upscalers, "lanczos"),
             _first([own_refiner, *usual], there.refiners, there.refiners[0]),

@@ -20,7 +20,7 @@ from enamel.core.print.sizing import PrintTarget
 from enamel.core.schedule import Coat, Refine, Schedule, differences
 from enamel.kiln.models.firings import Firing
 from enamel.kiln.models.layers import Layer, face_from
-from enamel.kiln.models.library import SUBJECTS, Suited
+from enamel.kiln.models.library import SUBJECTS, Suited, SuitedModels
 from enamel.kiln.models.people import Person
 
 THROWN_AWAY_FOR = timedelta(days=30)
@@ -145,16 +145,23 @@ class Piece(models.Model):
     @property
     def schedule(self) -> Schedule:
         """The schedule in hand: one plain coat before the first change."""
-        if self.schedule_kept is None:
-            return self.starting_schedule
-        return Schedule.from_json(self.schedule_kept)
+        return self.schedule_by(None)
 
     @property
     def starting_schedule(self) -> Schedule:
         """One coat with the models that suit the picture, and the words and seed that made it."""
+        return self._starting_schedule(Suited.read())
+
+    def schedule_by(self, suited: SuitedModels | None) -> Schedule:
+        """The schedule in hand; ``suited`` saves reading for each of many pieces what suits what."""
+        if self.schedule_kept is None:
+            return self._starting_schedule(suited or Suited.read())
+        return Schedule.from_json(self.schedule_kept)
+
+    def _starting_schedule(self, suited: SuitedModels) -> Schedule:
         made = self.how_made
         seed = made.seed_number
-        upscaler, refiner = Suited.to(Subject(self.subject))
+        upscaler, refiner = suited.to(Subject(self.subject))
         refine = Refine(
             model=refiner,
             prompt=made.prompt,
@@ -206,13 +213,18 @@ class Piece(models.Model):
 
     def undo(self) -> bool:
         """Take back the last change of the schedule; whether there was one."""
-        return self._go_to(self.step - 1)
+        return self._go_by(-1)
 
     def redo(self) -> bool:
         """Make the change again that was undone last; whether there was one."""
-        return self._go_to(self.step + 1)
+        return self._go_by(1)
 
-    def _go_to(self, place: int) -> bool:
+    @transaction.atomic
+    def _go_by(self, steps: int) -> bool:
+        # a page may send two at once; the second waits for the first and goes on from there
+        waiting = Piece._base_manager.select_for_update()
+        self.refresh_from_db(fields=["step", "schedule_kept"], from_queryset=waiting)
+        place = self.step + steps
         step = self.steps.filter(place=place).first()
         if step is None:
             return False

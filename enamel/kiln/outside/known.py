@@ -12,6 +12,7 @@ from pydantic import BaseModel, ValidationError
 from enamel.kiln.models import ServiceAnswer
 from enamel.kiln.outside.answers import Account, PriceList, Terms, as_json
 from enamel.kiln.outside.client import ServiceClient, ServiceError
+from enamel.kiln.queueing import enqueue_question
 
 Form = TypeVar("Form", bound=BaseModel)
 PRICES, TERMS, ACCOUNT = "shop prices", "bureau terms", "bureau account"
@@ -63,8 +64,6 @@ def known(question: str, form: type[Form]) -> Known[Form]:
     if kept is not None and kept.address != QUESTIONS[question].address():
         kept = None
     if kept is None or kept.old:
-        from enamel.kiln.tasks import enqueue_question
-
         enqueue_question(question)
     if kept is None:
         return Known(None, asking=True)

@@ -7,17 +7,18 @@ from uuid import UUID
 from django.conf import settings
 from django.contrib.auth.base_user import AbstractBaseUser
 from django.core.files import File
+from django.db import transaction
 from django.db.models import F
 
 from enamel.core.base.pixels import examine
 from enamel.core.base.reading import read_apart
 from enamel.core.errors import Refusal
 from enamel.core.networks.names import check_name, name_from
-from enamel.kiln.faults import describe_error
+from enamel.kiln.faults import describe_error, require_some_room, waiting_for_room
 from enamel.kiln.models import Arrival, Piece
 from enamel.kiln.networks import library
 from enamel.kiln.pieces import bringing
-from enamel.kiln.storage.layers import prepare
+from enamel.kiln.queueing import enqueue_arrival
 from enamel.kiln.storage.passing import passing, stored
 
 AT_ONCE_MEGAPIXELS = 24.0
@@ -34,7 +35,7 @@ def place_of(arrival: Arrival) -> Path:
 
 
 def receive_picture(owner: AbstractBaseUser, upload: File, name: str) -> Piece | Arrival:  # type: ignore[type-arg]
-    """A piece from a picture file, or for a large one an arrival, for whose reading a job is wanted.
+    """A piece from a picture file, or for a large one an arrival, which a worker reads.
 
     Raises
     ------
@@ -57,7 +58,7 @@ def receive_network(
     summary: str,
     licence: str,
 ) -> Arrival:
-    """An arrival of a model's file, for whose trial a job is wanted; a file of the folder stays there.
+    """An arrival of a model's file, which a worker tries; a file of the folder stays there.
 
     Raises
     ------
@@ -87,14 +88,16 @@ def _keep(
         place = place_of(arrival)
         place.parent.mkdir(parents=True, exist_ok=True)
         shutil.move(path, place)
-    arrival.save()
+    with transaction.atomic():
+        arrival.save()
+        enqueue_arrival(arrival)
     return arrival
 
 
 def carry_out(arrival_id: UUID) -> Arrival | None:
     """Read or try a file that waits. Safe to repeat; None when there is nothing to do."""
     open_ones = Arrival.objects.filter(pk=arrival_id).open()
-    if not open_ones.update(state=Arrival.State.WORKING, share=0, tries=F("tries") + 1):
+    if not open_ones.update(state=Arrival.State.WORKING, share=0, tries=F("tries") + 1, error=""):
         return None
     arrival = Arrival.objects.select_related("owner").get(pk=arrival_id)
     try:
@@ -102,19 +105,24 @@ def carry_out(arrival_id: UUID) -> Arrival | None:
             raise Refusal(
                 "The kiln broke off several times at this file, most likely for lack of memory."
             )
+        require_some_room()
         if arrival.kind == Arrival.Kind.PICTURE:
-            piece = _read(arrival)
-            _end(arrival, Arrival.State.DONE, piece=piece)
-            prepare(piece.base)
+            _read(arrival)
         else:
             _try(arrival)
             _end(arrival, Arrival.State.DONE)
     except Exception as error:
-        _end(arrival, Arrival.State.REFUSED, error=describe_error(error, f"arrival {arrival.pk}"))
+        mine = Arrival.objects.filter(pk=arrival.pk)
+        with waiting_for_room(mine, state=Arrival.State.WAITING, tries=F("tries") - 1):
+            words = describe_error(error, f"arrival {arrival.pk}")
+        _end(arrival, Arrival.State.REFUSED, error=words)
+    place_of(arrival).unlink(missing_ok=True)
     return arrival
 
 
-def _read(arrival: Arrival) -> Piece:
+def _read(arrival: Arrival) -> None:
+    """Make a piece of a picture; the piece and the end of the arrival are one change."""
+
     def hear(share: float) -> None:
         Arrival.objects.filter(pk=arrival.pk).update(share=share)
 
@@ -125,7 +133,10 @@ def _read(arrival: Arrival) -> Piece:
         def read(original: Path, into: Path) -> None:
             read_apart(original, into, settings.IMPORT_LIMITS, hear)
 
-        return bringing.from_file(arrival.owner_id, path, arrival.name, read=read)
+        bringing.from_file(
+            arrival.owner_id, path, arrival.name, read=read,
+            on_saved=lambda piece: _end(arrival, Arrival.State.DONE, piece=piece),
+        )  # fmt: skip
 
 
 def _try(arrival: Arrival) -> None:
@@ -135,12 +146,13 @@ def _try(arrival: Arrival) -> None:
 
 
 def _end(arrival: Arrival, state: str, *, error: str = "", piece: Piece | None = None) -> None:
-    Arrival.objects.filter(pk=arrival.pk).update(state=state, error=error, piece=piece)
-    place_of(arrival).unlink(missing_ok=True)
+    known = Arrival.objects.filter(pk=arrival.pk).open()
+    if not known.update(state=state, error=error, piece=piece):
+        raise Refusal("This file was deleted, or read by another worker, meanwhile.")
 
 
-def put_away(arrival: Arrival) -> None:
-    """Let go of a file that waits or was refused, or of the news of a finished one."""
+def delete(arrival: Arrival) -> None:
+    """Delete a file that waits or was rejected; dismiss the notice of a finished one."""
     if arrival.state == Arrival.State.WORKING:
         raise Refusal(f"{arrival.name} is just being read; wait until that has ended.")
     place_of(arrival).unlink(missing_ok=True)

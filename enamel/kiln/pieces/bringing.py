@@ -35,6 +35,7 @@ from enamel.kiln.models import (
     ShopOrder,
     Swatch,
 )
+from enamel.kiln.queueing import enqueue_preparation
 from enamel.kiln.storage.files import keep_file
 from enamel.kiln.storage.layers import add_layer, canvas_of, piece_work
 from enamel.kiln.storage.passing import passing, stored
@@ -61,6 +62,7 @@ def from_file(
     *,
     facts: FileFacts | None = None,
     read: Callable[[Path, Path], None] | None = None,
+    on_saved: Callable[[Piece], None] = lambda piece: None,
 ) -> Piece:
     """A piece from a local file, which moves into storage.
 
@@ -68,6 +70,8 @@ def from_file(
     ----------
     facts : what the file says of itself, where that is known; looking takes a while.
     read : decodes the file at the first path into a canvas at the second, elsewhere than in this process.
+    on_saved : what is done with the piece in the transaction that saves it, with the job that prepares
+        its base.
     """
     facts = facts or examine(path, settings.IMPORT_LIMITS)
     base = path.with_name("base.npy")
@@ -95,16 +99,17 @@ def from_file(
     try:
         with transaction.atomic():
             piece.save()
-            _add_base(piece, canvas)
+            enqueue_preparation(_add_base(piece, canvas))
+            on_saved(piece)
     except Exception:
         piece.base_file.storage.delete(str(piece.base_file.name))
         raise
     return piece
 
 
-def _add_base(piece: Piece, canvas: Canvas) -> None:
+def _add_base(piece: Piece, canvas: Canvas) -> Layer:
     digest = canvas.digest()
-    add_layer(
+    return add_layer(
         piece,
         canvas,
         kind=Layer.Kind.BASE,
@@ -203,7 +208,7 @@ def duplicate(piece: Piece) -> Piece:
         shutil.copyfile(canvas.path, copied)
         with transaction.atomic():
             twin.save(force_insert=True)
-            _add_base(twin, Canvas(copied))
+            enqueue_preparation(_add_base(twin, Canvas(copied)))
     return twin
 
 

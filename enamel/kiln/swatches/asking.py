@@ -16,8 +16,8 @@ from enamel.core.geometry import Box, Size
 from enamel.core.schedule import Mix, Refine, Schedule, address
 from enamel.kiln.firings.asking import already_laid
 from enamel.kiln.models import Layer, Piece, Sheet, Swatch, Timing
+from enamel.kiln.queueing import enqueue_swatch
 from enamel.kiln.storage.layers import canvas_of
-from enamel.kiln.tasks import make_swatch
 
 
 def begin_on(base: Layer, schedule: Schedule) -> tuple[Layer, Schedule]:
@@ -112,7 +112,7 @@ def _place(sheet: Sheet, rest: Schedule, cell: Cell, place: int) -> None:
         swatch.seconds, swatch.model_seconds, swatch.state = 0.0, 0.0, Swatch.State.DONE
     swatch.save()
     if not known:
-        make_swatch.configure(priority=-place).defer(swatch_id=swatch.pk)
+        enqueue_swatch(swatch, place)
 
 
 def _address(sheet: Sheet, schedule: Schedule) -> str:

@@ -16,7 +16,7 @@ from enamel.core.progress import Progress
 from enamel.core.refine.tilestore import key_of
 from enamel.core.schedule import Coat, Schedule
 from enamel.core.upscale.enlarge import Resampled
-from enamel.kiln.faults import describe_error
+from enamel.kiln.faults import describe_error, require_some_room, waiting_for_room
 from enamel.kiln.models import Piece, Sheet, Swatch
 from enamel.kiln.storage.files import keep_file
 from enamel.kiln.storage.layers import canvas_of, piece_work, tile_store
@@ -58,9 +58,10 @@ def _carry_out(swatch: Swatch, closing: Callable[[], bool]) -> bool:
         return _end(swatch, Swatch.State.FAILED, "The kiln broke off several times at this swatch, "
                     "most likely for lack of memory. Choose smaller tiles or a smaller window.")  # fmt: skip
     Swatch.objects.filter(pk=swatch.pk).update(
-        state=Swatch.State.RUNNING, tiles_done=0, tries=F("tries") + 1
+        state=Swatch.State.RUNNING, tiles_done=0, tries=F("tries") + 1, error=""
     )
     try:
+        require_some_room()
         _fire(swatch, stopping)
     except Stopped:
         if closing():
@@ -70,7 +71,10 @@ def _carry_out(swatch: Swatch, closing: Callable[[], bool]) -> bool:
             return False
         return _end(swatch, Swatch.State.STOPPED)
     except Exception as error:
-        return _end(swatch, Swatch.State.FAILED, describe_error(error, f"swatch {swatch.pk}"))
+        mine = Swatch.objects.filter(pk=swatch.pk)
+        with waiting_for_room(mine, state=Swatch.State.QUEUED, tries=swatch.tries):
+            words = describe_error(error, f"swatch {swatch.pk}")
+        return _end(swatch, Swatch.State.FAILED, words)
     return True
 
 

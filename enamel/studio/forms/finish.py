@@ -6,6 +6,7 @@ from django import forms
 
 from enamel.core.errors import Refusal
 from enamel.core.finish.recipe import Finish
+from enamel.core.jsontext import read_json
 from enamel.studio.forms.window import WindowField
 
 MOST_PIXELS = 4_000_000
@@ -23,11 +24,9 @@ class FinishForm(forms.Form):
 
     def clean_recipe(self) -> Finish:
         try:
-            return Finish.from_json(json.loads(self.cleaned_data["recipe"]))
+            return Finish.from_json(read_json(self.cleaned_data["recipe"]))
         except Refusal as refusal:
             raise forms.ValidationError(str(refusal)) from None
-        except (ValueError, RecursionError):
-            raise forms.ValidationError("The recipe could not be read.") from None
 
     def refused(self) -> str:
         """What is wrong, in a line."""

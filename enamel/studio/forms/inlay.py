@@ -1,12 +1,12 @@
 """Inlays: what is set into a layer, in which order."""
 
-import json
 from typing import Any
 
 from django import forms
 
-from enamel.core.errors import FieldRefusal
+from enamel.core.errors import FieldRefusal, Refusal
 from enamel.core.fire.inlay import Inlay
+from enamel.core.jsontext import read_json
 from enamel.core.masks import Drawn
 from enamel.core.masks.coverage import require_covered
 from enamel.kiln.models import Layer
@@ -31,9 +31,9 @@ class InlayForm(forms.Form):
     def clean_inlays(self) -> tuple[Inlay, ...]:
         """The inlays from the lowest to the topmost."""
         try:
-            form = json.loads(self.cleaned_data["inlays"] or "[]")
-        except ValueError:
-            raise forms.ValidationError("The list of inlays could not be read.") from None
+            form = read_json(self.cleaned_data["inlays"] or "[]")
+        except Refusal as refusal:
+            raise forms.ValidationError(f"The list of inlays: {refusal}") from None
         if not isinstance(form, list) or len(form) > MOST_INLAYS:
             raise forms.ValidationError(f"Give a list of at most {MOST_INLAYS} inlays.")
         try:

@@ -6,9 +6,10 @@ from typing import Any
 from django import forms
 
 from enamel.core.base.faces import Face
-from enamel.core.errors import FieldRefusal
+from enamel.core.errors import FieldRefusal, Refusal
 from enamel.core.fields import to_json
 from enamel.core.fire.touchup import Origin, Patch, TouchUp, patch_for_face
+from enamel.core.jsontext import read_json
 from enamel.core.masks import Mask
 from enamel.core.schedule import Mode, Refine
 from enamel.core.written import read_strengths
@@ -111,7 +112,7 @@ def mask_of(text: str) -> Mask | None:
     if not text.strip():
         return None
     try:
-        form = json.loads(text)
-    except ValueError:
-        raise FieldRefusal("mask", "The mask could not be read; draw it anew.") from None
+        form = read_json(text)
+    except Refusal as refusal:
+        raise FieldRefusal("mask", f"{refusal} Draw it anew.") from None
     return Mask.from_json(form)

@@ -9,7 +9,7 @@ from django.utils import timezone
 
 from enamel.kiln.firings import queue
 from enamel.kiln.models import Batch, Firing, SentCoat, Worker
-from enamel.kiln.tasks import CHORES, FIRINGS, SWATCHES
+from enamel.kiln.queueing import CHORES, FIRINGS, SWATCHES
 
 RECENT = timedelta(days=2)
 """For so long firings that are done stay on the page."""

@@ -35,5 +35,5 @@ def state(request: HttpRequest, arrival_id: UUID) -> JsonResponse:
 def put_away(request: HttpRequest, arrival_id: UUID) -> HttpResponse:
     """Let go of a refused file, or of one that still waits."""
     arrival = own_arrival(request, arrival_id)
-    arrivals.put_away(arrival)
+    arrivals.delete(arrival)
     return redirect("models" if arrival.kind == Arrival.Kind.NETWORK else "pieces")

@@ -55,7 +55,7 @@ def start(request: HttpRequest) -> HttpResponse:
         return _choosing(request, form, set(wanted), 422)
     given = form.cleaned_data
     from_folder = request.POST.get("from") == "folder"
-    known = Piece.objects.of(request.user).in_bulk(wanted)
+    known = Piece.objects.of(request.user).with_base().in_bulk(wanted)
     try:
         batch = batches.start(
             person(request),
@@ -80,7 +80,8 @@ def cost(request: HttpRequest) -> HttpResponse:
     form.fields["name"].required = False
     shown: dict[str, object] = {"errors": form.errors}
     if form.is_valid() and request.POST.get("from") != "folder":
-        known = Piece.objects.of(request.user).in_bulk(ids(request.POST.getlist("piece")))
+        own = Piece.objects.of(request.user).with_base()
+        known = own.in_bulk(ids(request.POST.getlist("piece")))
         shown["cost"] = batches.cost(known.values(), form.treatment)
     return render(request, "studio/batches/cost.html", shown)
 

@@ -8,7 +8,7 @@ from django.shortcuts import redirect, render
 from django.utils.http import url_has_allowed_host_and_scheme
 from django.views.decorators.http import require_GET, require_POST
 
-from enamel.kiln import tasks
+from enamel.kiln import queueing
 from enamel.kiln.models import Batch, Layer
 from enamel.studio.asked import ids
 from enamel.studio.shown.batches import pair_shown
@@ -33,7 +33,7 @@ def check(request: HttpRequest, layer_id: UUID) -> HttpResponse:
     """Have a layer checked that was not yet, and go back to where that was asked."""
     layer = own_layer(request, layer_id)
     if layer.kind != Layer.Kind.BASE:
-        tasks.enqueue_checks(layer)
+        queueing.enqueue_checks(layer)
     back = request.POST.get("back", "")
     if not url_has_allowed_host_and_scheme(back, allowed_hosts=None):
         back = layer.piece.get_absolute_url()

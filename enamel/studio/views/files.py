@@ -13,7 +13,7 @@ from django.views.decorators.http import require_GET, require_POST
 from zipstream import ZIP_STORED, ZipStream
 
 from enamel.core.errors import Refusal
-from enamel.kiln import tasks
+from enamel.kiln import queueing
 from enamel.kiln.models import HouseOutput, Piece, PrintFile, ShopOrder
 from enamel.kiln.models.prints import PrintFileQuerySet
 from enamel.studio.asked import ids, whole_numbers
@@ -47,7 +47,7 @@ def write(request: HttpRequest) -> HttpResponse:
     for piece in pieces:
         for kind in kinds:
             try:
-                tasks.enqueue_print(order_kept(piece.layers.latest("created"), kind))
+                order_kept(piece.layers.latest("created"), kind)
                 ordered += 1
             except Refusal as refusal:
                 refused.append(f"{piece.title}, {kind.name}: {refusal}")
@@ -69,7 +69,7 @@ def together(request: HttpRequest) -> HttpResponse | StreamingHttpResponse:
         raise Refusal("Choose files that are written first.")
     if request.POST.get("do") == "put-out":
         for made in chosen:
-            tasks.enqueue_put_out(made)
+            queueing.enqueue_publishing(made)
         count = f"{len(chosen)} file{'' if len(chosen) == 1 else 's'}"
         messages.success(request, f"{count} will be put into the workshop's folder.")
         return redirect("print-files")

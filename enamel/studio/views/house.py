@@ -1,6 +1,5 @@
 """House schedules: kept, applied, taken away and brought in as JSON files."""
 
-import json
 from uuid import UUID
 
 from django.contrib import messages
@@ -10,6 +9,7 @@ from django.shortcuts import get_object_or_404, redirect
 from django.views.decorators.http import require_GET, require_POST
 
 from enamel.core.errors import Refusal
+from enamel.core.jsontext import read_json
 from enamel.core.press.naming import safe
 from enamel.core.schedule import Schedule
 from enamel.kiln.models import HouseSchedule, Piece
@@ -96,10 +96,9 @@ def take_in(request: HttpRequest, piece_id: UUID) -> HttpResponse:
     try:
         if (file.size or 0) > MAX_FILE:
             raise Refusal("It is larger than any schedule.")
-        schedule = Schedule.from_json(json.loads(file.read()))
-    except (ValueError, RecursionError) as error:
-        reason = str(error) if isinstance(error, Refusal) else "it is no JSON."
-        messages.error(request, f"{file.name} can't be taken in: {reason} Nothing was kept.")
+        schedule = Schedule.from_json(read_json(file.read()))
+    except Refusal as refusal:
+        messages.error(request, f"{file.name} can't be taken in: {refusal} Nothing was kept.")
         return _to_coats(piece)
     _keep(request, name, schedule)
     messages.success(request, f"House schedule “{name}” is kept.")

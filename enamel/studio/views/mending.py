@@ -1,6 +1,5 @@
 """Touch-ups: masks, faces, candidates, and what is laid of them."""
 
-import json
 from uuid import UUID
 
 from django.contrib.auth.decorators import login_required
@@ -14,6 +13,7 @@ from enamel.core.base.faces import Face
 from enamel.core.errors import FieldRefusal, Refusal
 from enamel.core.fields import to_json
 from enamel.core.geometry import Box
+from enamel.core.jsontext import read_json
 from enamel.core.written import read_lengths
 from enamel.kiln.firings import asking as firings
 from enamel.kiln.mending import asking as mending
@@ -150,7 +150,7 @@ def put_faces_right(request: HttpRequest, layer_id: UUID) -> HttpResponse:
 def _faces(text: str) -> list[Face]:
     """Faces as the page sends them: lists of left, top, width, height in px of the layer, and turn."""
     try:
-        given = [[float(number) for number in face] for face in json.loads(text)]
+        given = [[float(number) for number in face] for face in read_json(text)]
         if not all(len(face) == 5 and all(abs(n) < 1e6 for n in face) for face in given):
             raise ValueError
     except (ValueError, TypeError):

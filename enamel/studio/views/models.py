@@ -13,7 +13,7 @@ from enamel.core.checkpoints import devices
 from enamel.core.checkpoints import intake as checkpoints
 from enamel.core.errors import Refusal
 from enamel.core.networks import intake
-from enamel.kiln import tasks
+from enamel.kiln import queueing
 from enamel.kiln.models import Arrival, Model, TrialCrop
 from enamel.kiln.networks import library
 from enamel.kiln.pieces import arrivals
@@ -28,7 +28,7 @@ def models(request: HttpRequest) -> HttpResponse:
 
 
 def _page(request: HttpRequest, form: ModelForm, status: int = 200) -> HttpResponse:
-    tasks.enqueue_trials()
+    queueing.enqueue_trials()
     found = Model.objects.prefetch_related("crops").at_hand()
     return render(
         request,
@@ -68,11 +68,10 @@ def take_in_model(request: HttpRequest) -> HttpResponse:
         return _page(request, form, 422)
     words = {key: form.cleaned_data[key] for key in ("name", "summary", "licence")}
     try:
-        arrival = arrivals.receive_network(person(request), waiting or upload, **words)
+        arrivals.receive_network(person(request), waiting or upload, **words)
     except Refusal as refusal:
         form.add_error("file", f"It was not taken in. {refusal}")
         return _page(request, form, 422)
-    tasks.enqueue_arrival(arrival)
     return redirect("models")
 
 

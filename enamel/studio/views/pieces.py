@@ -16,7 +16,6 @@ from django.views.decorators.http import require_GET, require_POST
 from enamel.core.base.cuts import Cuts
 from enamel.core.errors import Refusal
 from enamel.core.written import read_cuts
-from enamel.kiln import tasks
 from enamel.kiln.firings import asking as firings
 from enamel.kiln.models import Arrival, Piece
 from enamel.kiln.pieces import arrivals, bringing
@@ -67,10 +66,8 @@ def bring_in(request: HttpRequest) -> HttpResponse:
             refused.append({"name": name, "reason": str(refusal)})
             continue
         if isinstance(found, Arrival):
-            tasks.enqueue_arrival(found)
             on_their_way.append(found)
         else:
-            tasks.enqueue_preparation(found.base)
             made.append(found)
     if request.headers.get("Accept") == "application/json":
         answer = {
@@ -164,7 +161,6 @@ def mark(request: HttpRequest, piece_id: UUID) -> HttpResponse:
 @login_required
 def duplicate(request: HttpRequest, piece_id: UUID) -> HttpResponse:
     twin = bringing.duplicate(own_piece(request, piece_id))
-    tasks.enqueue_preparation(twin.base)
     messages.success(request, "A copy with the same base and settings, and no other layers.")
     return redirect(twin)
 
@@ -214,8 +210,6 @@ def split(request: HttpRequest, piece_id: UUID) -> HttpResponse:
         except Refusal as refusal:
             error = str(refusal)
         else:
-            for candidate in made:
-                tasks.enqueue_preparation(candidate.base)
             messages.success(request, f"{len(made)} candidates are pieces of their own now.")
             return redirect("pieces")
     shown = {"piece": piece, "layer": piece.base, "cuts": cuts, "error": error}

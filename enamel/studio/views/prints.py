@@ -15,7 +15,7 @@ from enamel.core.press.naming import safe
 from enamel.core.press.output import PrintSettings
 from enamel.core.press.placed import laid
 from enamel.core.print import profiles
-from enamel.kiln import prints, proofing, tasks
+from enamel.kiln import prints, proofing
 from enamel.kiln.models import HouseOutput, Layer, Piece, PrintFile
 from enamel.sending import send
 from enamel.studio.asked import whole_numbers
@@ -36,10 +36,9 @@ def order(request: HttpRequest, layer_id: UUID) -> HttpResponse:
         return render(request, "studio/workspace/file_refused.html", {"form": form, "layer": layer},
                       status=422)  # fmt: skip
     made = prints.order(layer, form.asked(layer.piece), form.cleaned_data["pattern"])
-    tasks.enqueue_print(made)
     kept = HouseOutput.objects.filter(owner_id=person(request).pk)
     for also in kept.filter(pk__in=whole_numbers(request.POST.getlist("also"))):
-        tasks.enqueue_print(order_kept(layer, also))
+        order_kept(layer, also)
     return redirect(f"{_files(layer.piece)}&layer={layer.pk}&fresh={made.pk}")
 
 
@@ -69,7 +68,6 @@ def order_strip(request: HttpRequest, layer_id: UUID) -> HttpResponse:
         return render(request, "studio/workspace/file_refused.html", shown, status=422)
     wanted, pattern = form.asked(layer.piece), form.cleaned_data["pattern"]
     made = prints.order_strip(layer, strip.strip(), wanted, pattern)
-    tasks.enqueue_print(made)
     return redirect(f"{_files(layer.piece)}&layer={layer.pk}&fresh={made.pk}")
 
 
@@ -154,7 +152,7 @@ def take_away(request: HttpRequest, print_id: UUID) -> HttpResponse | FileRespon
 def let_go(request: HttpRequest, print_id: UUID) -> HttpResponse:
     """Delete a print file before its time."""
     made = own_print(request, print_id)
-    prints.let_go(made)
+    prints.delete(made)
     if request.POST.get("stay") == "files":
         return redirect("print-files")
     return redirect(f"{_files(made.layer.piece)}&layer={made.layer_id}")

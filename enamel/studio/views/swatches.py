@@ -13,7 +13,7 @@ from enamel.api import own
 from enamel.core.picture.encoded import png_of
 from enamel.core.press.output import FileFormat
 from enamel.core.schedule import Coat, Schedule
-from enamel.kiln import prints, tasks
+from enamel.kiln import prints
 from enamel.kiln.firings import asking as firings
 from enamel.kiln.models import Swatch
 from enamel.kiln.storage.swatches import pixels_of
@@ -133,7 +133,6 @@ def strip(request: HttpRequest, sheet_id: UUID) -> HttpResponse:
     if file is None or not shown.swatches.filter(state=Swatch.State.DONE).exists():
         raise Http404
     made = prints.order_sheet(shown, file)
-    tasks.enqueue_print(made)
     return redirect(f"{reverse('print-files')}?fresh={made.pk}")
 
 

@@ -15,11 +15,10 @@ from procrastinate.contrib.django import app
 from enamel.core.checkpoints import loading
 from enamel.core.memory import give_back_freed
 from enamel.core.networks.runtimes import let_go_unused
-from enamel.kiln import attendance
+from enamel.kiln import attendance, sweeper
 from enamel.kiln.batches.jobs import enqueue_feed
-from enamel.kiln.firings.asking import take_up_again
-from enamel.kiln.storage.passing import sweep
-from enamel.kiln.tasks import CHORES, FIRINGS, SWATCHES
+from enamel.kiln.queueing import CHORES, FIRINGS, SWATCHES
+from enamel.kiln.storage import passing
 
 HEARTBEAT_SECONDS = 2.0
 AGAIN_SECONDS = 3.0
@@ -42,7 +41,7 @@ class Command(BaseCommand):
         )  # fmt: skip
 
     def handle(self, *args: Any, queues: list[str], **options: Any) -> None:
-        sweep()
+        passing.sweep()
         while True:
             try:
                 with suppress(asyncio.CancelledError):
@@ -90,8 +89,7 @@ async def rescue_jobs(served: App, queues: list[str]) -> None:
             await sync_to_async(attendance.hear)(queues)
             if let_go_unused(IDLE_SECONDS) or loading.let_go(IDLE_SECONDS):
                 give_back_freed()
-            if FIRINGS in queues:
-                await sync_to_async(take_up_again)()
+            await sync_to_async(sweeper.sweep)()
             if CHORES in queues:
                 await sync_to_async(enqueue_feed)()
         except Exception:

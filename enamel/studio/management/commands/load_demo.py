@@ -10,7 +10,7 @@ from django.core.files import File
 from django.core.management.base import BaseCommand
 
 from enamel.core.schedule import Schedule
-from enamel.kiln import tasks
+from enamel.kiln import queueing
 from enamel.kiln.models import HouseSchedule, Piece
 from enamel.kiln.pieces import bringing
 from enamel.kiln.storage import layers as store
@@ -51,4 +51,4 @@ class Command(BaseCommand):
                 name=kept["name"],
                 defaults={"summary": kept["summary"], "schedule": schedule},
             )
-        tasks.enqueue_trials()
+        queueing.enqueue_trials()

@@ -1,5 +1,6 @@
-"""One at a time: a lock in the database that falls with its holder's connection, so never stays behind."""
+"""Locks in the database that end with their holder's connection, so that none is left behind."""
 
+import hashlib
 from collections.abc import Iterator
 from contextlib import contextmanager, suppress
 from uuid import UUID
@@ -8,12 +9,12 @@ from django.db import InterfaceError, OperationalError, connection
 
 
 class Busy(Exception):
-    """Another worker holds it, or something else goes first."""
+    """Another worker holds the lock, or something else goes first."""
 
 
 @contextmanager
-def held(thing: UUID) -> Iterator[None]:
-    """This thing for this worker alone.
+def advisory_lock(thing: UUID | str) -> Iterator[None]:
+    """Hold the lock of a thing: a row by its id, or a result by its content key.
 
     Raises
     ------
@@ -32,13 +33,15 @@ def held(thing: UUID) -> Iterator[None]:
                 cursor.execute("SELECT pg_advisory_unlock(%s)", [key])
 
 
-def worked_on(thing: UUID) -> bool:
-    """Whether a living worker holds a thing."""
+def is_locked(thing: UUID | str) -> bool:
+    """Return whether a living process holds the lock of a thing."""
     with connection.cursor() as cursor:
         cursor.execute("SELECT pg_try_advisory_xact_lock(%s)", [lock_key(thing)])
         return not cursor.fetchone()[0]
 
 
-def lock_key(thing: UUID) -> int:
-    """The database's number for the lock of a thing."""
-    return thing.int & (2**63 - 1)
+def lock_key(thing: UUID | str) -> int:
+    """Return the database's number for the lock of a thing."""
+    if isinstance(thing, UUID):
+        return thing.int & (2**63 - 1)
+    return int.from_bytes(hashlib.sha256(thing.encode()).digest()[:8], "big") >> 1

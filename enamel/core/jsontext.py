@@ -1,0 +1,74 @@
+"""The one door for JSON that people, files and networks hand in: bounded in length, depth and numbers."""
+
+import json
+import math
+from typing import Any, NoReturn
+
+from enamel.core.errors import Refusal
+
+MOST_BYTES = 2_500_000
+"""Longest text; the largest mask that can be drawn takes less."""
+DEEPEST = 40
+"""Lists and objects inside each other."""
+
+
+def read_json(text: str | bytes, *, most: int = MOST_BYTES) -> Any:
+    """Return what a JSON text says.
+
+    Parameters
+    ----------
+    most : bytes, or letters, that it may have.
+
+    Raises
+    ------
+    Refusal
+        When it is too long, too deeply nested, holds numbers that are none, or is no JSON.
+    """
+    if len(text) > most:
+        raise Refusal(f"This JSON is longer than {most / 1e6:g} MB. Nothing was changed.")
+    try:
+        found = json.loads(text, parse_constant=_refuse_constant, parse_float=_finite)
+    except RecursionError:
+        raise Refusal(TOO_DEEP) from None
+    except UnicodeDecodeError:
+        raise Refusal("This JSON is not in UTF-8. Nothing was changed.") from None
+    except ValueError as error:
+        raise Refusal(f"This is no JSON ({_where(error)}). Nothing was changed.") from None
+    _require_flat(found)
+    return found
+
+
+TOO_DEEP = f"This JSON has more than {DEEPEST} levels. Nothing was changed."
+
+
+def _where(error: ValueError) -> str:
+    if isinstance(error, json.JSONDecodeError):
+        return f"line {error.lineno}, column {error.colno}"
+    return "it holds a number that is too long or none"
+
+
+def _refuse_constant(name: str) -> NoReturn:
+    raise ValueError(name)
+
+
+def _finite(text: str) -> float:
+    value = float(text)
+    if not math.isfinite(value):
+        raise ValueError(text)
+    return value
+
+
+def _require_flat(value: Any) -> None:
+    """Walk without recursion, so that no depth can break the walk itself."""
+    level = [value]
+    for _ in range(DEEPEST):
+        level = [
+            inner
+            for one in level
+            if isinstance(one, dict | list)
+            for inner in (one.values() if isinstance(one, dict) else one)
+        ]
+        if not level:
+            return
+    if any(isinstance(one, dict | list) for one in level):
+        raise Refusal(TOO_DEEP)
