@@ -79,6 +79,11 @@ def artist(db: None) -> User:
 
 
 @pytest.fixture
+def administrator(db: None) -> User:
+    return User.objects.create_user("administrator", password="verdigris-29", is_staff=True)
+
+
+@pytest.fixture
 def stranger(db: None) -> User:
     return User.objects.create_user("stranger", password="verdigris-28")
 

@@ -66,10 +66,6 @@ LEAST_EDGE = 40.0
 """Edge in px that a patch needs for its roughness to count."""
 SPECK_WEIGHT = 1.0
 """Weight of the loss on pixels that stand out of their neighbourhood further than the truth's do."""
-EXCESS = 1.0
-"""How much more it costs to have more fine detail than the truth than to have less."""
-TEXTURE_FROM, TEXTURE_TO = 1.0, 4.0
-"""Fine detail of the truth in 8-bit levels from which a place counts as texture, and from which fully."""
 COHERENT, STRONG = (0.7, 0.9), (4.0, 8.0)
 """Coherence of the structure tensor, and strength in 8-bit levels, over which a place becomes an edge."""
 FAINT = 5e-5
@@ -420,25 +416,13 @@ def energy(pictures: Tensor) -> Tensor:
     return functional.avg_pool2d((detail**2).sum(1, keepdim=True), 8, 4)
 
 
-def grain(guess: Tensor, truth: Tensor, edge: Tensor | None = None) -> Tensor:
+def grain(guess: Tensor, truth: Tensor) -> Tensor:
     """How far the fine detail's local energy is from the truth's, as a mean ratio of logarithms.
 
-    Unlike the plain loss it does not ask where each grain lies, only that there is as much of it.
-
-    Parameters
-    ----------
-    edge : (n, 1, height, width) in 0…1, how much of an edge each place is. Where it is given, less detail
-        than the truth's is asked after only in texture and off edges, because along an edge the cheapest
-        energy is fray and in a flat it is dirt; and more than the truth's costs `EXCESS` times as much.
+    Unlike the plain loss it does not ask where each grain lies, only that there is as much of it. Along an
+    edge the cheapest energy is fray and in a flat it is dirt; `rougher` and `speckled` make those dear.
     """
-    wanted = energy(truth)
-    apart = torch.log(energy(guess) + FAINT) - torch.log(wanted + FAINT)
-    if edge is None:
-        return apart.abs().mean()
-    levels = (wanted / 3).sqrt() * 255 / 2
-    texture = ((levels - TEXTURE_FROM) / (TEXTURE_TO - TEXTURE_FROM)).clamp(0, 1)
-    unknowable = texture * (1 - functional.avg_pool2d(edge, 8, 4))
-    return (functional.relu(-apart) * unknowable + EXCESS * functional.relu(apart)).mean()
+    return (torch.log(energy(guess) + FAINT) - torch.log(energy(truth) + FAINT)).abs().mean()
 
 
 def slopes(luma: Tensor) -> tuple[Tensor, Tensor]:
@@ -527,7 +511,7 @@ def given_back(guess: Tensor, source: Tensor, wanted: Tensor, grained: float) ->
     return (
         2 * near
         + 10 * low
-        + grained * grain(guess, wanted, edges[0])
+        + grained * grain(guess, wanted)
         + EDGE_WEIGHT * frayed(guess, wanted, edges)
         + ROUGHNESS_WEIGHT * rougher(guess, wanted, edges)
         + SPECK_WEIGHT * speckled(guess, wanted)

@@ -5,7 +5,7 @@ from contextlib import contextmanager
 from pathlib import Path
 
 from enamel.core.checks import Tiled, check
-from enamel.core.checks.findings import VERSION
+from enamel.core.checks.findings import VERSION, Severity
 from enamel.core.fire.firing import materialise
 from enamel.core.geometry import Box
 from enamel.core.picture.canvas import Canvas
@@ -32,7 +32,7 @@ def check_layer(layer: Layer, enlarged: Path | None = None) -> None:
         report = check(before, result, tiled, faces)
     layer.checks = report.to_json()
     layer.checked_by, layer.verdict_kept = VERSION, report.verdict[:200]
-    layer.found = len(report.findings)
+    layer.found = sum(one.severity is not Severity.SLIGHT for one in report.findings)
     layer.save(update_fields=["checks", "checked_by", "verdict_kept", "found"])
 
 

@@ -3,7 +3,7 @@
 import numpy as np
 import pyvips
 
-from enamel.core.checks.findings import Kind
+from enamel.core.checks.findings import Kind, Severity
 from enamel.core.errors import Refusal
 from enamel.core.geometry import Box, Size
 from enamel.core.picture.vips import eight_bits, flattened
@@ -119,10 +119,13 @@ def _sharpens(layer: Layer) -> bool:
 
 
 def _joins(layer: Layer) -> int | None:
-    """Visible joins that a layer's checks found; None when it was not checked."""
+    """Visible joins that a layer's checks found, slight ones left out; None when it was not checked."""
     if not layer.checked or not layer.checks:
         return None
-    return sum(finding["kind"] == Kind.JOIN for finding in layer.checks["findings"])
+    return sum(
+        finding["kind"] == Kind.JOIN and finding["severity"] != Severity.SLIGHT
+        for finding in layer.checks["findings"]
+    )
 
 
 def _unmended(layer: Layer, chain: list[Layer]) -> int | None:

@@ -47,10 +47,10 @@ def enqueue(task: str, queue: str, *, priority: int = 0, seconds: float = 0, loc
     job.defer(**arguments)
 
 
-def enqueue_once(task: str, queue: str, name: str, **arguments: Any) -> None:
-    """Put a job in a queue unless one of that name waits there already."""
+def enqueue_once(task: str, queue: str, once: str, **arguments: Any) -> None:
+    """Put a job in a queue unless one that is called ``once`` waits there already."""
     with suppress(AlreadyEnqueued), transaction.atomic():
-        app.configure_task(f"{TASKS}{task}", queue=queue, queueing_lock=name).defer(**arguments)
+        app.configure_task(f"{TASKS}{task}", queue=queue, queueing_lock=once).defer(**arguments)
 
 
 def enqueue_firing(firing: Firing) -> None:

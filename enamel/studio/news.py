@@ -53,8 +53,9 @@ class Hub:
                 yield b"data: news\n\n"
         finally:
             del self.waiting[awake]
-            if not self.waiting:
+            if not self.waiting and self.listening is not None:
                 self.listening.cancel()
+                self.listening = None  # the next page must not join one that is ending
 
     async def _listen(self) -> None:
         """Wait for notifications as long as a page is open; a lost database is tried again."""

@@ -8,10 +8,12 @@ import cv2
 import numpy as np
 import PIL.Image
 import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
 from enamel.core.checks import Kind, Report, Severity, Tiled, check
 from enamel.core.checks.findings import MOST_OF_A_KIND, Finding, Map, regions, strongest, verdict
-from enamel.core.checks.joins import check_joins, cures
+from enamel.core.checks.joins import ALARM, alarm_for, check_joins, cures
 from enamel.core.checks.measures import MEASURES, best_of
 from enamel.core.checks.pairs import Pair, cell_means
 from enamel.core.checks.structure import similarity
@@ -377,3 +379,52 @@ def test_a_step_in_the_flat_beside_such_an_edge_is_found() -> None:
     assert found
     assert all(segment.vertical for segment in found)
     assert all(segment.levels == pytest.approx(2, abs=0.5) for segment in found)
+
+
+# how often something is alarmed that nobody can see ---------------------------------------------
+
+
+@given(shape=st.floats(0.0, 0.12), count=st.integers(20, 600), seed=st.integers(0, 2**31))
+@settings(max_examples=40, deadline=None)
+def test_the_alarm_lies_beyond_what_chance_does_to_the_worst_of_all_segments(
+    shape: float, count: int, seed: int
+) -> None:
+    rng = np.random.default_rng(seed)
+
+    def scores(number: int) -> np.ndarray:
+        even = rng.random(number)
+        return (even**-shape - 1) / shape if shape > 1e-6 else -np.log(even)
+
+    alarm = alarm_for(scores(20 * count), count)
+    pictures = scores(count * 200).reshape(200, count).max(axis=1)
+    assert (pictures > alarm).mean() < 0.08  # one in a hundred, and what 200 pictures tell of it
+    assert alarm >= ALARM
+    assert alarm_for(np.empty(0), count) == ALARM
+
+
+@pytest.mark.parametrize("name", ["stationmaster.png", "tea-car.jpg", "night-mail.png"])
+def test_no_join_is_alarmed_where_none_is_and_a_step_of_three_levels_in_a_flat_is(
+    name: str,
+) -> None:
+    """Grain of a refinement on a demo picture at twice its size, without any join."""
+    with PIL.Image.open(DEMO / name) as image:
+        large = image.convert("RGB").resize(
+            (image.width * 2, image.height * 2), PIL.Image.Resampling.LANCZOS
+        )
+    source = np.asarray(large).astype(np.float32) / 255
+    rng = np.random.default_rng(5)
+    fine = source - cv2.GaussianBlur(source, (0, 0), 1.5)
+    grain = rng.normal(0, 1, (*source.shape[:2], 1)).astype(np.float32)
+    result = source + 0.5 * fine * (1 + grain) + grain / 255
+    grid = Grid(Size(large.width, large.height), Size(512, 512), 64, 8)
+    report = check_joins(picture(result), picture(source), grid)
+    assert report.visible == []
+    grey = source.mean(axis=2)
+    flat = min(
+        (one for one in report.segments if one.vertical), key=lambda one: grey[one.box.slices].std()
+    )
+    assert grey[flat.box.slices].std() < 2 / 255
+    middle = (flat.box.x + flat.box.right) // 2
+    result[flat.box.y : flat.box.bottom, middle : middle + 150] += 3 / 255
+    seen = check_joins(picture(result), picture(source), grid).visible
+    assert [one.box for one in seen if one.vertical] == [flat.box]

@@ -2,6 +2,7 @@
 
 import io
 import json
+import resource
 import struct
 import zlib
 from collections.abc import Callable
@@ -166,3 +167,23 @@ def test_a_gamma_that_means_srgb_changes_nothing(tmp_path: Path) -> None:
     path = tmp_path / "usual.png"
     path.write_bytes(png_with(chunk(b"gAMA", struct.pack(">I", 45_455))))
     assert (whole(brought_in(path)) == whole(portrait())).all()
+
+
+def test_a_huge_interlaced_png_is_examined_without_decoding_it(tmp_path: Path) -> None:
+    """289 megapixels in less than a megabyte, with text behind the pixels."""
+    side, path = 17_000, tmp_path / "huge.png"
+    path.write_bytes(
+        b"\x89PNG\r\n\x1a\n"
+        + chunk(b"IHDR", struct.pack(">IIBBBBB", side, side, 8, 2, 0, 0, 1))
+        + chunk(b"IDAT", zlib.compress(bytes(2_000_000)))
+        + chunk(b"IDAT", zlib.compress(bytes(2_000_000)))
+        + chunk(b"tEXt", b"prompt\0a signal lamp")
+        + chunk(b"IEND", b"")
+    )
+    before = resource.getrusage(resource.RUSAGE_SELF)
+    facts = examine(path)
+    after = resource.getrusage(resource.RUSAGE_SELF)
+    assert facts.size == (side, side)
+    assert facts.text == {"prompt": "a signal lamp"}
+    assert after.ru_utime - before.ru_utime < 1
+    assert after.ru_maxrss - before.ru_maxrss < 100_000  # kB

@@ -21,7 +21,7 @@ from enamel.kiln.firings import asking as firings
 from enamel.kiln.models import Arrival, Model, Piece, Suited, offered
 from enamel.kiln.networks import library, trials
 from enamel.kiln.pieces import arrivals
-from enamel.studio.forms import CoatForm
+from enamel.studio.forms import CoatForm, SuitedForm
 from tests.core.test_onnx_upscalers import network
 
 PAGE = "/models/"
@@ -139,13 +139,38 @@ def test_switched_off_is_not_offered_but_keeps_working(
     assert "soft" in offered().upscalers
 
 
-def test_the_last_refiner_stays_on(db: None) -> None:
+def test_the_last_refiner_stays_on(administrator: User) -> None:
     models = [model for model in Model.objects.at_hand() if model.card.kind == "refiner"]
     for model in models[1:]:
-        library.switch(model, on=False)
+        library.switch(model, administrator, on=False)
     with pytest.raises(Refusal, match="only refiner"):
-        library.switch(models[0], on=False)
+        library.switch(models[0], administrator, on=False)
     assert offered().refiners == [models[0].name]
+
+
+def test_what_everybody_works_with_is_changed_by_administrators_alone(
+    signed_in: Client, artist: User, administrator: User, tmp_path: Path
+) -> None:
+    shipped = offered().upscalers[-1]
+    signed_in.post(reverse("switch-model", args=[shipped]))
+    assert shipped in offered().upscalers
+    page = signed_in.get(PAGE).content.decode()
+    assert f"Switch off {shipped}" not in page
+    assert "Only an administrator" in page
+    chosen = {bound.html_name: bound.initial for bound in SuitedForm()}
+    signed_in.post(reverse("suited"), chosen | {"drawing-upscaler": "nearest"})
+    assert not Suited.objects.exists()
+    # nor is a model deleted by others when its owner is gone
+    upload(signed_in, network(tmp_path / "soft.onnx"))
+    Model.objects.filter(name="soft").update(brought_by=None)
+    signed_in.post(reverse("remove-model", args=["soft"]))
+    assert "soft" in offered().upscalers
+    other = Client()
+    other.force_login(administrator)
+    other.post(reverse("switch-model", args=[shipped]))
+    assert shipped not in offered().upscalers
+    other.post(reverse("remove-model", args=["soft"]))
+    assert "soft" not in offered().upscalers
 
 
 def test_only_ones_own_models_are_deleted(

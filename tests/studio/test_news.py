@@ -105,3 +105,12 @@ def test_strangers_and_servers_that_can_not_stream_get_none(client: Client, arti
     assert client.get(reverse("news")).status_code == 302
     client.force_login(artist)
     assert client.get(reverse("news")).status_code == 204
+
+
+def test_the_page_after_the_last_one_is_told_too(served: str, piece: Piece) -> None:
+    Page(served, piece.owner).close()
+    time.sleep(0.3)  # until the server has seen that it left
+    page = Page(served, piece.owner)
+    firings.enqueue_schedule(piece.base, coat())
+    wait_for(lambda: bool(page.heard), 5, "the news")
+    page.close()

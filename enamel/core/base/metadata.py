@@ -1,5 +1,9 @@
 """The words a picture file carries: PNG text, EXIF and XMP."""
 
+import io
+from pathlib import Path
+from typing import BinaryIO
+
 import PIL.ExifTags
 import PIL.Image
 
@@ -7,8 +11,9 @@ MAX_TEXT = 100_000
 MAX_TEXTS = 64
 MAX_ALL_TEXT = 200_000
 """Characters of all texts together; what comes later is left out."""
-TEXT_AFTER_PIXELS = 20_000_000
-"""Largest PNG, in px, that is decoded just to find text at its end."""
+MAX_CHUNKS_BYTES = 8_000_000
+"""Of a PNG's chunks that hold no pixels; what comes beyond is left out."""
+PNG_SIGNATURE = b"\x89PNG\r\n\x1a\n"
 MAX_NAME = 200
 EXIF_IFD = 0x8769
 USER_COMMENT = 0x9286
@@ -21,8 +26,9 @@ def carried_text(image: PIL.Image.Image) -> dict[str, str]:
     Values are kept as they are, cut at 100 000 characters, the first 64 of them and 200 000 characters in
     all; what is not text is left out.
     """
-    if image.format == "PNG" and image.width * image.height <= TEXT_AFTER_PIXELS:
-        image.load()  # text may also follow the pixels, which then have to be decoded
+    if image.format == "PNG" and Path(image.filename).is_file():  # type: ignore[attr-defined]
+        with Path(image.filename).open("rb") as file:  # type: ignore[attr-defined]
+            image = PIL.Image.open(without_pixels(file), formats=["PNG"])
     found: dict[str, str] = {}
     room = MAX_ALL_TEXT
 
@@ -35,11 +41,34 @@ def carried_text(image: PIL.Image.Image) -> dict[str, str]:
     for name, value in image.info.items():
         if str(name).lower() not in SKIPPED:
             keep("XMP" if name in ("xmp", "XML:com.adobe.xmp") else str(name), _as_text(value))
-    exif = image.getexif()
-    for tag, value in [*exif.items(), *exif.get_ifd(EXIF_IFD).items()]:
+    # of a PNG without EXIF the library would decode the pixels to look for some behind them
+    exif = image.getexif() if image.format != "PNG" or "exif" in image.info else {}
+    within = exif.get_ifd(EXIF_IFD) if isinstance(exif, PIL.Image.Exif) else {}
+    for tag, value in [*exif.items(), *within.items()]:
         if tag not in (EXIF_IFD, 0x8825, 0x0112):
             text = _user_comment(value) if tag == USER_COMMENT else _as_text(value)
             keep(f"EXIF {PIL.ExifTags.TAGS.get(tag, hex(tag))}", text)
+    return found
+
+
+def without_pixels(file: BinaryIO) -> io.BytesIO:
+    """Return a PNG with everything but its pixels, so that text behind them is found without decoding.
+
+    Chunks are copied as they are (PNG, third edition, 5.3), up to `MAX_CHUNKS_BYTES` of them.
+    """
+    found = io.BytesIO()
+    found.write(file.read(len(PNG_SIGNATURE)))
+    room = MAX_CHUNKS_BYTES
+    while len(head := file.read(8)) == 8:
+        length, kind = int.from_bytes(head[:4], "big"), head[4:]
+        if kind == b"IDAT" or length > room:
+            file.seek(length + 4, io.SEEK_CUR)
+            continue
+        found.write(head + file.read(length + 4))
+        room -= length
+        if kind == b"IEND":
+            break
+    found.seek(0)
     return found
 
 

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from enamel.core.geometry import Box, Size
 from enamel.core.picture.canvas import FloatArray
 
-VERSION = 2
+VERSION = 3
 """Of the stored form and the measures; reports of another version are made afresh."""
 MOST_OF_A_KIND = 12
 """Findings of one kind that are kept, the strongest."""

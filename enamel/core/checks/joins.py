@@ -30,7 +30,15 @@ NEAR = 12
 BESIDE = 160
 """How far beside a join the statistic is taken for comparison, px."""
 ALARM = 4.0
-"""A score above which a segment counts as visible; see `docs/checks.md` for how it was set."""
+"""A score that a visible segment has at least; see `docs/checks.md` for how it was set."""
+FALSE_ALARMS = 0.01
+"""Share of pictures without a visible join in which one may be found all the same."""
+TAIL = 0.95
+"""Share of the scores beside the joins below which their tail begins."""
+HEAVIEST = 0.15
+"""Heaviest tail that is fitted; a few odd places would suggest any."""
+LEAST_BESIDE = 200
+"""Scores beside the joins that a tail needs, to be fitted."""
 TEXTURE_SHARE = 0.5
 """What z-scores of texture count for: they have the longer tail."""
 BUSY_SIDE = 15
@@ -77,11 +85,13 @@ class JoinReport:
     """How visible the joins of a picture are."""
 
     segments: tuple[JoinSegment, ...]
+    alarm: float = ALARM
+    """The score above which a segment of this picture counts as visible."""
 
     @property
     def visible(self) -> list[JoinSegment]:
         """Segments above the alarm, the worst first."""
-        found = [segment for segment in self.segments if segment.score > ALARM]
+        found = [segment for segment in self.segments if segment.score > self.alarm]
         return sorted(found, key=lambda segment: -segment.score)
 
     @property
@@ -108,11 +118,45 @@ def check_joins(
     seen = window or Box.whole(result.size)
     columns = _within(vertical, _overlaps(grid.columns, grid.tile.width), seen.x, seen.right)
     rows = _within(horizontal, _overlaps(grid.rows, grid.tile.height), seen.y, seen.bottom)
-    segments = [
+    found = [
         *_along(result, source, *columns, False),
         *_along(result, source, *rows, True),
     ]
-    return JoinReport(tuple(segments))
+    segments = tuple(segment for segment, _ in found)
+    beside = np.concatenate([scores for _, scores in found]) if found else np.empty(0)
+    return JoinReport(segments, alarm_for(beside, len(segments)))
+
+
+def alarm_for(beside: NDArray[np.float64], count: int) -> float:
+    """The score that hardly any of ``count`` segments without a visible join reaches.
+
+    Scores where no join can be say how far places of this very picture stand out by chance. The more
+    segments there are, the farther the farthest of them does, so the alarm is the score that all of them
+    together exceed in `FALSE_ALARMS` of such pictures (family-wise). It lies beyond what was seen: the
+    tail of the scores is fitted by a generalised Pareto distribution, by its moments (Hosking and
+    Wallis, "Parameter and quantile estimation for the generalized Pareto distribution", 1987).
+
+    Parameters
+    ----------
+    beside : scores at places beside the joins.
+    count : segments that are judged.
+
+    Returns
+    -------
+    At least `ALARM`.
+    """
+    if count == 0 or len(beside) < LEAST_BESIDE:
+        return ALARM
+    start = float(np.quantile(beside, TAIL))
+    excess = beside[beside > start] - start
+    mean, variance = float(excess.mean()), float(excess.var())
+    if mean <= 0 or variance <= 0:
+        return max(ALARM, start)
+    shape = float(np.clip(0.5 * (1 - mean**2 / variance), 0.0, HEAVIEST))
+    scale = mean * (1 - shape)
+    often = (1 - TAIL) * count / FALSE_ALARMS
+    grown = (often**shape - 1) / shape if shape > 1e-6 else float(np.log(often))
+    return max(ALARM, start + scale * max(0.0, grown))
 
 
 def findings_of(report: JoinReport) -> list[Finding]:
@@ -139,7 +183,9 @@ def findings_of(report: JoinReport) -> list[Finding]:
         )
         words = f"A {way} join of tiles shows {shows} along {length} px (z {worst.score:.1f})."
         found.append(
-            Finding(Kind.JOIN, Severity.of(worst.score / ALARM), box, worst.score, "z", words)
+            Finding(
+                Kind.JOIN, Severity.of(worst.score / report.alarm), box, worst.score, "z", words
+            )
         )
     return found
 
@@ -156,7 +202,7 @@ def chart(report: JoinReport, size: Size) -> Map:
             slice(int(box.x / cell), int(box.right / cell) + 1),
         )
         values[place] = np.maximum(values[place], segment.score)
-    return Map(values, "z", ALARM)
+    return Map(values, "z", report.alarm)
 
 
 def _adjoin(one: JoinSegment, other: JoinSegment) -> bool:
@@ -218,10 +264,11 @@ def _overlaps(origins: list[int], tile: int) -> list[int]:
 
 def _along(
     result: Picture, source: Picture, joins: list[float], overlaps: list[int], lying: bool
-) -> list[JoinSegment]:
+) -> list[tuple[JoinSegment, NDArray[np.float64]]]:
+    """The segments of some joins, each with the scores of places beside it."""
     size = result.size
     width, height = (size.height, size.width) if lying else (size.width, size.height)
-    found: list[JoinSegment] = []
+    found: list[tuple[JoinSegment, NDArray[np.float64]]] = []
     for join, overlap in zip(joins, overlaps, strict=True):
         gap = overlap // 2
         middle = round(join)
@@ -248,14 +295,28 @@ def _along(
                 (textures, QUIET_CHANGE),
             )
         ]
-        for number, (at, wide, texture) in enumerate(np.transpose(scores)):
+        stood_out = _beside(scores, [round(one) - left for one in joins], gap)
+        for number, (at, wide, texture) in enumerate(
+            np.transpose([one[:, here] for one in scores])
+        ):
             box = Box(middle - gap, number * SEGMENT, 2 * gap, SEGMENT)
             box = (box.transposed if lying else box).intersection(Box.whole(size))
             levels = 255 * float((direct if at >= wide else across)[number][here])
-            found.append(
-                JoinSegment(box, not lying, float(at), float(wide), float(texture), levels)
-            )
+            segment = JoinSegment(box, not lying, float(at), float(wide), float(texture), levels)
+            found.append((segment, stood_out[number]))
     return found
+
+
+def _beside(scores: list[NDArray[np.float64]], joins: list[int], gap: int) -> NDArray[np.float64]:
+    """Scores of each segment at places beside all joins, (segments, places): every `NEAR` px, because
+    nearer ones are made of the same pixels."""
+    direct, across, texture = scores
+    combined = np.maximum(np.maximum(direct, across), TEXTURE_SHARE * texture)
+    places = np.arange(combined.shape[1])
+    nearest = np.min([np.abs(places - join) for join in joins], axis=0)
+    used = (nearest > gap + NEAR) & (places % NEAR == 0)
+    kept: NDArray[np.float64] = combined[:, used]
+    return kept
 
 
 def _added(result: Picture, source: Picture, box: Box) -> tuple[FloatArray, FloatArray]:
@@ -341,7 +402,7 @@ def _fine(added: FloatArray) -> FloatArray:
 
 
 def _scores(values: FloatArray, join: int, gap: int, least: float) -> NDArray[np.float64]:
-    """z of each segment's value at the join against its values beside it, spread pooled.
+    """z of each segment's value at every place against its values beside the join.
 
     ``least`` is added to the spread.
     """
@@ -349,10 +410,10 @@ def _scores(values: FloatArray, join: int, gap: int, least: float) -> NDArray[np
     beside = np.abs(place - join) > gap + NEAR
     others = np.where(beside, values, np.nan)
     if not np.isfinite(others[0]).any():  # too near to an edge to have such places beside it
-        return np.zeros(len(values))
+        return np.zeros(values.shape)
     usual = np.nanmedian(others, axis=1)
-    # half from the segment, half from all, so that a very quiet one is not alarmed by next to nothing
     spread = MAD_TO_SIGMA * np.nanmedian(np.abs(others - usual[:, None]), axis=1)
-    pooled = (spread + np.median(spread)) / 2 + least
-    here: NDArray[np.float64] = (values[:, join] - usual) / pooled
-    return np.nan_to_num(here)
+    # at least the usual spread, so that a very quiet one is not alarmed by next to nothing
+    pooled = np.maximum(spread, np.median(spread)) + least
+    found: NDArray[np.float64] = (values - usual[:, None]) / pooled[:, None]
+    return np.nan_to_num(found)

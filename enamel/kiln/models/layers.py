@@ -79,7 +79,9 @@ class Layer(models.Model):
     verdict_kept = models.CharField(
         max_length=200, blank=True, help_text="What the checks came to, in a line."
     )
-    found = models.PositiveIntegerField(default=0, help_text="Findings of the checks.")
+    found = models.PositiveIntegerField(
+        default=0, help_text="Findings of the checks that are more than slight."
+    )
 
     objects = LayerManager.from_queryset(LayerQuerySet)()
 

@@ -66,6 +66,8 @@ class Model(models.Model):
 
     card: Card
     """Set by `ModelQuerySet.at_hand`."""
+    changeable: bool
+    """Whether who looks may switch and delete it; set by the page of models."""
 
     def __str__(self) -> str:
         return self.name

@@ -28,8 +28,31 @@ def take_in(path: Path, owner: AbstractBaseUser, *, name: str, summary: str, lic
     return model
 
 
-def switch(model: Model, *, on: bool) -> None:
-    """Offer a model or no longer. A `Refusal` keeps the last refiner on: coats could not be made."""
+ADMINISTRATORS_ONLY = "Only an administrator can change this for everybody. Nothing was changed."
+
+
+def may_change(model: Model, person: AbstractBaseUser) -> bool:
+    """Return whether a person may switch or delete a model: who added it, and administrators."""
+    return is_administrator(person) or (
+        model.brought_by_id is not None and model.brought_by_id == person.pk
+    )
+
+
+def is_administrator(person: AbstractBaseUser) -> bool:
+    """Return whether a person may change what everybody works with."""
+    return bool(getattr(person, "is_staff", False))
+
+
+def switch(model: Model, person: AbstractBaseUser, *, on: bool) -> None:
+    """Offer a model where models are chosen, or no longer.
+
+    Raises
+    ------
+    Refusal
+        When the person may not, or it is the last refiner: no coat could be made.
+    """
+    if not may_change(model, person):
+        raise Refusal(ADMINISTRATORS_ONLY)
     if not on and offered().refiners == [model.name]:
         raise Refusal(f"{model.name} is the only refiner that is on; switch another one on first.")
     model.on = on
@@ -44,8 +67,10 @@ def remove(model: Model, person: AbstractBaseUser) -> None:
     found = Model.objects.named(model.name)
     if found is None or not found.card.own:
         raise Refusal(f"{model.name} ships with Enamel; it can be switched off, not deleted.")
-    if model.brought_by_id not in (None, person.pk):
-        raise Refusal(f"{model.name} was brought in by somebody else, who alone can delete it.")
+    if not may_change(model, person):
+        raise Refusal(
+            f"{model.name} was added by somebody else; they or an administrator can delete it."
+        )
     if isinstance(found.card, FilesCard):
         checkpoints.forget(found.card)
     else:

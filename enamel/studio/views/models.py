@@ -30,6 +30,8 @@ def models(request: HttpRequest) -> HttpResponse:
 def _page(request: HttpRequest, form: ModelForm, status: int = 200) -> HttpResponse:
     queueing.enqueue_trials()
     found = Model.objects.prefetch_related("crops").at_hand()
+    for model in found:
+        model.changeable = library.may_change(model, person(request))
     return render(
         request,
         "studio/models/models.html",
@@ -41,6 +43,7 @@ def _page(request: HttpRequest, form: ModelForm, status: int = 200) -> HttpRespo
             "processors_only": devices.for_processors_only(),
             "form": form,
             "suited": SuitedForm(),
+            "administrator": library.is_administrator(person(request)),
             "arrivals": Arrival.objects.of(request.user)
             .in_sight()
             .filter(kind=Arrival.Kind.NETWORK),
@@ -81,7 +84,7 @@ def switch(request: HttpRequest, name: str) -> HttpResponse:
     """Offer a model where models are chosen, or no longer. The last refiner stays on."""
     model = get_object_or_404(Model, name=name)
     try:
-        library.switch(model, on=not model.on)
+        library.switch(model, person(request), on=not model.on)
     except Refusal as refusal:
         messages.error(request, str(refusal))
     return redirect("models")
@@ -105,7 +108,9 @@ def remove(request: HttpRequest, name: str) -> HttpResponse:
 def suited(request: HttpRequest) -> HttpResponse:
     """Keep which upscaler new pieces of each kind start with."""
     form = SuitedForm(request.POST)
-    if form.is_valid():
+    if not library.is_administrator(person(request)):
+        messages.error(request, library.ADMINISTRATORS_ONLY)
+    elif form.is_valid():
         form.keep()
         messages.success(request, "New pieces start with these upscalers.")
     else:

@@ -9,9 +9,12 @@ from django.contrib.auth.password_validation import validate_password
 from django.contrib.auth.tokens import default_token_generator
 from django.core.exceptions import ValidationError
 from django.core.management.base import BaseCommand, CommandError, CommandParser
+from django.db import models
 from django.urls import reverse
 from django.utils.encoding import force_bytes
 from django.utils.http import urlsafe_base64_encode
+
+from enamel.studio.signing import DEMO_NAME
 
 
 class Command(BaseCommand):
@@ -24,9 +27,15 @@ class Command(BaseCommand):
             action="store_true",
             help="print a link that sets the password, valid three days",
         )
+        parser.add_argument(
+            "--administrator",
+            action="store_true",
+            help="may change what everybody works with; the first account always may",
+        )
         parser.add_argument("--site", default="", help="address that the link begins with")
 
-    def handle(self, *args: Any, name: str, link: bool, site: str, **options: Any) -> None:
+    def handle(self, *args: Any, name: str, link: bool, site: str, administrator: bool,
+               **options: Any) -> None:  # fmt: skip
         person, made = get_user_model().objects.get_or_create(username=name)
         try:
             person.full_clean(exclude=["password"])
@@ -43,6 +52,12 @@ class Command(BaseCommand):
             person.set_password(password)
         elif made:
             person.set_unusable_password()
+        others = (
+            get_user_model()
+            .objects.filter(is_staff=True)
+            .exclude(models.Q(pk=person.pk) | models.Q(username=DEMO_NAME))
+        )
+        person.is_staff = person.is_staff or administrator or not others.exists()
         person.save()
         self.stdout.write(f"{'Made' if made else 'Changed'} the account {name}.")
         if link:
