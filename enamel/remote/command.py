@@ -8,7 +8,6 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
-from enamel.core.cli import main as core_main
 from enamel.core.cli.files import output_of, output_options, read_json, window
 from enamel.core.errors import Refusal
 from enamel.core.fields import to_json
@@ -18,14 +17,8 @@ from enamel.remote.house import House
 USUAL = "http://127.0.0.1:8750"
 
 
-def main() -> int:
-    """The command `enamel`, with `remote` among its words."""
-    return core_main(more=add_commands)
-
-
-def add_commands(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> None:
-    """The words of this command."""
-    remote = commands.add_parser("remote", help="ask an Enamel that runs elsewhere")
+def add_remote(remote: argparse.ArgumentParser) -> None:
+    """Declare the arguments of `enamel remote`."""
     remote.add_argument(
         "--at", default=os.environ.get("ENAMEL_AT", USUAL), metavar="ADDRESS",
         help="its address; ENAMEL_AT, or this machine's, when left out",
@@ -193,3 +186,6 @@ def _batch(house: House, given: Any) -> None:
         for item in batch["items"]
     ]
     _show(given, batch, f"{batch['id']}  {batch['name']}", *lines)
+
+
+ARGUMENTS = {"remote": add_remote}

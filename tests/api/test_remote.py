@@ -10,10 +10,9 @@ import pytest
 from django.contrib.auth.models import User
 
 from enamel.api.models import Scope, Token
-from enamel.core.cli import main as run
 from enamel.kiln.models import Firing, Piece
 from enamel.remote import house
-from enamel.remote.command import add_commands
+from enamel.remote.main import main as run
 from tests.kiln.workers import worker
 from tests.schedules import coat
 
@@ -45,7 +44,7 @@ def kiln() -> Iterator[None]:
 
 
 def remote(at: str, capsys: pytest.CaptureFixture[str], *words: str) -> Any:
-    assert run(["remote", "--at", at, "--json", *words], add_commands) == 0
+    assert run(["remote", "--at", at, "--json", *words]) == 0
     return json.loads(capsys.readouterr().out)
 
 
@@ -79,9 +78,9 @@ def test_from_files_to_results(
 def test_what_is_said_in_lines(
     at: str, capsys: pytest.CaptureFixture[str], piece: Piece, schedule: str
 ) -> None:
-    assert run(["remote", "--at", at, "pieces"], add_commands) == 0
+    assert run(["remote", "--at", at, "pieces"]) == 0
     assert f"{piece.pk}  112 × 88  eye" in capsys.readouterr().out
-    assert run(["remote", "--at", at, "fire", str(piece.pk)], add_commands) == 0
+    assert run(["remote", "--at", at, "fire", str(piece.pk)]) == 0
     assert f"{Firing.objects.get().pk}  queued  layer to come" in capsys.readouterr().out
 
 
@@ -101,11 +100,11 @@ def test_what_goes_wrong_is_said(
         (["swatch", str(piece.pk), "x", "--window", "0,0,64,64", "--vary", "strength"], "SETTING=VALUES"),
         (["take", str(piece.base.pk), "x.doc"], "name it"),
     ):  # fmt: skip
-        assert run(["remote", "--at", at, *words], add_commands) == 2
+        assert run(["remote", "--at", at, *words]) == 2
         assert said in capsys.readouterr().err, words
     monkeypatch.setattr(house, "TRIES", 1)
-    assert run(["remote", "--at", "http://127.0.0.1:9", "pieces"], add_commands) == 2
+    assert run(["remote", "--at", "http://127.0.0.1:9", "pieces"]) == 2
     assert "There is no Enamel at http://127.0.0.1:9" in capsys.readouterr().err
     monkeypatch.delenv("ENAMEL_TOKEN")
-    assert run(["remote", "pieces"], add_commands) == 2
+    assert run(["remote", "pieces"]) == 2
     assert "Put a token into ENAMEL_TOKEN" in capsys.readouterr().err

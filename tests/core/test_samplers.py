@@ -92,6 +92,18 @@ def test_levels_fall_from_start_to_zero(spacing: Spacing) -> None:
     assert all(before > after for before, after in zip(found, found[1:], strict=False))
 
 
+@pytest.mark.parametrize("spacing", [Spacing.KARRAS, Spacing.UNIFORM])
+@pytest.mark.parametrize("start", [0.01, 0.004, 0.0101])
+def test_a_pass_from_the_lowest_level_has_the_steps_that_were_asked_for(
+    spacing: Spacing, start: float
+) -> None:
+    found = levels(start, 0.01, 8, spacing)
+    assert len(found) == 9
+    assert found[0] == start
+    assert found[-1] == 0
+    assert all(one > following for one, following in zip(found, found[1:], strict=False))
+
+
 def test_a_models_own_levels_are_even_in_its_strengths() -> None:
     knots = [(0.0, 0.03), (0.5, 1.6), (1.0, 14.6)]
     found = own_levels(0.8, 4, knots)

@@ -432,3 +432,13 @@ def test_two_who_lay_the_same_file_at_once_share_it(
     assert kept.name == "first.png"
     folder = Path(kept.pixels.storage.path("laid"))
     assert [path.name for path in folder.iterdir()] == [Path(str(kept.pixels.name)).name]
+
+
+def test_an_account_with_layers_can_be_deleted(piece: Piece) -> None:
+    shown = asked(piece.base)
+    mending.judge(made(shown)[0], "accepted")
+    layer = laid(shown)
+    assert layer.parent == piece.base
+    User.objects.get(pk=piece.owner_id).delete()
+    assert not Layer.objects.exists()
+    assert not Firing.objects.exists()

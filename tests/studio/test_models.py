@@ -189,7 +189,10 @@ def test_only_ones_own_models_are_deleted(
     assert not Model.objects.filter(name="soft").exists()
 
 
-def test_new_pieces_start_with_what_suits_them(signed_in: Client, piece: Piece) -> None:
+def test_new_pieces_start_with_what_suits_them(
+    signed_in: Client, piece: Piece, artist: User
+) -> None:
+    User.objects.filter(pk=artist.pk).update(is_staff=True)
     chosen = {f"{subject}-upscaler": "lanczos" for subject in Subject}
     chosen |= {f"{subject}-refiner": "grisaille" for subject in Subject}
     signed_in.post(reverse("suited"), chosen | {"drawing-upscaler": "nearest"})

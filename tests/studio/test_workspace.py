@@ -163,10 +163,11 @@ def test_the_demo_brings_house_schedules_that_say_when() -> None:
 @pytest.mark.parametrize(
     ("content", "words"),
     [
-        (b"not json", "it is no JSON"),
+        (b"not json", "This is no JSON"),
         (b'{"coats": [{"factor": 99}]}', "factor"),
-        (b"[" * 9000, "no JSON"),
+        (b"[" * 9000, "more than 40 levels"),
     ],
+    ids=["words", "range", "depth"],
 )
 def test_a_bad_schedule_file_is_refused_with_the_reason(
     signed_in: Client, piece: Piece, content: bytes, words: str

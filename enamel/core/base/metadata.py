@@ -27,8 +27,13 @@ def carried_text(image: PIL.Image.Image) -> dict[str, str]:
     all; what is not text is left out.
     """
     if image.format == "PNG" and Path(image.filename).is_file():  # type: ignore[attr-defined]
+        # the pixels are left out: text may stand behind them
         with Path(image.filename).open("rb") as file:  # type: ignore[attr-defined]
-            image = PIL.Image.open(without_pixels(file), formats=["PNG"])
+            rest = without_pixels(file)
+        try:
+            image = PIL.Image.open(rest, formats=["PNG"])
+        except PIL.UnidentifiedImageError as error:
+            raise OSError("The PNG's chunks are broken.") from error
     found: dict[str, str] = {}
     room = MAX_ALL_TEXT
 

@@ -101,7 +101,9 @@ def examine(path: Path, limits: Limits | None = None) -> FileFacts:
     except Refusal:
         raise
     except PIL.UnidentifiedImageError:
-        if path.open("rb").read(4) in TIFF_BEGINNINGS:
+        with path.open("rb") as file:
+            beginning = file.read(4)
+        if beginning in TIFF_BEGINNINGS:
             raise Refusal(
                 "This TIFF is broken, or of a kind that Enamel does not read: 32-bit or "
                 "floating-point samples, many channels. Export it as RGB, greyscale or CMYK with "

@@ -1,97 +1,82 @@
-"""The command `enamel`: the same engine without the web."""
+"""The command `enamel`: the same engine without the web.
+
+What a command needs is imported when that command is asked for: the list of commands comes at once.
+"""
 
 import argparse
+import os
 import sys
-from collections.abc import Callable, Sequence
-from pathlib import Path
-from typing import TypeAlias
+from collections.abc import Sequence
+from dataclasses import dataclass
+from importlib import import_module
 
-from enamel.core.cli import batch, files, finishing, firing, mending, printing
-from enamel.core.cli.files import output_options, window
 from enamel.core.errors import Refusal, Stopped
 
-__all__ = ["batch", "files", "finishing", "firing", "main", "mending", "parser", "printing"]
+REFUSED, INTERRUPTED, UNREAD = 2, 130, 141
+"""Exit codes beside 0: as argparse, and as shells count SIGINT and SIGPIPE."""
 
 
-Commands: TypeAlias = "argparse._SubParsersAction[argparse.ArgumentParser]"
+@dataclass(frozen=True, slots=True)
+class Command:
+    """A command, and the module whose ``ARGUMENTS`` declares its arguments."""
+
+    name: str
+    help: str
+    module: str
 
 
-def main(
-    arguments: Sequence[str] | None = None, more: Callable[[Commands], None] | None = None
-) -> int:
-    """Run the command; 0 when it did what was asked, 2 when it refused, 130 when interrupted.
+COMMANDS = (
+    Command("fire", "run a schedule on a picture", "enamel.core.cli.firing"),
+    Command("upscale", "enlarge only", "enamel.core.cli.firing"),
+    Command(
+        "batch", "take every picture of a folder through one schedule", "enamel.core.cli.batch"
+    ),
+    Command("touch-up", "refine a masked part again", "enamel.core.cli.mending"),
+    Command("inlay", "set one picture into another", "enamel.core.cli.mending"),
+    Command("faces", "list the faces of a picture", "enamel.core.cli.mending"),
+    Command("finish", "tone, colour, sharpening, noise, grain", "enamel.core.cli.finishing"),
+    Command("print", "write a print file: profile, bleed, paper, kind", "enamel.core.cli.printing"),
+    Command("check", "measure a result against its base", "enamel.core.cli.firing"),
+    Command("plan", "propose the coats to a size", "enamel.core.cli.firing"),
+    Command("models", "list upscalers and refiners, or take one in", "enamel.core.cli.firing"),
+    Command("schema", "print the JSON Schema of schedule files", "enamel.core.cli.firing"),
+)
+
+
+def main(arguments: Sequence[str] | None = None, commands: Sequence[Command] = COMMANDS) -> int:
+    """Run the command; return 0 when it did what was asked, or why it did not.
 
     Parameters
     ----------
-    more : adds words that are not of core.
+    commands : what there is to be asked for.
     """
-    chosen = parser(more).parse_args(arguments)
+    words = list(sys.argv[1:] if arguments is None else arguments)
+    chosen = parser(words, commands).parse_args(words)
     try:
         chosen.run(chosen)
+        sys.stdout.flush()
     except Refusal as refusal:
         print(f"enamel: {refusal}", file=sys.stderr)
-        return 2
+        return REFUSED
     except (KeyboardInterrupt, Stopped):
         print("enamel: stopped. Finished tiles are kept when --work is given.", file=sys.stderr)
-        return 130
+        return INTERRUPTED
+    except BrokenPipeError:
+        # who read the output has seen enough; what is still buffered goes nowhere
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+        return UNREAD
     return 0
 
 
-def parser(more: Callable[[Commands], None] | None = None) -> argparse.ArgumentParser:
-    """The command's words."""
-    top = argparse.ArgumentParser(prog="enamel", description=__doc__)
-    commands = top.add_subparsers(required=True, metavar="COMMAND")
-
-    command = commands.add_parser("fire", help="run a schedule on a picture")
-    command.add_argument("input", type=Path, metavar="IN")
-    command.add_argument("output", type=Path, metavar="OUT", help=".png, .tif or .jpg")
-    command.add_argument("--schedule", type=Path, required=True, metavar="FILE.json")
-    command.add_argument("--window", type=window, metavar="X,Y,W,H", help="only this part")
-    command.add_argument("--work", type=Path, metavar="DIR", help="keep finished tiles, go on")
-    command.add_argument("--report", type=Path, metavar="FILE.json")
-    command.add_argument("--quiet", action="store_true", help="no progress on standard error")
-    output_options(command)
-    command.set_defaults(run=firing.run_fire)
-
-    command = commands.add_parser("upscale", help="enlarge only")
-    command.add_argument("input", type=Path, metavar="IN")
-    command.add_argument("output", type=Path, metavar="OUT", help=".png, .tif or .jpg")
-    command.add_argument("--upscaler", required=True, metavar="NAME")
-    command.add_argument("--factor", type=float)
-    command.add_argument("--width", type=int)
-    command.add_argument("--height", type=int)
-    output_options(command)
-    command.set_defaults(run=firing.run_upscale)
-
-    command = commands.add_parser("models", help="list upscalers and refiners, or take one in")
-    command.add_argument("--json", action="store_true")
-    command.add_argument(
-        "--take-in", type=Path, metavar="PATH", help="one of your own: ONNX file or checkpoint"
-    )
-    command.add_argument("--name", help="what to call it; the file's name when left out")
-    command.set_defaults(run=firing.run_models)
-
-    command = commands.add_parser("plan", help="propose the coats to a size")
-    command.add_argument("width", type=int)
-    command.add_argument("height", type=int)
-    command.add_argument("--to", type=int, nargs=2, required=True, metavar=("WIDTH", "HEIGHT"))
-    command.add_argument("--prompt", default="")
-    command.add_argument("--upscaler", default="lanczos", metavar="NAME")
-    command.set_defaults(run=firing.run_plan)
-
-    command = commands.add_parser("check", help="measure a result against its base")
-    command.add_argument("base", type=Path, metavar="BASE")
-    command.add_argument("result", type=Path, metavar="RESULT")
-    command.add_argument("--schedule", type=Path, metavar="FILE", help="what made it, for joins")
-    command.add_argument("--json", action="store_true", help="all measures, findings and maps")
-    command.set_defaults(run=firing.run_check)
-
-    command = commands.add_parser("schema", help="print the JSON Schema of schedule files")
-    command.set_defaults(run=firing.run_schema)
-    batch.add_commands(commands)
-    mending.add_commands(commands)
-    finishing.add_commands(commands)
-    printing.add_commands(commands)
-    if more is not None:
-        more(commands)
+def parser(
+    words: Sequence[str] = (), commands: Sequence[Command] = COMMANDS
+) -> argparse.ArgumentParser:
+    """Return the command's parser, with the arguments of the command that is asked for."""
+    top = argparse.ArgumentParser(prog="enamel", description=(__doc__ or "").split("\n")[0])
+    added = top.add_subparsers(required=True, metavar="COMMAND")
+    asked = next((word for word in words if not word.startswith("-")), None)
+    for command in commands:
+        one = added.add_parser(command.name, help=command.help)
+        if command.name == asked:
+            import_module(command.module).ARGUMENTS[command.name](one)
     return top

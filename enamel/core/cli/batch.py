@@ -39,11 +39,8 @@ BAR = 24
 """Signs that the bar of progress is long."""
 
 
-def add_commands(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> None:
-    """The words of this command."""
-    command = commands.add_parser(
-        "batch", help="take every picture of a folder through one schedule"
-    )
+def add_batch(command: argparse.ArgumentParser) -> None:
+    """Declare the arguments of `enamel batch`."""
     command.add_argument("folder", type=Path, metavar="FOLDER")
     command.add_argument("out", type=Path, metavar="OUT", help="folder for the results")
     command.add_argument("--schedule", type=Path, required=True, metavar="FILE.json")
@@ -62,6 +59,9 @@ def add_commands(commands: "argparse._SubParsersAction[argparse.ArgumentParser]"
     command.add_argument("--quiet", action="store_true", help="no progress on standard error")
     output_options(command)
     command.set_defaults(run=run_batch)
+
+
+ARGUMENTS = {"batch": add_batch}
 
 
 @dataclass

@@ -17,9 +17,8 @@ from enamel.core.press.file import export
 from enamel.core.press.output import FileFormat
 
 
-def add_commands(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> None:
-    """The words of this command."""
-    command = commands.add_parser("finish", help="tone, colour, sharpening, noise, grain")
+def add_finish(command: argparse.ArgumentParser) -> None:
+    """Declare the arguments of `enamel finish`."""
     command.add_argument("input", type=Path, nargs="?", metavar="IN")
     command.add_argument("output", type=Path, nargs="?", metavar="OUT", help=".png, .tif or .jpg")
     command.add_argument("--recipe", type=Path, metavar="FILE.json", help="as the web keeps them")
@@ -28,6 +27,9 @@ def add_commands(commands: "argparse._SubParsersAction[argparse.ArgumentParser]"
     command.add_argument("--describe", action="store_true", help="print the recipes' JSON Schema")
     output_options(command)
     command.set_defaults(run=run_finish)
+
+
+ARGUMENTS = {"finish": add_finish}
 
 
 def run_finish(given: argparse.Namespace) -> None:

@@ -16,7 +16,14 @@ import pyvips
 
 from enamel.core.checkpoints import intake as checkpoints
 from enamel.core.checks import Tiled, check
-from enamel.core.cli.files import output_of, read_input, read_schedule, show
+from enamel.core.cli.files import (
+    output_of,
+    output_options,
+    read_input,
+    read_schedule,
+    show,
+    window,
+)
 from enamel.core.errors import Refusal
 from enamel.core.fire.firing import fire, materialise
 from enamel.core.fire.planning import propose
@@ -31,6 +38,75 @@ from enamel.core.print.sizing import fitted
 from enamel.core.schedule import Coat, Refine, Schedule, schedule_schema
 from enamel.core.upscale import Enlarged, chosen
 from enamel.core.upscale.resample import FILTERS
+
+
+def add_fire(command: argparse.ArgumentParser) -> None:
+    """Declare the arguments of `enamel fire`."""
+    command.add_argument("input", type=Path, metavar="IN")
+    command.add_argument("output", type=Path, metavar="OUT", help=".png, .tif or .jpg")
+    command.add_argument("--schedule", type=Path, required=True, metavar="FILE.json")
+    command.add_argument("--window", type=window, metavar="X,Y,W,H", help="only this part")
+    command.add_argument("--work", type=Path, metavar="DIR", help="keep finished tiles, go on")
+    command.add_argument("--report", type=Path, metavar="FILE.json")
+    command.add_argument("--quiet", action="store_true", help="no progress on standard error")
+    output_options(command)
+    command.set_defaults(run=run_fire)
+
+
+def add_upscale(command: argparse.ArgumentParser) -> None:
+    """Declare the arguments of `enamel upscale`."""
+    command.add_argument("input", type=Path, metavar="IN")
+    command.add_argument("output", type=Path, metavar="OUT", help=".png, .tif or .jpg")
+    command.add_argument("--upscaler", required=True, metavar="NAME")
+    command.add_argument("--factor", type=float)
+    command.add_argument("--width", type=int)
+    command.add_argument("--height", type=int)
+    output_options(command)
+    command.set_defaults(run=run_upscale)
+
+
+def add_models(command: argparse.ArgumentParser) -> None:
+    """Declare the arguments of `enamel models`."""
+    command.add_argument("--json", action="store_true")
+    command.add_argument(
+        "--take-in", type=Path, metavar="PATH", help="one of your own: ONNX file or checkpoint"
+    )
+    command.add_argument("--name", help="what to call it; the file's name when left out")
+    command.set_defaults(run=run_models)
+
+
+def add_plan(command: argparse.ArgumentParser) -> None:
+    """Declare the arguments of `enamel plan`."""
+    command.add_argument("width", type=int)
+    command.add_argument("height", type=int)
+    command.add_argument("--to", type=int, nargs=2, required=True, metavar=("WIDTH", "HEIGHT"))
+    command.add_argument("--prompt", default="")
+    command.add_argument("--upscaler", default="lanczos", metavar="NAME")
+    command.set_defaults(run=run_plan)
+
+
+def add_check(command: argparse.ArgumentParser) -> None:
+    """Declare the arguments of `enamel check`."""
+    command.add_argument("base", type=Path, metavar="BASE")
+    command.add_argument("result", type=Path, metavar="RESULT")
+    command.add_argument("--schedule", type=Path, metavar="FILE", help="what made it, for joins")
+    command.add_argument("--json", action="store_true", help="all measures, findings and maps")
+    command.set_defaults(run=run_check)
+
+
+def add_schema(command: argparse.ArgumentParser) -> None:
+    """Declare the arguments of `enamel schema`."""
+    command.set_defaults(run=run_schema)
+
+
+ARGUMENTS = {
+    "fire": add_fire,
+    "upscale": add_upscale,
+    "models": add_models,
+    "plan": add_plan,
+    "check": add_check,
+    "schema": add_schema,
+}
 
 
 def run_fire(chosen: argparse.Namespace) -> None:

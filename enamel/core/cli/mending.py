@@ -19,9 +19,8 @@ from enamel.core.press.file import export
 from enamel.core.press.output import FileFormat
 
 
-def add_commands(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> None:
-    """The words of these commands."""
-    command = commands.add_parser("touch-up", help="refine a masked part again")
+def add_touch_up(command: argparse.ArgumentParser) -> None:
+    """Declare the arguments of `enamel touch-up`."""
     command.add_argument("input", type=Path, metavar="IN")
     command.add_argument("output", type=Path, metavar="OUT", help=".png, .tif or .jpg")
     command.add_argument("--mask", type=Path, required=True, metavar="MASK", help="white is mended")
@@ -32,7 +31,9 @@ def add_commands(commands: "argparse._SubParsersAction[argparse.ArgumentParser]"
     output_options(command)
     command.set_defaults(run=run_touch_up)
 
-    command = commands.add_parser("inlay", help="set one picture into another")
+
+def add_inlay(command: argparse.ArgumentParser) -> None:
+    """Declare the arguments of `enamel inlay`."""
     command.add_argument("under", type=Path, metavar="UNDER")
     command.add_argument("over", type=Path, metavar="OVER")
     command.add_argument("output", type=Path, metavar="OUT", help=".png, .tif or .jpg")
@@ -47,10 +48,15 @@ def add_commands(commands: "argparse._SubParsersAction[argparse.ArgumentParser]"
     output_options(command)
     command.set_defaults(run=run_inlay)
 
-    command = commands.add_parser("faces", help="list the faces of a picture")
+
+def add_faces(command: argparse.ArgumentParser) -> None:
+    """Declare the arguments of `enamel faces`."""
     command.add_argument("input", type=Path, metavar="IN")
     command.add_argument("--json", action="store_true")
     command.set_defaults(run=run_faces)
+
+
+ARGUMENTS = {"touch-up": add_touch_up, "inlay": add_inlay, "faces": add_faces}
 
 
 def run_touch_up(given: argparse.Namespace) -> None:

@@ -13,14 +13,16 @@ from enamel.core.press.placed import laid
 from enamel.core.print.paper import reason
 
 
-def add_commands(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> None:
-    """The words of this command."""
-    command = commands.add_parser("print", help="write a print file: profile, bleed, paper, kind")
+def add_print(command: argparse.ArgumentParser) -> None:
+    """Declare the arguments of `enamel print`."""
     command.add_argument("input", type=Path, nargs="?", metavar="IN")
     command.add_argument("output", type=Path, nargs="?", metavar="OUT", help="its ending says what")
     command.add_argument("--settings", type=Path, metavar="FILE.json", help="as the web keeps them")
     command.add_argument("--describe", action="store_true", help="print the settings' JSON Schema")
     command.set_defaults(run=run_print)
+
+
+ARGUMENTS = {"print": add_print}
 
 
 def run_print(given: argparse.Namespace) -> None:

@@ -59,15 +59,18 @@ def levels(
     Karras spacing is uniform in σ^(1/ρ) (Karras et al., "Elucidating the design space of
     diffusion-based generative models", NeurIPS 2022, eq. 5); uniform spacing is uniform in σ.
 
+    A pass that starts at or below the lowest level goes on to half of where it starts, so that it has
+    the steps that were asked for.
+
     Returns
     -------
     steps + 1 floats, strictly falling, the last 0.
     """
     if steps < 1:
         raise ValueError(f"{steps} steps; at least 1 is needed")
-    end = min(end, start)
-    if steps == 1 or end == start:
+    if steps == 1:
         return [start, 0.0]
+    end = end if end < start else start / 2
     power = rho if spacing is Spacing.KARRAS else 1.0
     ramp = np.linspace(start ** (1 / power), end ** (1 / power), steps)
     return [start, *(float(value) for value in ramp[1:] ** power), 0.0]

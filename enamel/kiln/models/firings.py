@@ -83,7 +83,7 @@ class Firing(models.Model):
 
     id = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
     piece = models.ForeignKey("Piece", models.CASCADE, related_name="firings")
-    start = models.ForeignKey(Layer, models.PROTECT, related_name="+")
+    start = models.ForeignKey(Layer, models.RESTRICT, related_name="+")
     work = models.CharField(max_length=10, choices=Work.choices)
     replaces = models.ForeignKey(
         Layer, models.SET_NULL, null=True, blank=True, related_name="+",

@@ -38,7 +38,7 @@ class Layer(models.Model):
     id = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
     piece = models.ForeignKey("Piece", models.CASCADE, related_name="layers")
     parent = models.ForeignKey(
-        "self", models.PROTECT, null=True, blank=True, related_name="children"
+        "self", models.RESTRICT, null=True, blank=True, related_name="children"
     )
     kind = models.CharField(max_length=10, choices=Kind.choices)
     replaces = models.ForeignKey(

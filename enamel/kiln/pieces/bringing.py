@@ -238,18 +238,9 @@ def delete_for_good() -> int:
         ]
         for sent in SentCoat.objects.filter(piece=piece):
             files += [sent.pixels, sent.preview]
-        with transaction.atomic():
-            piece.firings.all().delete()
-            _delete_layers(piece)
-            piece.delete()
+        piece.delete()
         for file in files:
             if file:
                 file.storage.delete(file.name)
         shutil.rmtree(piece_work(piece), ignore_errors=True)
     return len(gone)
-
-
-def _delete_layers(piece: Piece) -> None:
-    """Layers from the last made to the base, because each is protected by those made from it."""
-    for layer in piece.layers.order_by("-created"):
-        layer.delete()

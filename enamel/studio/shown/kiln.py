@@ -1,14 +1,29 @@
 """What the kiln's page shows: what runs, waits, is paused, failed or done, and who does it."""
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 from datetime import timedelta
 from typing import Any
 
 from django.contrib.auth.base_user import AbstractBaseUser
+from django.db.models import Count, Q, QuerySet
+from django.urls import reverse
 from django.utils import timezone
 
 from enamel.kiln.firings import queue
-from enamel.kiln.models import Batch, Firing, SentCoat, Worker
+from enamel.kiln.models import (
+    Arrival,
+    Batch,
+    Candidate,
+    Firing,
+    Layer,
+    Mending,
+    PrintFile,
+    SentCoat,
+    Sheet,
+    Swatch,
+    Worker,
+)
 from enamel.kiln.queueing import CHORES, FIRINGS, SWATCHES
 
 RECENT = timedelta(days=2)
@@ -40,6 +55,89 @@ class Shown:
         return self.firing.done / self.firing.total if self.firing.total else 0.0
 
 
+@dataclass(frozen=True, slots=True)
+class Work:
+    """Work of the kiln that is no firing."""
+
+    what: str
+    of: str = ""
+    """The piece it is for; empty where it is somebody else's."""
+    words: str = ""
+    """How far it is."""
+    url: str = ""
+    done: float = 0.0
+    total: float = 0.0
+    """0 where it can't be said."""
+    seconds_left: float | None = None
+
+
+def other_work(artist: AbstractBaseUser) -> list[Work]:
+    """Swatches, candidates, files and checks that run or wait, the artist's own in detail."""
+    found = [
+        *_sheets(Sheet.objects.of(artist)),
+        *_mendings(Mending.objects.of(artist)),
+        *_files(PrintFile.objects.of(artist)),
+        *(
+            Work(f"Reading {one.name}", "", one.get_state_display(), done=one.share, total=1.0)
+            for one in Arrival.objects.of(artist).open()
+        ),
+    ]
+    unready = Layer.objects.filter(pyramid="", piece__owner_id=artist.pk, piece__deleted_at=None)
+    for layer in unready.select_related("piece"):
+        found.append(Work("Making a layer ready to be looked at", layer.piece.title))
+    others = (
+        Swatch.objects.open().exclude(sheet__piece__owner_id=artist.pk).count()
+        + Candidate.objects.open().exclude(mending__piece__owner_id=artist.pk).count()
+        + PrintFile.objects.open().exclude(layer__piece__owner_id=artist.pk).count()
+    )
+    if others:
+        found.append(Work("Work of other artists", "", f"{others} waiting or under way"))
+    return found
+
+
+def _sheets(sheets: QuerySet[Sheet]) -> Iterator[Work]:
+    open_ones = Q(swatches__state__in=[Swatch.State.QUEUED, Swatch.State.RUNNING])
+    counted = sheets.annotate(
+        total=Count("swatches"), waiting=Count("swatches", filter=open_ones)
+    ).filter(waiting__gt=0)
+    for sheet in counted.select_related("piece"):
+        yield _several(
+            "swatch", "swatches", sheet.piece.title, reverse("sheet", args=[sheet.pk]),
+            sheet.waiting, sheet.total, sheet.predicted_seconds,
+        )  # fmt: skip
+
+
+def _mendings(mendings: QuerySet[Mending]) -> Iterator[Work]:
+    open_ones = Q(candidates__state__in=[Candidate.State.QUEUED, Candidate.State.RUNNING])
+    counted = mendings.annotate(
+        total=Count("candidates"), waiting=Count("candidates", filter=open_ones)
+    ).filter(waiting__gt=0)
+    for mending in counted.select_related("piece"):
+        yield _several(
+            "candidate", "candidates", mending.piece.title, reverse("mending", args=[mending.pk]),
+            mending.waiting, mending.total, mending.predicted_seconds,
+        )  # fmt: skip
+
+
+def _several(
+    one: str, many: str, title: str, url: str, waiting: int, total: int, predicted: float
+) -> Work:
+    return Work(
+        f"Making {total} {one if total == 1 else many}", title, f"{total - waiting} of {total} done",
+        url, total - waiting, total, predicted * waiting / total if predicted else None,
+    )  # fmt: skip
+
+
+def _files(files: QuerySet[PrintFile]) -> Iterator[Work]:
+    for made in files.open().select_related("layer__piece"):  # type: ignore[attr-defined]
+        piece = made.layer.piece
+        yield Work(
+            f"Writing {made.name}", piece.title, made.get_state_display(),
+            f"{piece.get_absolute_url()}?layer={made.layer_id}&task=file", made.share, 1.0,
+            made.seconds_left,
+        )  # fmt: skip
+
+
 def kiln_shown(artist: AbstractBaseUser) -> dict[str, Any]:
     """The page of the kiln."""
 
@@ -62,6 +160,7 @@ def kiln_shown(artist: AbstractBaseUser) -> dict[str, Any]:
         "ended": [shown(firing) for firing in ended.order_by("-created")],
         "done": [shown(firing) for firing in done.order_by("-ended")[:MOST_DONE]],
         "batches": batches.filter(ended=None) | batches.filter(ended__gt=timezone.now() - RECENT),
+        "other_work": other_work(artist),
         "sent_out": SentCoat.objects.of(artist).open().select_related("piece"),
         "workers": [
             {

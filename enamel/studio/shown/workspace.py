@@ -183,6 +183,7 @@ def schedule_cost(piece: Piece, draft: Draft) -> dict[str, Any]:
         "memory_mb": total.memory_mb,
         "disk_mb": total.disk_mb,
         "all_laid": not left.coats,
+        "newest": piece.layers.order_by("-created").first(),
         "words": words_of(refine, known) if refine else [],
         "knows_words": bool(known),
         "abilities": abilities(refine),

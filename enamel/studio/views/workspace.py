@@ -156,7 +156,7 @@ def schedule_cost_view(request: HttpRequest, piece_id: UUID) -> HttpResponse:
         form.add_error(None, str(refusal))
         return render(request, "studio/shared/refused.html", {"form": form})
     piece.keep_schedule(draft.schedule)
-    shown["undoable"] = piece.undoable
+    shown |= {"undoable": piece.undoable, "fresh": True}
     return render(request, "studio/workspace/schedule_cost.html", shown)
 
 
