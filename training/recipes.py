@@ -39,7 +39,7 @@ class Recipe:
     worded: float = 0.0
     """Share of a refiner's patches that teach words: textures with a name, hardly held, at noise in which it
     is decided what they become. By chance alone fewer than one in a hundred are of that kind."""
-    grain: float = 0.7
+    grain: float = 1.5
     """Weight of a rollout's loss that asks for as much fine detail as the truth has, wherever it lies. Where
     edges are all the detail there is, it frays them."""
     critic: float = 0.0

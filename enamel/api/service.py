@@ -15,8 +15,7 @@ from enamel.api.bodies import FORMS, STANDS_FOR, Me, Problem
 from enamel.core.base.metadata import storable
 from enamel.core.errors import FieldRefusal, Refusal
 from enamel.core.jsontext import read_json
-from enamel.kiln.faults import is_out_of_room
-from enamel.studio.refusals import NO_ROOM
+from enamel.kiln.faults import NO_ROOM, is_out_of_room
 
 logger = logging.getLogger(__name__)
 

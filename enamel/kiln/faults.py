@@ -25,6 +25,12 @@ FULL = (
     "print files or pieces, or make room otherwise."
 )
 
+NO_ROOM = (
+    "What was sent could not be stored and nothing was kept. Make room on the disk, or delete print files "
+    "and pieces; then send it again."
+)
+"""For who sends something to a full disk."""
+
 
 class OutOfRoom(Exception):
     """Work that can't go on before there is room on the disk again; its job is tried again until then."""

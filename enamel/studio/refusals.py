@@ -10,12 +10,8 @@ from django.shortcuts import redirect, render
 from django.utils.http import url_has_allowed_host_and_scheme
 
 from enamel.core.errors import Refusal
-from enamel.kiln.faults import is_out_of_room
+from enamel.kiln.faults import NO_ROOM, is_out_of_room
 
-NO_ROOM = (
-    "What was sent could not be stored and nothing was kept. Make room on the disk, or delete print files "
-    "and pieces; then send it again."
-)
 BROKEN = "The fault is Enamel's. Your pieces and finished tiles are kept; the log has the details."
 
 

@@ -17,26 +17,27 @@ def test_from_an_offer_to_a_layer(signed_in: Browser, bureau_of: Open, picture_f
     browser = signed_in
     piece = browser.bring(picture_file)
     browser.fill("steps", "1")
-    browser.button("Send it out").click()
-    offer = browser.find("main")
-    assert "Junction Street Bureau offers" in offer.text
-    assert "Words: none." in offer.text
-    assert browser.barriers() == []
-    sent = SentCoat.objects.get()
-    # beyond the limit it can't be taken
-    browser.fill("limit", "0")
-    browser.button("Change").click()
-    browser.find("[role=alert]")
-    assert not browser.find("button[value=order]").is_enabled()
-    browser.fill("limit", "5")
-    browser.button("Change").click()
-    browser.wait(lambda _: not browser.all("[role=alert]"))
     kiln = worker(
         "chores",
         ENAMEL_BUREAU=f"http://127.0.0.1:{counter.server_address[1]}",
         ENAMEL_BUREAU_KEY=KEY,
     )
     try:
+        browser.button("Send it out").click()
+        browser.wait(lambda _: browser.find("button[value=order]"))
+        offer = browser.find("main")
+        assert "Junction Street Bureau offers" in offer.text
+        assert "Words: none." in offer.text
+        assert browser.barriers() == []
+        sent = SentCoat.objects.get()
+        # beyond the limit it can't be taken
+        browser.fill("limit", "0")
+        browser.button("Change").click()
+        browser.find("[role=alert]")
+        assert not browser.find("button[value=order]").is_enabled()
+        browser.fill("limit", "5")
+        browser.button("Change").click()
+        browser.wait(lambda _: not browser.all("[role=alert]"))
         browser.find("button[value=order]").click()
         browser.wait(lambda _: SentCoat.objects.get().state == SentCoat.State.DONE)
         link = browser.wait(lambda _: browser.driver.find_element("link text", "Look at the layer"))

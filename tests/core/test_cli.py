@@ -222,7 +222,7 @@ def test_what_is_wrong_is_said_in_a_line_and_nothing_is_written(
     out = str(tmp_path / "out.png")
     cases = {
         ("fire", str(base), out, "--schedule", str(tmp_path / "bad.json")): "coats[0].factor",
-        ("fire", str(base), out, "--schedule", str(tmp_path / "broken.json")): "not JSON",
+        ("fire", str(base), out, "--schedule", str(tmp_path / "broken.json")): "no JSON",
         ("fire", str(base), out, "--schedule", "nowhere.json"): "can't be read",
         ("fire", "nowhere.png", out, "--schedule", good): "no file",
         ("fire", str(base), "out.gif", "--schedule", good): "ends in .gif; name it .avif",

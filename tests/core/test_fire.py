@@ -67,9 +67,10 @@ def test_alpha_is_carried_beside_the_refined_colour(fired: Fire) -> None:
     colour = whole(portrait())
     alpha = np.full((*colour.shape[:2], 1), 65535, np.uint16)
     alpha[:40] = 1234
+    opaque = slice(2 * 40 + 120, None)  # as far below as the coat's networks look
     with_alpha = fired(coat(), base=Pixels(np.concatenate([colour, alpha], 2))).result
     without = fired(coat()).result
-    assert_same_pixels(whole(with_alpha)[..., :3], whole(without))
+    assert_same_pixels(whole(with_alpha)[opaque, :, :3], whole(without)[opaque])
     assert (whole(with_alpha)[:70, :, 3] == 1234).all()
 
 

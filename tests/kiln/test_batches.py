@@ -11,6 +11,7 @@ import PIL.Image
 import pytest
 from django.contrib.auth.models import User
 from django.core.files import File
+from django.db import connection
 
 from enamel.core.base.subject import Subject
 from enamel.core.errors import Refusal
@@ -332,3 +333,42 @@ def test_unattended_with_two_kills_in_between_all_are_there_and_none_twice(
     coats = Layer.objects.filter(kind=Layer.Kind.COAT)
     assert coats.count() == len(set(coats.values_list("piece_id", "address"))) == 8
     assert Firing.objects.count() == 8
+
+
+def test_a_batch_that_is_paused_in_between_begins_no_picture(
+    pictures: Callable[[int], list[Piece]], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    (piece,) = pictures(1)
+    batch = batches.start(piece.owner, "posters", Treatment(schedule=QUICK), [piece])
+    steps_for = feeding.steps_for
+
+    def meanwhile(*given: object) -> object:
+        batches.pause(batch)
+        return steps_for(*given)  # type: ignore[arg-type]
+
+    monkeypatch.setattr(feeding, "steps_for", meanwhile)
+    feeding.feed()
+    assert not Firing.objects.exists()
+    assert batch.items.waiting().count() == 1
+    monkeypatch.setattr(feeding, "steps_for", steps_for)
+    batches.go_on(batch)
+    assert at_work(batch).items.get().fired is not None
+
+
+def test_no_transaction_is_held_while_a_picture_is_decoded(
+    artist: User, incoming: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(folders, "WHOLE_SECONDS", 0.0)
+    small_part(incoming / "a.png", 1)
+    depths: list[int] = []
+    outside = len(connection.savepoint_ids)
+    read = feeding.read_apart
+
+    def watched(*given: object) -> object:
+        depths.append(len(connection.savepoint_ids))
+        return read(*given)  # type: ignore[arg-type]
+
+    monkeypatch.setattr(feeding, "read_apart", watched)
+    batch = batches.start(artist, "posters", Treatment(schedule=QUICK), folder="posters")
+    at_work(batch)
+    assert depths == [outside]

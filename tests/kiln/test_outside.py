@@ -36,7 +36,7 @@ from enamel.kiln.outside.client import Rejected, Retryable, ServiceClient, Unkno
 from enamel.kiln.outside.sending import Turn, send_file
 from tests.outside import Behave, Reply, service
 
-pytestmark = pytest.mark.django_db(transaction=True)
+WITH_DATABASE = pytest.mark.django_db(transaction=True)
 Serve = Callable[[Behave], ServiceClient]
 PRICES = {"currency": "EUR", "papers": []}
 PLACED = {"number": "7", "state": "awaiting-file"}
@@ -186,6 +186,7 @@ WRONG = [
 NOT_NUMBERS = (b"1e400", b"NaN", b"-5", b"Infinity", b'"7"', b"null", b"[]", b"1" * 400)
 
 
+@WITH_DATABASE
 @pytest.mark.parametrize("wrong", WRONG)
 def test_prices_of_the_wrong_shape_are_not_understood_and_pages_go_on(
     serve: Serve, client: Client, piece: Piece, wrong: Any
@@ -218,6 +219,7 @@ def test_numbers_that_are_none_are_not_kept(serve: Serve, number: bytes) -> None
             serve(always(Reply(200, body % number))).ask("GET", "/", form)
 
 
+@WITH_DATABASE
 def test_an_accepted_order_without_a_currency_does_not_break_its_page(
     serve: Serve, client: Client, made: PrintFile, artist: User
 ) -> None:
@@ -235,6 +237,7 @@ def test_an_accepted_order_without_a_currency_does_not_break_its_page(
 # pages do not wait ----------------------------------------------------------------------------
 
 
+@WITH_DATABASE
 def test_no_page_waits_for_a_service(
     serve: Serve, client: Client, piece: Piece, made: PrintFile
 ) -> None:
@@ -256,6 +259,7 @@ def test_no_page_waits_for_a_service(
     assert asked == []
 
 
+@WITH_DATABASE
 def test_pages_say_how_old_an_answer_is_and_why_there_is_no_newer_one(
     serve: Serve, client: Client, artist: User
 ) -> None:
@@ -328,6 +332,7 @@ def ordered(piece: Piece) -> SentCoat:
     return sent
 
 
+@WITH_DATABASE
 @pytest.mark.parametrize("reply", [Reply(500), Reply(502), Reply(lost=True), Reply(200, b"{")])
 def test_an_order_whose_answer_got_lost_is_asked_for_with_the_same_key_until_it_is_known(
     serve: Serve, piece: Piece, client: Client, reply: Reply
@@ -352,6 +357,7 @@ def test_an_order_whose_answer_got_lost_is_asked_for_with_the_same_key_until_it_
     assert len(there.charged) == 1
 
 
+@WITH_DATABASE
 def test_cancelling_goes_on_until_the_bureau_has_heard_it(serve: Serve, piece: Piece) -> None:
     there = Bureau()
     serve(there)
@@ -371,6 +377,7 @@ def test_cancelling_goes_on_until_the_bureau_has_heard_it(serve: Serve, piece: P
     assert list(there.charged.values()) == [0]
 
 
+@WITH_DATABASE
 def test_an_order_that_never_left_is_cancelled_without_asking(serve: Serve, piece: Piece) -> None:
     there = Bureau()
     serve(there)
@@ -381,6 +388,7 @@ def test_an_order_that_never_left_is_cancelled_without_asking(serve: Serve, piec
     assert (sent.state, sent.charged_cents, there.charged) == (SentCoat.State.LEFT, 0, {})
 
 
+@WITH_DATABASE
 def test_cancelled_while_the_result_is_decoded_it_becomes_no_layer(
     piece: Piece, bureau_of: Any, monkeypatch: pytest.MonkeyPatch
 ) -> None:
@@ -407,6 +415,7 @@ def test_cancelled_while_the_result_is_decoded_it_becomes_no_layer(
     assert sent.charged_cents == counter.desk.ledger.charged(sent.number)
 
 
+@WITH_DATABASE
 def test_a_rejected_order_is_said_to_have_cost_nothing(serve: Serve, piece: Piece) -> None:
     there = Bureau()
     serve(there)
@@ -421,6 +430,7 @@ def test_a_rejected_order_is_said_to_have_cost_nothing(serve: Serve, piece: Piec
 # the shop -------------------------------------------------------------------------------------
 
 
+@WITH_DATABASE
 def test_there_is_one_open_order_for_a_file_and_one_key_until_it_is_settled(
     serve: Serve, made: PrintFile
 ) -> None:
@@ -453,6 +463,7 @@ def test_there_is_one_open_order_for_a_file_and_one_key_until_it_is_settled(
     assert len(set(keys)) == 2
 
 
+@WITH_DATABASE
 def test_an_order_and_its_job_are_one(made: PrintFile, monkeypatch: pytest.MonkeyPatch) -> None:
     def broken(order: ShopOrder) -> None:
         raise RuntimeError("the database went away")

@@ -10,8 +10,9 @@ from django.urls import reverse
 from django.utils import timezone
 
 from enamel.core.schedule import Coat, Refine
-from enamel.kiln.bureau import asking
+from enamel.kiln.bureau import asking, sending
 from enamel.kiln.models import Piece, SentCoat
+from enamel.kiln.outside import known
 from tests.bureau import Open
 
 State = SentCoat.State
@@ -33,11 +34,18 @@ def does(client: Client, sent: SentCoat, wanted: str) -> Any:
     return answer
 
 
+def offered(sent: SentCoat) -> SentCoat:
+    """A coat once a worker has asked for its offer."""
+    assert sending.get_on(sent.pk) is None
+    sent.refresh_from_db()
+    return sent
+
+
 @pytest.fixture
 def sent(bureau_of: Open, piece: Piece) -> SentCoat:
     bureau_of()
     words = Refine(steps=1, prompt="brass <b>", blend=0.5)
-    return asking.ask_for_offer(piece.base, Coat(factor=2, refine=words))
+    return offered(asking.ask_for_offer(piece.base, Coat(factor=2, refine=words)))
 
 
 def test_an_offer_says_price_time_and_what_leaves(signed_in: Client, sent: SentCoat) -> None:
@@ -58,15 +66,20 @@ def test_what_the_buttons_do(signed_in: Client, sent: SentCoat) -> None:
     fresh_page = does(signed_in, sent, "ask-again")
     fresh = SentCoat.objects.get()
     assert fresh.pk != sent.pk
+    assert "Waiting for an offer" in page(signed_in, fresh)
+    offered(fresh)
     assert fresh_page.url == reverse("sent-coat", args=[fresh.pk])
     does(signed_in, fresh, "order")
     assert fresh.state == State.WAITING
     news = signed_in.get(reverse("sent-coat-state", args=[fresh.pk])).json()
     assert news == {"open": True, "share": 0, "state": "waiting", "words": "Waiting to be sent"}
     assert fresh.piece.title in signed_in.get(reverse("kiln")).content.decode()
-    does(signed_in, fresh, "take-back")
+    does(signed_in, fresh, "cancel")
+    assert fresh.state == State.CANCELLING
+    assert "Cancel the order" not in page(signed_in, fresh)
+    assert sending.get_on(fresh.pk) is None
+    fresh.refresh_from_db()
     assert fresh.state == State.LEFT
-    assert "Take it back" not in page(signed_in, fresh)
     does(signed_in, fresh, "leave")
     assert "Coats sent out" in signed_in.get(reverse("bureau")).content.decode()
 
@@ -113,6 +126,8 @@ def test_a_bureau_that_is_gone_is_said_in_the_panel(
         reverse("schedule", args=[piece.pk]),
         given | {"do": "send-out", "coat": 0, "layer": str(piece.base.pk)},
     )
-    assert answer.status_code == 422
-    assert "The bureau does not answer, so there is no offer." in answer.content.decode()
+    sent = offered(SentCoat.objects.get())
+    assert answer["Location"] == reverse("sent-coat", args=[sent.pk])
+    assert "The bureau does not answer. So there is no offer." in page(signed_in, sent)
+    known.ask(known.ACCOUNT)
     assert "does not answer" in signed_in.get(reverse("bureau")).content.decode()

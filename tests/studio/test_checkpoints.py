@@ -4,6 +4,7 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
+from django.contrib.auth.models import User
 from django.test import Client
 from django.urls import reverse
 
@@ -128,10 +129,12 @@ def test_an_adapter_that_is_not_there_is_said_beside_its_field(
     )
 
 
-def test_deleting_takes_it_off_the_list_and_leaves_its_files(piece: Piece, shelf: Path) -> None:
+def test_deleting_takes_it_off_the_list_and_leaves_its_files(
+    administrator: User, shelf: Path
+) -> None:
     model = Model.objects.named("copper-line")
     assert model is not None
-    library.remove(model, piece.owner)
+    library.remove(model, administrator)
     assert Model.objects.named("copper-line") is None
     assert (shelf / "copper-line.safetensors").exists()
 

@@ -17,6 +17,7 @@ from django.urls import reverse
 
 from enamel.kiln import prints, shop
 from enamel.kiln.models import HouseOutput, Piece, PrintFile, ShopOrder
+from enamel.kiln.outside import known
 from enamel.studio.forms import PrintFileForm, StripForm
 from tests.shop import opened
 from tests.studio.pages import consequences
@@ -206,6 +207,7 @@ def test_a_file_goes_to_the_shop_and_its_answer_is_a_page(
     cache.clear()
     with opened(tmp_path) as (_, counter):
         monkeypatch.setattr(site, "PRINT_SHOP", f"http://127.0.0.1:{counter.server_address[1]}")
+        known.ask(known.PRICES)
         assert "Satin 260 g/m², 41 EUR per m²" in page(
             signed_in, f"{piece.get_absolute_url()}?task=file"
         )
@@ -228,7 +230,7 @@ def test_a_file_goes_to_the_shop_and_its_answer_is_a_page(
     other.force_login(stranger)
     for name in ("shop-order", "shop-order-state", "shop-proof"):
         assert other.get(reverse(name, args=[order.pk])).status_code == 404
-    assert other.post(reverse("take-back-order", args=[order.pk])).status_code == 404
+    assert other.post(reverse("delete-order", args=[order.pk])).status_code == 404
     assert other.post(reverse("send-to-shop", args=[made.pk])).status_code == 404
-    signed_in.post(reverse("take-back-order", args=[order.pk]))
+    signed_in.post(reverse("delete-order", args=[order.pk]))
     assert not ShopOrder.objects.exists()

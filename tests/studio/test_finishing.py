@@ -56,7 +56,7 @@ def test_a_preview_shows_the_recipe_in_hand(signed_in: Client, piece: Piece) -> 
 @pytest.mark.parametrize(
     ("given", "words"),
     [
-        ({"recipe": "{"}, "could not be read"),
+        ({"recipe": "{"}, "no JSON"),
         ({"recipe": '{"tone": {"black": 7}}'}, "tone.black"),
         ({"window": "1 2 3"}, "left, top, width and height"),
         ({"window": "9000 0 10 10"}, "outside the layer"),

@@ -83,7 +83,7 @@ def test_what_it_takes_and_where_it_goes_strange_is_said_beforehand(
     ("changes", "says"),
     [
         ({"mask": ""}, "Draw what is to be mended"),
-        ({"mask": "{"}, "The mask could not be read"),
+        ({"mask": "{"}, "Draw it anew"),
         ({"mask": '{"size": [9, 9], "steps": [{"kind": "blob"}]}'}, "must be one of stroke"),
         ({"strengths": "high"}, "Give up to 6 numbers from 0 to 1"),
         ({"strengths": "2"}, "Give up to 6 numbers from 0 to 1"),
@@ -250,7 +250,7 @@ def test_inlays_are_previewed_refused_and_fired(signed_in: Client, piece: Piece)
     for wrong, says in (
         ("[]", "choose a picture first"),
         ("[7]", "must be an object"),
-        ("{", "could not be read"),
+        ("{", "no JSON"),
         (json.dumps([{"source": base.sha256, "opacity": 7}]), "opacity"),
         (
             json.dumps([{"source": base.sha256, "mask": {"size": [9, 9], "steps": []}}]),

@@ -25,6 +25,7 @@ from enamel.core.print.profiles import profile_of
 from enamel.core.print.sizing import Bleed
 from enamel.core.schedule import Refine
 from enamel.kiln import prints
+from enamel.kiln.faults import OutOfRoom
 from enamel.kiln.models import Layer, Piece, PrintFile
 from enamel.kiln.storage.layers import source_type
 from enamel.studio.forms import PrintFileForm
@@ -249,14 +250,27 @@ def test_a_print_file_that_can_not_be_written_says_why(
 ) -> None:
     file = ordered(piece)
 
+    def broken(*_: object, **__: object) -> None:
+        raise OSError(5, "Input/output error")
+
     def full(*_: object, **__: object) -> None:
         raise OSError(28, "No space left on device")
 
-    monkeypatch.setattr(prints, "export", full)
+    with monkeypatch.context() as patched:
+        patched.setattr(prints, "export", full)
+        with pytest.raises(OutOfRoom):
+            prints.write(file.pk)
+    file.refresh_from_db()
+    assert (file.state, file.tries) == (PrintFile.State.WAITING, 0)
+    assert "goes on by itself" in file.error
+    monkeypatch.setattr(prints, "export", broken)
     prints.write(file.pk)
     file.refresh_from_db()
     assert (file.state, bool(file.file)) == (PrintFile.State.FAILED, False)
-    assert "disk is full" in signed_in.get(piece.get_absolute_url() + "?task=file").content.decode()
+    assert (
+        "Input/output error"
+        in signed_in.get(piece.get_absolute_url() + "?task=file").content.decode()
+    )
 
 
 def test_a_print_file_at_which_workers_die_is_given_up(piece: Piece) -> None:

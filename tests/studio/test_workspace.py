@@ -2,6 +2,7 @@
 
 import io
 import json
+import threading
 from datetime import timedelta
 from pathlib import Path
 
@@ -10,6 +11,7 @@ import PIL.Image
 import pytest
 from django.contrib.auth.models import User
 from django.core.files.uploadedfile import SimpleUploadedFile
+from django.db import connection
 from django.test import Client
 from django.urls import reverse
 from django.utils import timezone
@@ -384,3 +386,26 @@ def test_keys_are_changed_and_never_clash(signed_in: Client, artist: User) -> No
     assert Preferences.of(artist).keys == {}
     answer = signed_in.post(address, usual | {"fit": "ab"})
     assert "one letter or sign" in answer.content.decode()
+
+
+@pytest.mark.django_db(transaction=True)
+def test_two_undos_at_once_go_two_steps_back(piece: Piece) -> None:
+    for factor in (2.0, 3.0, 4.0):
+        piece.keep_schedule(Schedule((Coat(factor=factor),)))
+        piece.steps.update(created=timezone.now() - timedelta(minutes=1))
+    steps = piece.step
+    ready = threading.Barrier(2)
+
+    def undo() -> None:
+        mine = Piece.objects.get(pk=piece.pk)
+        ready.wait()
+        assert mine.undo()
+        connection.close()
+
+    threads = [threading.Thread(target=undo) for _ in range(2)]
+    for thread in threads:
+        thread.start()
+    for thread in threads:
+        thread.join()
+    piece.refresh_from_db()
+    assert piece.step == steps - 2

@@ -31,12 +31,15 @@ BESIDE = 160
 """How far beside a join the statistic is taken for comparison, px."""
 ALARM = 4.0
 """A score that a visible segment has at least; see `docs/checks.md` for how it was set."""
+SURE = 9.0
+"""A score that chance was not seen to reach on any picture, so that it counts as visible on all."""
 FALSE_ALARMS = 0.01
 """Share of pictures without a visible join in which one may be found all the same."""
-TAIL = 0.95
-"""Share of the scores beside the joins below which their tail begins."""
-HEAVIEST = 0.15
-"""Heaviest tail that is fitted; a few odd places would suggest any."""
+TAIL = (0.9, 0.97)
+"""Shares of the scores beside the joins between which the fall of their tail is read; the few beyond may
+be real edges that refining added."""
+HEAVIER = 1.7
+"""How much slower than there the tail is taken to fall farther out."""
 LEAST_BESIDE = 200
 """Scores beside the joins that a tail needs, to be fitted."""
 TEXTURE_SHARE = 0.5
@@ -133,8 +136,7 @@ def alarm_for(beside: NDArray[np.float64], count: int) -> float:
     Scores where no join can be say how far places of this very picture stand out by chance. The more
     segments there are, the farther the farthest of them does, so the alarm is the score that all of them
     together exceed in `FALSE_ALARMS` of such pictures (family-wise). It lies beyond what was seen: the
-    tail of the scores is fitted by a generalised Pareto distribution, by its moments (Hosking and
-    Wallis, "Parameter and quantile estimation for the generalized Pareto distribution", 1987).
+    tail of the scores is continued as an exponential.
 
     Parameters
     ----------
@@ -143,20 +145,14 @@ def alarm_for(beside: NDArray[np.float64], count: int) -> float:
 
     Returns
     -------
-    At least `ALARM`.
+    From `ALARM` to `SURE`.
     """
     if count == 0 or len(beside) < LEAST_BESIDE:
         return ALARM
-    start = float(np.quantile(beside, TAIL))
-    excess = beside[beside > start] - start
-    mean, variance = float(excess.mean()), float(excess.var())
-    if mean <= 0 or variance <= 0:
-        return max(ALARM, start)
-    shape = float(np.clip(0.5 * (1 - mean**2 / variance), 0.0, HEAVIEST))
-    scale = mean * (1 - shape)
-    often = (1 - TAIL) * count / FALSE_ALARMS
-    grown = (often**shape - 1) / shape if shape > 1e-6 else float(np.log(often))
-    return max(ALARM, start + scale * max(0.0, grown))
+    near, far = (float(np.quantile(beside, share)) for share in TAIL)
+    fall = HEAVIER * (far - near) / np.log((1 - TAIL[0]) / (1 - TAIL[1]))
+    farthest = near + float(fall * np.log((1 - TAIL[0]) * count / FALSE_ALARMS))
+    return min(max(ALARM, farthest), SURE)
 
 
 def findings_of(report: JoinReport) -> list[Finding]:

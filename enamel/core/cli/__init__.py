@@ -12,6 +12,8 @@ from importlib import import_module
 
 from enamel.core.errors import Refusal, Stopped
 
+__all__ = ["COMMANDS", "Command", "main", "parser"]
+
 REFUSED, INTERRUPTED, UNREAD = 2, 130, 141
 """Exit codes beside 0: as argparse, and as shells count SIGINT and SIGPIPE."""
 

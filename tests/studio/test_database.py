@@ -1,0 +1,55 @@
+"""The database restarts: visitors don't notice, and workers go on within seconds."""
+
+import time
+
+import httpx
+import pytest
+from django.contrib.auth.models import User
+from django.db import connection
+from django.test import Client
+
+from enamel.kiln.firings import asking as firings
+from enamel.kiln.models import Firing, Piece
+from tests.kiln.workers import wait_for, worker
+from tests.schedules import coat
+
+pytestmark = pytest.mark.django_db(transaction=True)
+
+
+def restart() -> int:
+    """End every other connection, as a restart does; how many there were."""
+    with connection.cursor() as cursor:
+        cursor.execute(
+            "SELECT pg_terminate_backend(pid) FROM pg_stat_activity "
+            "WHERE datname = current_database() AND pid <> pg_backend_pid()"
+        )
+        return len(cursor.fetchall())
+
+
+def test_no_visitor_is_handed_a_connection_that_died(served: str, artist: User) -> None:
+    client = Client()
+    client.force_login(artist)
+    cookies = {name: morsel.value for name, morsel in client.cookies.items()}
+    with httpx.Client(base_url=served, cookies=cookies, timeout=30, trust_env=False) as visitor:
+        for _ in range(3):
+            assert visitor.get("/").status_code == 200
+        assert restart() > 0
+        for _ in range(8):
+            assert visitor.get("/").status_code == 200
+
+
+def test_a_worker_goes_on_within_seconds(piece: Piece) -> None:
+    at_work = worker("firings")
+    try:
+        first = firings.enqueue_schedule(piece.base, coat(steps=1))
+        wait_for(lambda: Firing.objects.get(pk=first.pk).state == Firing.State.DONE, 60, "a firing")
+        assert restart() > 0
+        second = firings.enqueue_schedule(piece.base, coat(steps=1, seed=9))
+        began = time.monotonic()
+        wait_for(
+            lambda: Firing.objects.get(pk=second.pk).state == Firing.State.DONE, 40, "the next one"
+        )
+        assert time.monotonic() - began < 30
+    finally:
+        at_work.terminate()
+        at_work.wait(30)
