@@ -10,6 +10,7 @@ from django.utils import timezone
 from pydantic import BaseModel, ValidationError
 
 from enamel.kiln.models import ServiceAnswer
+from enamel.kiln.models.services import OLD
 from enamel.kiln.outside.answers import Account, PriceList, Terms, as_json
 from enamel.kiln.outside.client import ServiceClient, ServiceError
 from enamel.kiln.queueing import enqueue_question
@@ -56,6 +57,11 @@ class Known(Generic[Form]):
     """Why the last time brought no answer; empty when it did."""
     asking: bool = False
     """Whether it was never asked yet."""
+
+    @property
+    def recent(self) -> bool:
+        """Whether the answer came within the last minute."""
+        return self.answered is not None and timezone.now() - self.answered < OLD
 
 
 def known(question: str, form: type[Form]) -> Known[Form]:
