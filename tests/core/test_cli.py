@@ -252,3 +252,27 @@ def test_it_is_installed_as_a_command_and_core_needs_no_django() -> None:
     subprocess.run([command, "models"], check=True, capture_output=True)
     probe = "import enamel.core.cli, sys; sys.exit('django' in sys.modules)"
     subprocess.run([sys.executable, "-c", probe], check=True)
+
+
+def test_a_reader_who_has_seen_enough_is_no_error() -> None:
+    """As in `enamel schema | head -1`."""
+    command = f"{sys.executable} -m enamel.core.cli schema | head -c 1; exit ${{PIPESTATUS[0]}}"
+    done = subprocess.run(
+        ["bash", "-c", command], capture_output=True, text=True, cwd=Path(__file__).parents[2]
+    )
+    assert done.stdout == "{"
+    assert done.stderr == ""
+    assert done.returncode in (0, 141)  # 0 where all of it fitted into the pipe
+
+
+def test_the_list_of_commands_imports_nothing_heavy() -> None:
+    probe = (
+        "import sys; from enamel.remote.main import main\n"
+        "try: main(['--help'])\nexcept SystemExit: pass\n"
+        "heavy = {'numpy', 'cv2', 'pyvips', 'onnxruntime', 'openvino', 'httpx', 'django'}\n"
+        "sys.exit(str(sorted(heavy & set(sys.modules))) if heavy & set(sys.modules) else 0)"
+    )
+    done = subprocess.run([sys.executable, "-c", probe], capture_output=True, text=True)
+    assert done.returncode == 0, done.stderr
+    for word in ("fire", "touch-up", "print", "remote"):
+        assert f"    {word} " in done.stdout

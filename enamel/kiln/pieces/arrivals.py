@@ -133,10 +133,11 @@ def _read(arrival: Arrival) -> None:
         def read(original: Path, into: Path) -> None:
             read_apart(original, into, settings.IMPORT_LIMITS, hear)
 
-        bringing.from_file(
-            arrival.owner_id, path, arrival.name, read=read,
-            on_saved=lambda piece: _end(arrival, Arrival.State.DONE, piece=piece),
-        )  # fmt: skip
+        def end(piece: Piece) -> None:
+            if not _end(arrival, Arrival.State.DONE, piece=piece):
+                raise Refusal("This file was deleted, or read by another worker, meanwhile.")
+
+        bringing.from_file(arrival.owner_id, path, arrival.name, read=read, on_saved=end)
 
 
 def _try(arrival: Arrival) -> None:
@@ -145,10 +146,10 @@ def _try(arrival: Arrival) -> None:
     library.take_in(path, arrival.owner, **words)
 
 
-def _end(arrival: Arrival, state: str, *, error: str = "", piece: Piece | None = None) -> None:
+def _end(arrival: Arrival, state: str, *, error: str = "", piece: Piece | None = None) -> bool:
+    """End an arrival, unless it was deleted or another worker ended it meanwhile; whether it did."""
     known = Arrival.objects.filter(pk=arrival.pk).open()
-    if not known.update(state=state, error=error, piece=piece):
-        raise Refusal("This file was deleted, or read by another worker, meanwhile.")
+    return bool(known.update(state=state, error=error, piece=piece))
 
 
 def delete(arrival: Arrival) -> None:
