@@ -49,7 +49,8 @@ def task(queue: str, words: str = "", **options: Any) -> Callable[[Callable[...,
 
     def made(function: Callable[..., None]) -> Any:
         told = attendance.at(words)(function) if words else function
-        return app.task(queue=queue, retry=AGAIN, **options)(told)
+        declared: Any = app.task(queue=queue, retry=AGAIN, **options)
+        return declared(told)
 
     return made
 

@@ -5,7 +5,7 @@ import unicodedata
 from threading import BoundedSemaphore
 from typing import Any
 
-from axes.models import AccessAttempt
+from axes.models import AccessAttempt  # type: ignore[import-untyped]
 from django.conf import settings
 from django.contrib.auth.backends import ModelBackend
 from django.contrib.auth.forms import AuthenticationForm

@@ -113,9 +113,11 @@ class OrderJob:
     def step(self) -> float | None:
         """Go as far as there is time for; return the pause until the next turn, None at the end."""
         if self.sent.state == State.ASKING:
-            return self._ask_for_offer()
+            self._ask_for_offer()
+            return None
         if self.sent.state == State.CANCELLING:
-            return self._cancel()
+            self._cancel()
+            return None
         if timezone.now() - self.sent.moved > LONGEST_WAIT:
             reason = "The bureau did not go on with this coat for six hours; it was cancelled."
             self._move(State.CANCELLING, error=reason, moved=timezone.now())

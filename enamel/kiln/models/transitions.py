@@ -26,7 +26,8 @@ class Transitions(models.Model):
         -------
         Whether this call moved it. The instance then has the new values.
         """
-        known = type(self)._default_manager.filter(pk=self.pk, state__in=list(only_from))
+        there: models.Q = models.Q(pk=self.pk) & models.Q(("state__in", list(only_from)))
+        known = type(self)._default_manager.filter(there)
         if not known.update(state=to, **fields):
             return False
         for name, value in (fields | {"state": to}).items():
