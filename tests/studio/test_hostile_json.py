@@ -45,7 +45,8 @@ def test_no_address_of_the_pages_breaks(client: Client, artist: User, piece: Pie
     client.force_login(artist)
     client.raise_request_exception = False
     listed = addresses(piece, firings.enqueue_schedule(piece.base, coat()))
-    for named, text in HOSTILE.items():
+    for named in ("unhashable", "deep", "endless number", "wrong kinds", "list", "cut"):
+        text = HOSTILE[named]
         for name, address in listed.items():
             given = dict.fromkeys(FIELDS, text) | {"layer": str(piece.base.pk), "window": "0 0 9 9"}
             answer = client.post(address, given)
