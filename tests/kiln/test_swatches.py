@@ -27,6 +27,7 @@ from enamel.kiln.storage.layers import canvas_of, piece_work
 from enamel.kiln.storage.swatches import pixels_of
 from enamel.kiln.swatches import asking as swatches
 from enamel.kiln.swatches import running as swatching
+from enamel.studio.shown.kiln import other_work
 from tests.core.test_intake import refiner_network
 from tests.pictures import assert_same_pixels
 
@@ -265,3 +266,14 @@ def test_in_joint_mode_of_a_refiner_that_looks_at_whole_tiles_it_is_near_and_say
     plain = Schedule((coat(model="glaze"),))
     (same,) = made(swatches.ask(piece, plain, 0, WINDOW, []))
     assert "apart" not in same.measures
+
+
+def test_the_kiln_lists_swatches_that_are_still_to_be_made(piece: Piece) -> None:
+    axes = [Axis("strength", (0.2, 0.3)), Axis("seed", (1, 2))]
+    sheet = swatches.ask(piece, Schedule((coat(),)), 0, WINDOW, axes)
+    total = sheet.swatches.count()
+    sheet.swatches.filter(pk=sheet.swatches.all()[0].pk).update(state=Swatch.State.DONE)
+    work = next(one for one in other_work(piece.owner) if "swatch" in one.what)
+    assert (work.what, work.words) == (f"Making {total} swatches", f"1 of {total} done")
+    sheet.swatches.update(state=Swatch.State.DONE)
+    assert not any("swatch" in one.what for one in other_work(piece.owner))

@@ -74,8 +74,8 @@ class Work:
 def other_work(artist: AbstractBaseUser) -> list[Work]:
     """Swatches, candidates, files and checks that run or wait, the artist's own in detail."""
     found = [
-        *_sheets(Sheet.objects.of(artist)),
-        *_mendings(Mending.objects.of(artist)),
+        *_being_made(Sheet.objects.of(artist), "sheet", "swatch", "swatches"),
+        *_being_made(Mending.objects.of(artist), "mending", "candidate", "candidates"),
         *_files(PrintFile.objects.of(artist)),
         *(
             Work(f"Reading {one.name}", "", one.get_state_display(), done=one.share, total=1.0)
@@ -95,37 +95,20 @@ def other_work(artist: AbstractBaseUser) -> list[Work]:
     return found
 
 
-def _sheets(sheets: QuerySet[Sheet]) -> Iterator[Work]:
-    open_ones = Q(swatches__state__in=[Swatch.State.QUEUED, Swatch.State.RUNNING])
-    counted = sheets.annotate(
-        total=Count("swatches"), waiting=Count("swatches", filter=open_ones)
-    ).filter(waiting__gt=0)
-    for sheet in counted.select_related("piece"):
-        yield _several(
-            "swatch", "swatches", sheet.piece.title, reverse("sheet", args=[sheet.pk]),
-            sheet.waiting, sheet.total, sheet.predicted_seconds,
+def _being_made(groups: QuerySet[Any], page: str, one: str, many: str) -> Iterator[Work]:
+    """Sheets with swatches, or mendings with candidates, of which some are still to be made."""
+    state = groups.model._meta.get_field(many).related_model.State
+    still_open = Q(**{f"{many}__state__in": [state.QUEUED, state.RUNNING]})
+    counted = groups.annotate(total=Count(many), waiting=Count(many, filter=still_open)).filter(
+        waiting__gt=0
+    )
+    for made in counted.select_related("piece"):
+        done, predicted = made.total - made.waiting, made.predicted_seconds
+        yield Work(
+            f"Making {made.total} {one if made.total == 1 else many}", made.piece.title,
+            f"{done} of {made.total} done", reverse(page, args=[made.pk]), done, made.total,
+            predicted * made.waiting / made.total if predicted else None,
         )  # fmt: skip
-
-
-def _mendings(mendings: QuerySet[Mending]) -> Iterator[Work]:
-    open_ones = Q(candidates__state__in=[Candidate.State.QUEUED, Candidate.State.RUNNING])
-    counted = mendings.annotate(
-        total=Count("candidates"), waiting=Count("candidates", filter=open_ones)
-    ).filter(waiting__gt=0)
-    for mending in counted.select_related("piece"):
-        yield _several(
-            "candidate", "candidates", mending.piece.title, reverse("mending", args=[mending.pk]),
-            mending.waiting, mending.total, mending.predicted_seconds,
-        )  # fmt: skip
-
-
-def _several(
-    one: str, many: str, title: str, url: str, waiting: int, total: int, predicted: float
-) -> Work:
-    return Work(
-        f"Making {total} {one if total == 1 else many}", title, f"{total - waiting} of {total} done",
-        url, total - waiting, total, predicted * waiting / total if predicted else None,
-    )  # fmt: skip
 
 
 def _files(files: QuerySet[PrintFile]) -> Iterator[Work]:
