@@ -2,6 +2,7 @@
 
 import math
 from collections.abc import Callable, Sequence
+from dataclasses import dataclass
 from typing import Protocol
 
 import cv2
@@ -42,8 +43,8 @@ SIGMA_MIN, RHO = 0.03, 5.0
 STRENGTH_MAP = ((0.0, 0.035), (0.15, 0.05), (0.3, 0.08), (0.5, 0.25), (1.0, 0.8))
 """Denoising strength and the noise level that a pass starts from at it. Where structure is held, more noise
 than the last changes nothing, because the network looks at the structure instead."""
-ROLLED_FROM = (0.04, 1.0)
-"""Noise levels that passes start from."""
+ROLLED_FROM = ((0.04, 1.0), (0.15, 0.7))
+"""Noise levels that passes start from, by chance from either: half of them where fraying sets in."""
 HARDLY_HELD = 0.5
 """Words are taught where structure is softened by at least this share, squared, of `SOFTENING`."""
 BORROWED = 0.5
@@ -91,6 +92,23 @@ class Lesson(Protocol):
     def judge(self, network: nn.Module, batch: Batch) -> float:
         """dB that the estimate is nearer to the sharp picture than what it was made from."""
         ...
+
+
+@dataclass(frozen=True)
+class Passed:
+    """The end of whole passes: estimates, their sources, the detail they should give back, and the words."""
+
+    guess: Tensor
+    start: Tensor
+    wanted: Tensor
+    words: Tensor
+    leads: Tensor
+    guidance: Tensor
+
+    @property
+    def own(self) -> Tensor:
+        """Which patches have words of their own, and so a truth."""
+        return ~borrowing(self.leads)
 
 
 class Enlarging:
@@ -207,24 +225,32 @@ class Refining:
     def truth(self, batch: Batch) -> Tensor:
         return batch[0]
 
-    def whole_pass(self, network: nn.Module, batch: Batch) -> Tensor:
-        """The loss at the end of a pass: to the truth, or to what a borrowed word says."""
+    def whole_pass(self, network: nn.Module, batch: Batch) -> "Passed":
+        """A pass from a noise level by chance, for some patches towards a borrowed word."""
         leads = batch[-1]
         led = borrowing(leads)
         guidance = torch.empty(len(leads)).uniform_(*GUIDED)
-        first = torch.exp(torch.empty(len(leads)).uniform_(*map(math.log, ROLLED_FROM)))
+        lowest, highest = ROLLED_FROM[int(torch.randint(len(ROLLED_FROM), ()))]
+        first = torch.empty(len(leads)).uniform_(math.log(lowest), math.log(highest)).exp()
         first = torch.where(led, first.clamp_min(LED_FROM), first)
         guess, start, wanted = self.rolled(
             guided(network, led, guidance), batch, first, int(torch.randint(4, 9, ())),
             lag_at(first, self.recipe.taught_lag),
         )  # fmt: skip
+        return Passed(guess, start, wanted, batch[3], leads, guidance)
+
+    def end_of(self, passed: "Passed") -> Tensor:
+        """The loss at the end of a pass: to the truth, or to what a borrowed word says."""
+        own, led = passed.own, ~passed.own
         loss = torch.zeros(())
-        if not led.all():
-            loss = given_back(guess[~led], start[~led], wanted[~led], self.recipe.grain)
+        if own.any():
+            loss = given_back(
+                passed.guess[own], passed.start[own], passed.wanted[own], self.recipe.grain
+            )
         if led.any():
-            own = manner(wanted[led])
-            far = (LED * guidance[led, None]).clamp_max(1)
-            away = manner(guess[led]) - (own + far * (leads[led] - own))
+            kept = manner(passed.wanted[led])
+            far = (LED * passed.guidance[led, None]).clamp_max(1)
+            away = manner(passed.guess[led]) - (kept + far * (passed.leads[led] - kept))
             loss = loss + LED_WEIGHT * (away.abs() / self.spread).mean()
         return loss
 
@@ -416,13 +442,20 @@ def energy(pictures: Tensor) -> Tensor:
     return functional.avg_pool2d((detail**2).sum(1, keepdim=True), 8, 4)
 
 
-def grain(guess: Tensor, truth: Tensor) -> Tensor:
+def grain(guess: Tensor, truth: Tensor, edges: Tensor) -> Tensor:
     """How far the fine detail's local energy is from the truth's, as a mean ratio of logarithms.
 
     Unlike the plain loss it does not ask where each grain lies, only that there is as much of it. Along an
-    edge the cheapest energy is fray and in a flat it is dirt; `rougher` and `speckled` make those dear.
+    edge the cheapest energy is fray, so there it asks for nothing; in a flat it is dirt, which `speckled`
+    makes dear.
+
+    Parameters
+    ----------
+    edges : how much of an edge each place of the truth is, 0…1.
     """
-    return (torch.log(energy(guess) + FAINT) - torch.log(energy(truth) + FAINT)).abs().mean()
+    free = 1 - functional.avg_pool2d(edges, 8, 4)
+    away = torch.log(energy(guess) + FAINT) - torch.log(energy(truth) + FAINT)
+    return (free * away.abs()).mean()
 
 
 def slopes(luma: Tensor) -> tuple[Tensor, Tensor]:
@@ -506,20 +539,32 @@ def given_back(guess: Tensor, source: Tensor, wanted: Tensor, grained: float) ->
     flat = (square - mean**2 < (2 / 255) ** 2).float()  # a level, where white is 2 above black
     near = (away * (1 + 10 * flat)).mean()
     low = functional.l1_loss(blurred(guess, 3.0), blurred(wanted, 3.0))
+    return 2 * near + 10 * low + detailed(guess, wanted, grained)
+
+
+def detailed(guess: Tensor, truth: Tensor, grained: float) -> Tensor:
+    """The loss of detail that can't be known: as much of it as the truth has, but edges as straight and no
+    pixel standing out."""
     with torch.no_grad():
-        edges = edges_in(wanted)
+        edges = edges_in(truth)
     return (
-        2 * near
-        + 10 * low
-        + grained * grain(guess, wanted)
-        + EDGE_WEIGHT * frayed(guess, wanted, edges)
-        + ROUGHNESS_WEIGHT * rougher(guess, wanted, edges)
-        + SPECK_WEIGHT * speckled(guess, wanted)
+        grained * grain(guess, truth, edges[0])
+        + EDGE_WEIGHT * frayed(guess, truth, edges)
+        + ROUGHNESS_WEIGHT * rougher(guess, truth, edges)
+        + SPECK_WEIGHT * speckled(guess, truth)
     )
 
 
-def crisp(guess: Tensor, truth: Tensor, verdict: Tensor, critic: float) -> Tensor:
-    """The loss with a critic: near enough, low frequencies kept, grain as strong and as plausible."""
+def crisp(guess: Tensor, truth: Tensor, grained: float) -> Tensor:
+    """An upscaler's loss beside a critic: near enough, low frequencies kept, detail as strong."""
     near = functional.l1_loss(guess, truth)
     low = functional.l1_loss(blurred(guess, 3.0), blurred(truth, 3.0))
-    return 4 * near + 10 * low + 0.15 * grain(guess, truth) - critic * verdict.mean()
+    return 4 * near + 10 * low + detailed(guess, truth, grained)
+
+
+def told_apart(truer: Tensor, other: Tensor) -> Tensor:
+    """How far a critic is from rating the one above the other, place by place.
+
+    The relativistic hinge loss (Jolicoeur-Martineau, 2018), of pairs that have one source.
+    """
+    return functional.relu(1 - (truer - other)).mean()

@@ -174,14 +174,14 @@ def fourier(sigma: Tensor) -> Tensor:
     return torch.cat([phase.cos(), phase.sin()], 1)
 
 
-class Critic(nn.Module):
-    """Tells sharp patches from made ones, patch by patch, given what they were made from and the words.
+class Layers(nn.Module):
+    """What a critic says at one scale, of patches of about 20 px.
 
     Strided convolutions with spectral norm (Miyato et al., 2018); words by projection (Miyato and
-    Koyama, 2018). Only the training uses it.
+    Koyama, 2018).
     """
 
-    def __init__(self, words: int = 0, width: int = 32) -> None:
+    def __init__(self, words: int, width: int) -> None:
         super().__init__()
         norm = nn.utils.parametrizations.spectral_norm
         self.layers = nn.Sequential(
@@ -197,13 +197,28 @@ class Critic(nn.Module):
         self.verdict = norm(nn.Conv2d(3 * width, 1, 3, padding=1))
         self.words = norm(nn.Linear(words, 3 * width, bias=False)) if words else None
 
-    def forward(self, picture: Tensor, source: Tensor, words: Tensor | None = None) -> Tensor:
-        """One number for each 4 × 4 px; larger is sharper. Pictures in −1…1, at the same size."""
+    def forward(self, picture: Tensor, source: Tensor, words: Tensor | None) -> Tensor:
         seen = self.layers(torch.cat([picture, picture - source], 1))
         verdict = self.verdict(seen)
         if self.words is not None and words is not None:
             verdict = verdict + (seen * self.words(words)[:, :, None, None]).sum(1, keepdim=True)
-        return verdict
+        return verdict.flatten(1)
+
+
+class Critic(nn.Module):
+    """Tells sharp patches from made ones at two scales, given what they were made from and the words.
+
+    Only the training uses it.
+    """
+
+    def __init__(self, words: int = 0, width: int = 32) -> None:
+        super().__init__()
+        self.fine, self.coarse = Layers(words, width), Layers(words, width)
+
+    def forward(self, picture: Tensor, source: Tensor, words: Tensor | None = None) -> Tensor:
+        """Numbers for each picture, (n, places at both scales); larger is sharper. Pictures in −1…1."""
+        halved = (functional.avg_pool2d(one, 2) for one in (picture, source))
+        return torch.cat([self.fine(picture, source, words), self.coarse(*halved, words)], 1)
 
 
 def make(kind: str, **sizes: int) -> nn.Module:

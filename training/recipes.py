@@ -43,7 +43,7 @@ class Recipe:
     """Weight of a rollout's loss that asks for as much fine detail as the truth has, wherever it lies. Where
     edges are all the detail there is, it frays them."""
     critic: float = 0.0
-    """Weight of the adversarial loss; 0 trains to the mean, above it for crisp grain."""
+    """How large the critic's gradient at an estimate is, as a share of all others'; at 0 there is none."""
 
 
 REFINER = {"words": len(MATERIALS), "width": 32, "middle": 64, "deep": 96}
@@ -119,7 +119,7 @@ RECIPES = {
             steps=2500,
             seed=5,
             starts_from="vitreous",
-            critic=0.1,
+            critic=0.5,
         ),
         Recipe(
             "grisaille",
@@ -136,9 +136,10 @@ RECIPES = {
             held=0.5,
             worded=0.5,
             lag=((0, 0.7), (0.5, 0.7), (1, 0.78)),
+            critic=0.5,
             seed=6,
-            # until 38,073 steps by 4e-4 of 90,000, and words only as they came; 1e-3 until 42,250, and
-            # energy asked for along edges too
+            # until 38,073 steps by 4e-4 of 90,000, and words only as they came; 1e-3 until 40,500, and
+            # energy asked for along edges too; the critic from 43,000
         ),
         Recipe(
             "camaieu",

@@ -19,10 +19,9 @@ import cv2
 import numpy as np
 import torch
 from torch import Tensor
-from torch.nn import functional
 
 from enamel.core.networks.cards import SHIPPED
-from training.lessons import Batch, Enlarging, Refining, crisp, planes, to_the_mean
+from training.lessons import Batch, Enlarging, Refining, crisp, planes, to_the_mean, told_apart
 from training.networks import Critic, make
 from training.pairs import Pictures, batches
 from training.recipes import RECIPES, Recipe
@@ -45,6 +44,8 @@ GOALS = (
 )  # fmt: skip
 """Least and most of roughness, specks and detail at each noise level that passes are measured at. The
 weights that come nearest are kept beside the run's last."""
+CRITIC_RATE, CRITIC_RISES = 1.0, 500
+"""Learning rate of a critic as a share of the network's; steps after a start in which its weight rises."""
 AVERAGE = 0.998
 """Decay of the averaged weights, which are the ones that ship."""
 
@@ -62,7 +63,7 @@ class Run:
         )
         self.critic = Critic(recipe.network.get("words", 0)) if recipe.critic else None
         self.critic_optimiser = self.critic and torch.optim.AdamW(
-            self.critic.parameters(), 2 * recipe.rate, betas=(0.5, 0.99)
+            self.critic.parameters(), CRITIC_RATE * recipe.rate, betas=(0.5, 0.99)
         )
         self.step = 0
         self.minutes = 0.0
@@ -120,23 +121,56 @@ class Run:
 
     def learn(self, lesson: Enlarging | Refining, batch: Batch) -> None:
         if isinstance(lesson, Refining) and torch.rand(()) < self.recipe.rollouts:
-            self._step(self.optimiser, lesson.whole_pass(self.network, batch), self.recipe.rate)
-            self._count()
-            return
-        guess, source, weight = lesson.guess(self.network, batch)
-        truth = lesson.truth(batch)
-        if self.critic is None or self.critic_optimiser is None:
-            loss = to_the_mean(guess, truth, weight, self.recipe.kind)
+            passed = lesson.whole_pass(self.network, batch)
+            loss = lesson.end_of(passed)
+            if passed.own.any():
+                shown = [
+                    part[passed.own]
+                    for part in (passed.guess, passed.wanted, passed.start, passed.words)
+                ]
+                loss = self._criticised(loss, passed.guess, *shown)
         else:
-            words = lesson.words(batch)
-            real = self.critic(truth, source, words)
-            made = self.critic(guess.detach(), source, words)
-            # hinge loss, Lim and Ye, "Geometric GAN", 2017
-            doubt = functional.relu(1 - real).mean() + functional.relu(1 + made).mean()
-            self._step(self.critic_optimiser, doubt, 2 * self.recipe.rate)
-            loss = crisp(guess, truth, self.critic(guess, source, words), self.recipe.critic)
+            guess, source, weight = lesson.guess(self.network, batch)
+            truth = lesson.truth(batch)
+            if self.critic and isinstance(lesson, Enlarging):
+                loss = crisp(guess, truth, self.recipe.grain)
+                loss = self._criticised(loss, guess, guess, truth, source)
+            else:
+                loss = to_the_mean(guess, truth, weight, self.recipe.kind)
         self._step(self.optimiser, loss, self.recipe.rate)
         self._count()
+
+    def _criticised(
+        self,
+        loss: Tensor,
+        estimate: Tensor,
+        guess: Tensor,
+        truth: Tensor,
+        source: Tensor,
+        words: Tensor | None = None,
+    ) -> Tensor:
+        """The loss with the critic's part in it, after the critic has learnt from these pictures.
+
+        At the estimate, of which those it sees are a part, the critic's gradient is `Recipe.critic` times as
+        large as that of the rest (the adaptive weight of Esser et al., "Taming transformers", 2021), but
+        grows to that after a start.
+        """
+        if self.critic is None or self.critic_optimiser is None:
+            return loss
+        doubt = told_apart(
+            self.critic(truth, source, words), self.critic(guess.detach(), source, words)
+        )
+        self._step(self.critic_optimiser, doubt, CRITIC_RATE * self.recipe.rate)
+        with torch.no_grad():
+            real = self.critic(truth, source, words)
+        doubt = told_apart(self.critic(guess, source, words), real)
+        plain, adverse = (
+            torch.autograd.grad(part, estimate, retain_graph=True)[0].norm()
+            for part in (loss, doubt)
+        )
+        risen = min(1.0, (self.step - self.first) / CRITIC_RISES)
+        share = self.recipe.critic * risen * plain / adverse.clamp_min(1e-6)
+        return loss + share.detach() * doubt
 
     def _count(self) -> None:
         """One more step; its weights join the average."""

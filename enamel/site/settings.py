@@ -88,7 +88,7 @@ DB_POOL = int(os.environ.get("ENAMEL_DB_POOL", "10"))
 """Most connections of one process; more requests than that wait for one."""
 DATABASES = {
     "default": {
-        "ENGINE": "django.db.backends.postgresql",
+        "ENGINE": "enamel.site.postgresql",
         "NAME": os.environ.get("ENAMEL_DB_NAME", "enamel"),
         "USER": os.environ.get("ENAMEL_DB_USER", "enamel"),
         "PASSWORD": os.environ.get("ENAMEL_DB_PASSWORD") or _kept("secrets/postgres"),
@@ -96,8 +96,6 @@ DATABASES = {
         "PORT": os.environ.get("ENAMEL_DB_PORT") or _kept("postgres/port") or "5432",
         # every request has a thread of its own, so connections are shared through a pool
         "OPTIONS": {"pool": {"min_size": 1, "max_size": DB_POOL, "timeout": 30}},
-        # one that died with a restart of the database is not handed out
-        "CONN_HEALTH_CHECKS": True,
     }
 }
 # several processes make pages; how often a token asked is counted for all of them together
