@@ -2,7 +2,7 @@
 
 from typing import Any
 
-from enamel.core.schedule import Coat, Refine, Schedule
+from enamel.core.schedule import Coat, Fit, Refine, Schedule
 
 
 def quick(**settings: Any) -> Refine:
@@ -12,6 +12,7 @@ def quick(**settings: Any) -> Refine:
         "steps": 2,
         "seed": 5,
         "tile": (96, 96),
+        "fit": Fit.EXACT,  # so that small pictures have several
         "overlap": 24,
     }
     return Refine(**(plain | settings))

@@ -38,6 +38,13 @@ class Order(StrEnum):
     CENTRE_OUT = "centre-out"
 
 
+class Fit(StrEnum):
+    """Whether tiles are fitted to the picture, or have the size asked for to the pixel."""
+
+    AUTO = "auto"
+    EXACT = "exact"
+
+
 class Mode(StrEnum):
     """Whether each tile runs through all its steps alone, or the picture takes each step together."""
 
@@ -142,6 +149,11 @@ class Refine:
         1.0, 0, 1, "How firmly the structure of the source is kept: 1 exactly, 0 as a hint."
     )
     tile: tuple[int, int] = setting((512, 512), "Tile width and height in px.")
+    fit: Fit = setting(
+        Fit.AUTO,
+        "Tiles fitted to the picture, up to a fifth longer or somewhat shorter, so that they overlap no more "
+        "than asked for (auto), or of exactly their size (exact).",
+    )
     overlap: int = integer(64, 0, 4096, "Least overlap of neighbouring tiles.", "px")
     overlap_share: float | None = number(
         None,  # type: ignore[arg-type]

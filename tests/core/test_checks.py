@@ -23,7 +23,7 @@ from enamel.core.geometry import Box, Size
 from enamel.core.picture.canvas import Picture, Pixels
 from enamel.core.picture.colour import delta_e, lab_of
 from enamel.core.refine.tiling import Grid
-from enamel.core.schedule import Coat, Mode, Refine
+from enamel.core.schedule import Coat, Fit, Mode, Refine
 from tests.pictures import DEMO, PLATFORM, STATIONMASTER
 
 NO_FACES: tuple[list[Box], list[Box]] = ([], [])
@@ -290,7 +290,7 @@ def test_severity_and_the_strongest_of_many() -> None:
 
 
 def test_cures_cost_work_and_joint_mode_needs_none() -> None:
-    coat = Coat(factor=2.0, refine=Refine(tile=(256, 256), overlap=32))
+    coat = Coat(factor=2.0, refine=Refine(tile=(256, 256), fit=Fit.EXACT, overlap=32))
     found = {cure.setting: cure.work for cure in cures(coat, Size(400, 300))}
     assert set(found) == {"overlap", "joins", "mode"}
     assert all(work >= 1 for work in found.values())

@@ -22,7 +22,14 @@ from tests.pictures import portrait, whole
 
 COAT: dict[str, Any] = {
     "factor": 2,
-    "refine": {"strength": 0.5, "steps": 2, "tile": [96, 96], "overlap": 24, "seed": 5},
+    "refine": {
+        "strength": 0.5,
+        "steps": 2,
+        "tile": [96, 96],
+        "fit": "exact",
+        "overlap": 24,
+        "seed": 5,
+    },
 }
 
 

@@ -23,7 +23,7 @@ from enamel.core.refine.passes import Sources, refine
 from enamel.core.refine.separate import grid_of, is_first, rounds
 from enamel.core.refine.tilework import Runner
 from enamel.core.refine.words import hints, understood
-from enamel.core.schedule import Coat, JoinPass, Mode, Order, Refine, Region, Schedule
+from enamel.core.schedule import Coat, Fit, JoinPass, Mode, Order, Refine, Region, Schedule
 from enamel.core.upscale import Enlarged, upscaler
 from tests.core.conftest import MODES
 from tests.networks import PLAIN, Leaning, Still, Told, Wordy
@@ -140,7 +140,7 @@ def test_rows_and_centre_out_give_the_same_picture_checkerboard_another(fired: F
 
 def test_orders_are_what_they_are_called() -> None:
     size = Size(640, 448)
-    settings_of = Refine(tile=(128, 128), overlap=16)
+    settings_of = Refine(tile=(128, 128), fit=Fit.EXACT, overlap=16)
     grid = grid_of(settings_of, PLAIN, size)
     (centre_out,) = rounds(replace(settings_of, order=Order.CENTRE_OUT), grid, Box.whole(size))
     away = [
@@ -178,7 +178,7 @@ def test_held_overlap_beats_row_order_and_joint_beats_both(
         part(STATIONMASTER, Box(150, 150, 320, 320)), Size(640, 640), upscaler("lanczos")
     )
     picture = Pixels(whole(source))
-    plain = Refine(strength=0.6, steps=4, seed=3, tile=(192, 192), overlap=32)
+    plain = Refine(strength=0.6, steps=4, seed=3, tile=(192, 192), fit=Fit.EXACT, overlap=32)
     grid = grid_of(plain, PLAIN, picture.size)
     seen = {}
     for name, more in {

@@ -13,7 +13,8 @@ from enamel.core.fire.firing import Fired, fire
 from enamel.core.geometry import Box, Size
 from enamel.core.picture.canvas import Picture
 from enamel.core.progress import Progress
-from enamel.core.schedule import Coat, Mode, Refine, Schedule
+from enamel.core.refine import joint
+from enamel.core.schedule import Coat, Fit, Mode, Refine, Schedule
 from enamel.core.upscale import Enlarged, upscaler
 from tests.core.conftest import MODES, SAMPLERS
 from tests.pictures import (
@@ -60,6 +61,22 @@ def test_1_through_two_coats_with_odd_sizes(fired: Fire) -> None:
     alone = fired(schedule, window)
     assert_same_pixels(alone.result.read(window), whole(complete.result)[window.slices])
     assert alone.layers[0].canvas.region.area < complete.layers[0].canvas.region.area
+
+
+@pytest.mark.parametrize("mode", MODES)
+def test_1_and_6_tiles_fitted_to_the_picture_change_neither(
+    fired: Fire, mode: Mode, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(joint, "LARGEST_CORE", 80)
+    schedule = coat(mode=mode, fit=Fit.AUTO)
+    complete = fired(schedule)
+    assert complete.reports[0].tiles > 2
+    for window in WINDOWS:
+        assert_same_pixels(
+            fired(schedule, window).result.read(window), whole(complete.result)[window.slices]
+        )
+    if mode is Mode.JOINT:
+        assert_same_pixels(whole(complete.result), whole(fired(coat(mode=mode)).result))
 
 
 class StopAfter:

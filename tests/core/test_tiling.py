@@ -1,11 +1,15 @@
 """Grids and feathers."""
 
 import numpy as np
+import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
 from enamel.core.geometry import Box, Size
-from enamel.core.refine.tiling import Grid, ramp
+from enamel.core.networks.cards import card
+from enamel.core.refine.passes import work_of
+from enamel.core.refine.tiling import STRETCH, Grid, fitting_side, ramp
+from enamel.core.schedule import Fit, Mode, Refine
 
 
 @st.composite
@@ -29,6 +33,49 @@ def test_neighbours_overlap_by_what_was_asked_or_more(grid: Grid) -> None:
         for before, after in zip(origins, origins[1:], strict=False):
             assert before + side - after >= grid.overlap
             assert after > before
+
+
+@given(
+    length=st.integers(8, 2000), tile=st.integers(8, 128), overlap=st.integers(0, 512),
+)  # fmt: skip
+def test_fitted_tiles_overlap_by_little_more_than_what_was_asked(
+    length: int, tile: int, overlap: int
+) -> None:
+    length, tile, overlap = 8 * length, 8 * tile, min(overlap, 4 * tile)
+    side = fitting_side(length, tile, overlap, 8)
+    grid = Grid(Size(length, side), Size(side, side), overlap, 8)
+    count, overlap = len(grid.columns), -(-overlap // 8) * 8
+    assert side % 8 == 0
+    assert side <= STRETCH * tile
+    assert count == 1 or 2 * overlap <= side
+    if side > 2 * overlap:  # all that is computed twice, but for rounding the side up to the grid
+        assert count * side - length < (count - 1) * overlap + 8 * count
+
+
+DEMO_AND_A4 = [
+    Size(2016, 1344),
+    Size(1664, 2432),
+    Size(3508, 2480),
+    Size(2480, 3508),
+    Size(4409, 2480),
+]
+
+
+@pytest.mark.parametrize("size", DEMO_AND_A4, ids=str)
+def test_fitted_tiles_cost_a_quarter_more_than_the_picture_at_most(size: Size) -> None:
+    traits = card("grisaille", "refiner").traits()
+    fitted, exact = (work_of(Refine(fit=fit), traits, size) for fit in (Fit.AUTO, Fit.EXACT))
+    ratio = fitted.megapixels / fitted.evaluations / size.megapixels
+    assert ratio <= 1.25
+    assert fitted.megapixels <= exact.megapixels
+
+
+def test_joint_cores_where_none_are_asked_for_cost_less() -> None:
+    traits, size = card("grisaille", "refiner").traits(), Size(2016, 1344)
+    fitted, exact = (
+        work_of(Refine(fit=fit, mode=Mode.JOINT), traits, size) for fit in (Fit.AUTO, Fit.EXACT)
+    )
+    assert fitted.megapixels < 0.9 * exact.megapixels
 
 
 @given(grid=grids())

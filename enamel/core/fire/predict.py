@@ -10,7 +10,7 @@ from enamel.core.fire.firing import BLOCK, Stage, regions_of, stages
 from enamel.core.fire.pace import Kind, Paces, Portion
 from enamel.core.geometry import Box, Size
 from enamel.core.picture.canvas import BAND_BYTES, FILLERS
-from enamel.core.refine.joint import margin_of
+from enamel.core.refine.joint import core_tile, margin_of
 from enamel.core.refine.passes import blends, work_of
 from enamel.core.refine.separate import network_tile
 from enamel.core.refine.tilework import AHEAD, plan
@@ -46,6 +46,13 @@ class CoatCost:
     settle_seconds: float
     memory_mb: float
     disk_mb: float
+    tile: Size = Size(0, 0)
+    """Size of the tiles, in joint mode of what is computed at once; nothing where nothing is refined."""
+
+    @property
+    def work_ratio(self) -> float:
+        """Area that the network sees at each evaluation, overlaps and margins too, the picture's at 1."""
+        return self.megapixel_steps / max(1, self.evaluations) / self.size.megapixels
 
     @property
     def seconds(self) -> float:
@@ -138,10 +145,8 @@ def enlarging(stage: Stage, start: Size) -> list[Portion]:
 
 def refining(settings: Refine, traits: Traits, megapixels: float) -> Portion:
     """So many megapixels seen by a coat's refiner."""
-    tile = network_tile(settings, traits)
-    return Portion(
-        Kind.REFINE, megapixels, settings.model, str(settings.mode), f"{tile.width}x{tile.height}"
-    )
+    width, height = settings.tile
+    return Portion(Kind.REFINE, megapixels, settings.model, str(settings.mode), f"{width}x{height}")
 
 
 def settling(size: Size) -> Portion:
@@ -162,7 +167,7 @@ def _cost(stage: Stage, start: Size, paces: Paces) -> CoatCost:
     blending = blends(settings, traits)
     joint = settings.mode is Mode.JOINT and not blending
     margin = margin_of(traits) if joint else 0
-    tile = network_tile(settings, traits)
+    tile = (core_tile if joint else network_tile)(settings, traits, stage.size)
     widest = min(tile.width + 2 * margin, stage.size.width) * min(
         tile.height + 2 * margin, stage.size.height
     )
@@ -185,4 +190,5 @@ def _cost(stage: Stage, start: Size, paces: Paces) -> CoatCost:
         settles,
         memory,
         enlarged * copies + states,
+        tile,
     )

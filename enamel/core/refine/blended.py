@@ -69,7 +69,7 @@ class Cut:
         """For a region in px of a picture of ``size``."""
         space, snap = traits.space, traits.grid // traits.space.factor
         whole = space.size(size.rounded_up(traits.grid))
-        tile = space.size(network_tile(settings, traits))
+        tile = space.size(network_tile(settings, traits, size))
         overlap = -(-settings.overlap_px // space.factor)
         estimating = Grid(whole, tile, overlap, snap, settings.feather)
         coding = _coding(traits, whole)

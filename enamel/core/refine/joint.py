@@ -13,9 +13,11 @@ from enamel.core.errors import Stopped
 from enamel.core.files import PARTIAL, put_in_place
 from enamel.core.geometry import Box, Size, cells
 from enamel.core.picture.canvas import Canvas, to_samples
-from enamel.core.refine.separate import network_tile
 from enamel.core.refine.tilework import Pass, Runner, plan
-from enamel.core.schedule import Refine
+from enamel.core.schedule import Fit, Refine
+
+LARGEST_CORE = 1024
+"""Longest side in px of a core where none is asked for."""
 
 
 def margin_of(traits: Traits) -> int:
@@ -36,10 +38,29 @@ def regions_of(settings: Refine, traits: Traits, size: Size, region: Box) -> lis
     return [snapped.grown(margin * (count - 1 - n)).intersection(whole) for n in range(count)]
 
 
-def cores_of(settings: Refine, traits: Traits, region: Box) -> list[Box]:
+def core_tile(settings: Refine, traits: Traits, size: Size) -> Size:
+    """What of the picture is computed at once: the tile asked for, or what costs least.
+
+    The result does not depend on it, but for words of parts, which go by tiles: with those the tile is
+    the one asked for.
+    """
+    tile = Size(*settings.tile).rounded_up(traits.grid)
+    if settings.fit is Fit.EXACT or settings.regions:
+        return tile
+    width, height = (_even(side, traits.grid) for side in size)
+    return Size(width, height)
+
+
+def _even(length: int, grid: int) -> int:
+    """Side of the fewest equal parts of a length, each at most `LARGEST_CORE` px."""
+    count = -(-length // LARGEST_CORE)
+    return -(-length // (count * grid)) * grid
+
+
+def cores_of(settings: Refine, traits: Traits, size: Size, region: Box) -> list[Box]:
     """The parts a region is computed in: cut along the picture's own grid of tiles, so that words
     for parts of the picture reach the same pixels in a window as in the whole."""
-    tile = network_tile(settings, traits)
+    tile = core_tile(settings, traits, size)
     return cells(region, tile.width, tile.height)
 
 
@@ -54,7 +75,7 @@ def counted(settings: Refine, traits: Traits, size: Size, region: Box) -> tuple[
     """How many cores a pass over the region computes, over all evaluations, and how many megapixels the
     network sees for them. They are counted by rows and columns, not walked through."""
     whole = Size(*size).rounded_up(traits.grid)
-    tile, margin = network_tile(settings, traits), margin_of(traits)
+    tile, margin = core_tile(settings, traits, size), margin_of(traits)
     cores, seen = 0, 0
     for part in regions_of(settings, traits, size, region):
         columns = _along(part.x, part.right, tile.width, margin, whole.width)
@@ -85,7 +106,7 @@ class _Joint:
         self.folder = folder
         settings, traits = work.settings, work.denoiser.traits
         self.regions = regions_of(settings, traits, work.size, region)
-        self.cores = [cores_of(settings, traits, part) for part in self.regions]
+        self.cores = [cores_of(settings, traits, work.size, part) for part in self.regions]
         self.margin = margin_of(traits)
 
     def run(self) -> Canvas:

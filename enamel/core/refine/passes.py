@@ -131,7 +131,7 @@ def tile_boxes(settings: Refine, traits: Traits, size: Size) -> list[Box]:
     """Where the tiles of a pass lie on the picture, overlaps included, in the order they come."""
     whole = Box.whole(size)
     if settings.mode is Mode.JOINT and not blends(settings, traits):
-        found = joint.cores_of(settings, traits, Box.whole(size.rounded_up(traits.grid)))
+        found = joint.cores_of(settings, traits, size, Box.whole(size.rounded_up(traits.grid)))
         return [box.intersection(whole) for box in found]
     grid = separate.grid_of(settings, traits, size)
     return [

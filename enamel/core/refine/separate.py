@@ -19,21 +19,28 @@ from enamel.core.files import whole_file
 from enamel.core.geometry import Box, Size
 from enamel.core.picture.canvas import Canvas, FloatArray, Mirrored, SampleArray, filled, to_samples
 from enamel.core.refine.tilework import Held, Pass, Runner, Task
-from enamel.core.refine.tiling import Grid, Tile, ramp
-from enamel.core.schedule import Order, Refine
+from enamel.core.refine.tiling import Grid, Tile, fitting_side, ramp
+from enamel.core.schedule import Fit, Order, Refine
 
 JOIN_BLOCK = 1024
 
 
-def network_tile(settings: Refine, traits: Traits) -> Size:
-    """The tile asked for, rounded up to the network's grid."""
-    return Size(*settings.tile).rounded_up(traits.grid)
+def network_tile(settings: Refine, traits: Traits, size: Size) -> Size:
+    """Size of the tiles of a pass over a picture of ``size``: as asked for or fitted to it, on the
+    network's grid."""
+    tile = Size(*settings.tile).rounded_up(traits.grid)
+    if settings.fit is Fit.EXACT:
+        return tile
+    sides = zip(size.rounded_up(traits.grid), tile, strict=True)
+    return Size(
+        *(fitting_side(length, side, settings.overlap_px, traits.grid) for length, side in sides)
+    )
 
 
 def grid_of(settings: Refine, traits: Traits, size: Size) -> Grid:
     """The overlapping tiles of a separate pass over a picture of ``size``."""
     padded = size.rounded_up(traits.grid)
-    tile = network_tile(settings, traits)
+    tile = network_tile(settings, traits, size)
     return Grid(padded, tile, settings.overlap_px, traits.grid, settings.feather)
 
 

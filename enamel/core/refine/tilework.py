@@ -141,7 +141,7 @@ class Task:
         # a guide's say is in no array
         hold = self.settings.hold if self._guided_beside else PLAIN.hold
         plain = replace(
-            self.settings, tile=PLAIN.tile, overlap=PLAIN.overlap, overlap_share=None,
+            self.settings, tile=PLAIN.tile, fit=PLAIN.fit, overlap=PLAIN.overlap, overlap_share=None,
             feather=PLAIN.feather, order=PLAIN.order, joins=None, prompt="", negative_prompt="",
             regions=(), protect=None, blend=PLAIN.blend, guide=PLAIN.guide, anchor=PLAIN.anchor,
             anchor_radius=PLAIN.anchor_radius, hold=hold,

@@ -10,6 +10,33 @@ import numpy as np
 from enamel.core.geometry import Box, Size
 from enamel.core.picture.canvas import FloatArray
 
+STRETCH = 1.2
+"""How much longer than asked for a side of a tile may become, so that fewer cover the picture."""
+
+
+def fitting_side(length: int, tile: int, overlap: int, snap: int) -> int:
+    """Side of the fewest tiles that cover a length, overlapping no more than asked for.
+
+    It is at most `STRETCH` times the side asked for. All in px; tile and length are multiples of ``snap``,
+    and so is the result.
+
+    Examples
+    --------
+    >>> fitting_side(2016, 512, 64, 8), fitting_side(1344, 512, 64, 8)
+    (552, 496)
+    """
+    overlap = _rounded_up(overlap, snap)
+    longest = int(STRETCH * tile) // snap * snap
+    if length <= longest:
+        return length
+    count = -(-(length - overlap) // (longest - overlap))
+    side = _rounded_up(-(-(length + (count - 1) * overlap) // count), snap)
+    return max(side, 2 * overlap)
+
+
+def _rounded_up(value: int, snap: int) -> int:
+    return -(-value // snap) * snap
+
 
 @dataclass(frozen=True, slots=True)
 class Tile:
@@ -170,7 +197,7 @@ def ramp(length: int) -> FloatArray:
 def _origins(length: int, tile: int, overlap: int, snap: int) -> list[int]:
     if length <= tile:
         return [0]
-    overlap = -(-overlap // snap) * snap  # so that snapping never makes it less than asked for
+    overlap = _rounded_up(overlap, snap)  # so that snapping never makes it less than asked for
     count = -(-(length - overlap) // (tile - overlap))
     span = length - tile
     inner = [span * number // (count - 1) // snap * snap for number in range(count - 1)]

@@ -10,7 +10,7 @@ from enamel.core.geometry import Size
 from enamel.core.masks import Mask
 from enamel.core.print.layout import PrintPlan, lay_out
 from enamel.core.print.sizing import fitted
-from enamel.core.schedule import Coat, JoinPass, Mix, Mode, Order, Protect, Refine
+from enamel.core.schedule import Coat, Fit, JoinPass, Mix, Mode, Order, Protect, Refine
 from enamel.core.written import (
     UNKNOWN_MASK,
     read_overlap,
@@ -24,6 +24,10 @@ ORDERS = [
     (Order.ROWS, "Row by row"),
     (Order.CHECKERBOARD, "Checkerboard: gaps grow on"),
     (Order.CENTRE_OUT, "Centre out"),
+]
+FITS = [
+    (Fit.AUTO, "Automatic: about this size"),
+    (Fit.EXACT, "Exactly this size"),
 ]
 MODES = [
     (Mode.SEPARATE, "Separate: each tile alone"),
@@ -45,6 +49,7 @@ class CoatForm(RefineFields):
     upscaler = forms.ChoiceField(label="Upscaler")
     second = forms.ChoiceField(required=False, label="Mixed with")
     weight = of_setting(Mix, "weight", label="Its weight")
+    fit = forms.ChoiceField(choices=FITS, label="Tile size")
     tile_width = side("Tile width")
     tile_height = side("Tile height")
     overlap = forms.CharField(label="Overlap")
@@ -68,7 +73,7 @@ class CoatForm(RefineFields):
     )
 
     REFINE = (
-        "feather", "order", "mode", "contrast", "chroma", "blend", "guide", "anchor",
+        "fit", "feather", "order", "mode", "contrast", "chroma", "blend", "guide", "anchor",
         "anchor_radius",
     )  # fmt: skip
     """Fields that are settings of `Refine` as they are, besides those of `RefineFields`."""
@@ -152,7 +157,11 @@ class CoatForm(RefineFields):
         if given["protect"]:
             protect = Protect(self.masks[given["protect"]], given["protect_left"] or 0.0)
         plain = {name: given[name] for name in self.REFINE}
-        plain |= {"order": Order(given["order"]), "mode": Mode(given["mode"])}
+        plain |= {
+            "fit": Fit(given["fit"]),
+            "order": Order(given["order"]),
+            "mode": Mode(given["mode"]),
+        }
         refine = self.refine(
             tile=(given["tile_width"], given["tile_height"]),
             joins=joins,
