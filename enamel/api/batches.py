@@ -58,7 +58,7 @@ def start(request: HttpRequest, wanted: WantedBatch) -> Status[BatchBody]:
 
 @router.get(
     "/batches/{batch_id}", response=BatchBody, auth=READ, throttle=LOOKING,
-    summary="How far a batch is",
+    summary="Batch status",
 )  # fmt: skip
 def batch(request: HttpRequest, batch_id: UUID) -> BatchBody:
     """What became of each picture so far."""

@@ -35,7 +35,7 @@ ScheduleForm = Annotated[Any, WithJsonSchema({STANDS_FOR: "Schedule"})]
 ScheduleInHand = Annotated[
     Any,
     WithJsonSchema(
-        {STANDS_FOR: "Schedule", "default": None, "description": "The one in hand when left out."}
+        {STANDS_FOR: "Schedule", "default": None, "description": "The current one when left out."}
     ),
 ]
 TreatmentForm = Annotated[Any, WithJsonSchema({STANDS_FOR: "Treatment"})]
@@ -220,7 +220,7 @@ class Varied(Schema):
 
     setting: Literal[tuple(BY_NAME)]  # type: ignore[valid-type]
     values: str = Field(
-        max_length=400, description="As 0.2, 0.3, 0.4 or 0.2–0.5 in 4; words apart by |."
+        max_length=400, description="As 0.2, 0.3, 0.4 or 0.2–0.5 in 4; separate prompts with |."
     )
 
 

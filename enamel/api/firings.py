@@ -28,7 +28,7 @@ def fire(request: HttpRequest, piece_id: UUID, wanted: WantedFiring) -> Status[F
 
 @router.get(
     "/firings/{firing_id}", response=FiringBody, auth=READ, throttle=LOOKING,
-    summary="How far a firing is",
+    summary="Firing status",
 )  # fmt: skip
 def firing(request: HttpRequest, firing_id: UUID) -> FiringBody:
     """Its result is named once it is done."""

@@ -104,7 +104,7 @@ def write(
 
 @router.get(
     "/files/{file_id}", response=FileBody, auth=READ, throttle=LOOKING,
-    summary="How far a file is",
+    summary="Print file status",
 )  # fmt: skip
 def file(request: HttpRequest, file_id: UUID) -> FileBody:
     """Done, it can be taken away."""

@@ -24,7 +24,7 @@ class Scope(models.TextChoices):
     """What a token is good for."""
 
     READ = "read", "Look at pieces, layers, checks and files, and take them away"
-    BRING = "bring", "Bring pictures in and throw them away"
+    BRING = "bring", "Import and delete pictures"
     FIRE = "fire", "Change schedules; fire, swatch, batch"
     FILES = "files", "Have print files written"
 
@@ -77,7 +77,7 @@ class Token(models.Model):
 
     @property
     def good_for(self) -> list[str]:
-        """What it is good for, in words."""
+        """Scopes, in words."""
         return [str(Scope(scope).label) for scope in self.scopes]
 
     def note_use(self) -> None:

@@ -48,7 +48,7 @@ def find(
 
 @router.post(
     "/pieces", response={201: PieceBody, 202: ArrivalBody}, auth=BRING, throttle=CHANGING,
-    summary="Bring a picture in",
+    summary="Import a picture",
 )  # fmt: skip
 def bring_in(request: HttpRequest, file: Annotated[UploadedFile, File()]) -> Status[Any]:
     """A PNG, JPEG, WebP or TIFF. Large ones are read by the kiln: 202, and ask after the arrival."""
@@ -61,7 +61,7 @@ def bring_in(request: HttpRequest, file: Annotated[UploadedFile, File()]) -> Sta
 
 @router.get(
     "/arrivals/{arrival_id}", response=ArrivalBody, auth=READ, throttle=LOOKING,
-    summary="How far a large file is",
+    summary="Upload status",
 )  # fmt: skip
 def arrival(request: HttpRequest, arrival_id: UUID) -> ArrivalBody:
     """Its piece is named once it is there."""
@@ -89,7 +89,7 @@ def throw_away(request: HttpRequest, piece_id: UUID) -> Status[None]:
 
 @router.get(
     "/pieces/{piece_id}/schedule", response=ScheduleForm, auth=READ, throttle=LOOKING,
-    summary="The schedule in hand",
+    summary="The current schedule",
 )  # fmt: skip
 def schedule(request: HttpRequest, piece_id: UUID) -> Any:
     """Every setting spelt out."""
@@ -98,7 +98,7 @@ def schedule(request: HttpRequest, piece_id: UUID) -> Any:
 
 @router.put(
     "/pieces/{piece_id}/schedule", response=ScheduleForm, auth=FIRE, throttle=CHANGING,
-    summary="Take a schedule in hand",
+    summary="Replace the current schedule",
 )  # fmt: skip
 def keep_schedule(
     request: HttpRequest, piece_id: UUID, given: Annotated[ScheduleForm, Body()]
@@ -121,7 +121,7 @@ def cost(request: HttpRequest, piece_id: UUID, given: Annotated[ScheduleForm, Bo
 
 @router.get(
     "/house-schedules", response=list[HouseBody], auth=READ, throttle=LOOKING,
-    summary="House schedules",
+    summary="Schedule presets",
 )  # fmt: skip
 def house_schedules(request: HttpRequest) -> list[HouseBody]:
     """Those kept for reuse."""

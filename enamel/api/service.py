@@ -93,7 +93,9 @@ for router in (pieces.router, firings.router, swatches.router, layers.router, ba
     api.add_router("", router)
 
 
-@api.get("/me", response=Me, auth=READ, throttle=LOOKING, summary="Who asks", tags=["Access"])
+@api.get(
+    "/me", response=Me, auth=READ, throttle=LOOKING, summary="Current account", tags=["Access"]
+)
 def me(request: HttpRequest) -> Me:
     """The artist in whose name the token lets in, and what it is good for."""
     token: Any = request.auth  # type: ignore[attr-defined]

@@ -35,7 +35,7 @@ def ask(request: HttpRequest, piece_id: UUID, wanted: WantedSheet) -> Status[She
 
 @router.get(
     "/sheets/{sheet_id}", response=SheetBody, auth=READ, throttle=LOOKING,
-    summary="How far a sheet is",
+    summary="Swatch sheet status",
 )  # fmt: skip
 def sheet(request: HttpRequest, sheet_id: UUID) -> SheetBody:
     """Its swatches with what they measure."""

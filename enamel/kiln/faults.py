@@ -21,7 +21,7 @@ NO_ROOM_BYTES = 2**20
 LEAST_ROOM_BYTES = 64 * 2**20
 """Less free than this, and no work is begun."""
 FULL = (
-    "The disk is full. What was finished is kept, and this goes on by itself when there is room: delete "
+    "The disk is full. What was finished is kept, and this resumes when there is room: delete "
     "print files or pieces, or make room otherwise."
 )
 

@@ -31,7 +31,7 @@ MOST_CROPS = 24
 COLUMNS = 3
 TOLD = {
     "upscaler": "{}", "strength": "strength {}", "steps": "{} steps", "sampler": "{}",
-    "hold": "hold {}", "missing": "give back {}", "guidance": "guidance {}", "model": "{}",
+    "hold": "hold {}", "missing": "restore detail {}", "guidance": "guidance {}", "model": "{}",
     "seed": "seed {}",
 }  # fmt: skip
 """Settings that labels tell, and how."""
@@ -192,7 +192,7 @@ def write_sheet(
     crops = [Labelled(lambda: base_window(sheet), "Base, enlarged by Lanczos")]
     crops += [Labelled(None, "") for _ in range(columns - 1)]
     for swatch in sheet.swatches.defer("so_far"):
-        label = swatch.label or "the coat in hand"
+        label = swatch.label or "the current coat"
         if swatch.state == Swatch.State.DONE:
             crops.append(Labelled(partial(pixels_of, swatch), label))
         else:

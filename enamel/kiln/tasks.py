@@ -101,7 +101,7 @@ def check(layer_id: str) -> None:
 
 
 @app.periodic(cron="17 4 * * *")
-@task(CHORES, "Deleting what was thrown away")
+@task(CHORES, "Deleting old pieces for good")
 def delete_for_good(timestamp: int) -> None:
     """Once a day: delete pieces that were deleted long ago, old print files and offers."""
     bringing.delete_for_good()

@@ -36,12 +36,14 @@ def add_remote(remote: argparse.ArgumentParser) -> None:
     added.add_argument("words", nargs="*")
     added.add_argument("--count", type=int, default=20)
 
-    added = deed("bring", "bring pictures in", _bring)
+    added = deed("bring", "import pictures", _bring)
     added.add_argument("files", nargs="+", type=Path, metavar="FILE")
 
     added = deed("fire", "fire a schedule on a piece, or on a file that is brought in", _fire)
     added.add_argument("piece", metavar="PIECE|FILE")
-    added.add_argument("--schedule", type=Path, metavar="FILE.json", help="else the one in hand")
+    added.add_argument(
+        "--schedule", type=Path, metavar="FILE.json", help="default: the piece's current one"
+    )
     added.add_argument("--layer", help="on this layer; else on the base")
     added.add_argument("--output", type=Path, metavar="OUT", help="wait, and take the result away")
     output_options(added)
@@ -50,7 +52,9 @@ def add_remote(remote: argparse.ArgumentParser) -> None:
     added.add_argument("piece", metavar="PIECE")
     added.add_argument("out", type=Path, metavar="FOLDER", help="for the swatches, as PNG")
     added.add_argument("--window", type=window, required=True, metavar="X,Y,W,H")
-    added.add_argument("--schedule", type=Path, metavar="FILE.json", help="else the one in hand")
+    added.add_argument(
+        "--schedule", type=Path, metavar="FILE.json", help="default: the piece's current one"
+    )
     added.add_argument(
         "--vary", action="append", default=[], metavar="SETTING=VALUES",
         help="as in strength=0.2,0.3 or seed=1,2; at most twice",

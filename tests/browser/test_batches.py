@@ -1,4 +1,4 @@
-"""Many pictures at once in real Chromium: chosen, begun, put in order, watched, compared in pairs."""
+"""Batch in real Chromium: chosen, begun, put in order, watched, compared in pairs."""
 
 import time
 
@@ -86,7 +86,7 @@ def test_chosen_begun_put_in_order_watched_and_compared(
 def test_the_kilns_page_lives(signed_in: Browser, three: list[Piece]) -> None:
     browser = signed_in
     browser.open("/kiln/")
-    assert "No worker that fires is alive" in browser.find("main").text
+    assert "No worker is running for firings" in browser.find("main").text
     for piece in three:
         firings.enqueue_schedule(piece.base, coat(1.5, steps=1))
     browser.wait(lambda _: len(browser.all("[data-move]")) == 3)

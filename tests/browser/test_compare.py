@@ -210,7 +210,7 @@ def test_the_address_leads_to_exactly_this_view_and_it_can_be_saved(
     assert state["zoom"] == "2"
     assert state["smooth"] == "1"
     assert state["angle"] == "15"
-    assert browser.find("[data-enlarged]").text == "Smaller ones enlarged smoothly"
+    assert browser.find("[data-enlarged]").text == "Smaller pictures smoothed"
     places = [(x, y) for x in (0.2, 0.4, 0.6) for y in (0.3, 0.7)]
     seen = [bench.pixel(*place) for place in places]
     browser.driver.refresh()

@@ -22,7 +22,7 @@ def test_draw_sheet_mark_take_fire_and_the_same_pixels(
 ) -> None:
     browser = signed_in
     browser.find("#files").send_keys(str(face_file))
-    browser.button("Bring in").click()
+    browser.button("Import").click()
     browser.find("[data-module~='bench'][data-open]")
     browser.fill("steps", 2)
     browser.fill("tile_width", 128)

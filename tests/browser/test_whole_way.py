@@ -25,7 +25,7 @@ def test_sign_in_upload_set_fire_watch_mend_wipe_download(
     browser = signed_in
     # upload
     browser.find("#files").send_keys(str(face_file))
-    browser.button("Bring in").click()
+    browser.button("Import").click()
     browser.find("[data-module~='bench'][data-open]")
     assert browser.find("h1").text == "face"
 
@@ -107,7 +107,7 @@ def test_sign_in_upload_set_fire_watch_mend_wipe_download(
 def test_stop_then_go_on(signed_in: Browser, kiln: None, face_file: Path) -> None:
     browser = signed_in
     browser.find("#files").send_keys(str(face_file))
-    browser.button("Bring in").click()
+    browser.button("Import").click()
     browser.find("[data-module~='bench'][data-open]")
     browser.fill("steps", 6)
     browser.fill("tile_width", 128)
@@ -130,7 +130,7 @@ def test_a_file_that_can_not_be_used_is_refused_where_it_was_dropped(
     path = tmp_path / "notes.png"
     path.write_text("words, not pixels")
     signed_in.find("#files").send_keys(str(path))
-    signed_in.button("Bring in").click()
+    signed_in.button("Import").click()
     told = signed_in.find("[data-drop-files]")
     signed_in.wait(lambda _: "notes.png" in told.text and "This is not a picture" in told.text)
 
@@ -173,7 +173,7 @@ def test_a_plan_becomes_coats_that_are_edited_and_words_are_drawn(
 ) -> None:
     browser = signed_in
     browser.find("#files").send_keys(str(face_file))
-    browser.button("Bring in").click()
+    browser.button("Import").click()
     browser.find("[data-module~='bench'][data-open]")
     browser.link("Print").click()
     browser.find("[data-module~='bench'][data-open]")

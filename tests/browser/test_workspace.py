@@ -124,7 +124,7 @@ def test_a_house_schedule_is_kept_and_used(bench: Browser) -> None:
     task(bench, "coat")
     bench.fill("strength", 0.17)
     bench.wait(lambda _: "strength 0.17" in bench.find("[data-part='coats']").text)
-    bench.button("House schedules").click()
+    bench.button("Presets …").click()
     bench.fill("name", "soft")
     bench.find("#house").find_element("xpath", ".//button[. = 'Keep']").click()
     bench.wait(lambda _: HouseSchedule.objects.filter(name="soft").exists())
@@ -132,7 +132,7 @@ def test_a_house_schedule_is_kept_and_used(bench: Browser) -> None:
     bench.find("[data-module~='bench'][data-open]")
     bench.fill("strength", 0.5)
     bench.wait(lambda _: "strength 0.5" in bench.find("[data-part='coats']").text)
-    bench.button("House schedules").click()
+    bench.button("Presets …").click()
     bench.find("#house [type='radio']").click()
     bench.button("Use on this piece").click()
     bench.wait(lambda _: bench.find("[name='strength']").get_attribute("value") == "0.17")
@@ -143,7 +143,7 @@ def test_a_smaller_copy_is_told_where_it_was_brought_in(
 ) -> None:
     bench.open()
     bench.find("#files").send_keys(str(portrait(tmp_path / "preview.jpg", (120, 160))))
-    bench.button("Bring in").click()
+    bench.button("Import").click()
     told = bench.find("[data-drop-files]")
     bench.wait(lambda _: "A smaller copy of “portrait” (240 × 320 px)" in told.text)
     bench.find("[data-drop-files] a").click()
@@ -163,11 +163,11 @@ def test_pieces_are_marked_by_key_and_thrown_away(bench: Browser) -> None:
     card.send_keys("n")
     bench.wait(lambda _: Piece.objects.get().mark == "drop")
     bench.open()
-    bench.button("throw away the 1 marked drop").click()
-    bench.button("Throw them away").click()
-    bench.wait(lambda _: "thrown away and can be taken back" in bench.find("body").text)
-    bench.link("thrown away").click()
-    bench.button("Take it back").click()
+    bench.button("delete the 1 marked drop").click()
+    bench.button("Delete pieces").click()
+    bench.wait(lambda _: "deleted; restore within 30 days" in bench.find("body").text)
+    bench.link("recently deleted").click()
+    bench.button("Restore").click()
     bench.wait(lambda _: bench.find("[data-open]"))
     assert Piece.objects.get().deleted_at is None
 
@@ -177,7 +177,7 @@ def test_a_contact_sheet_is_cut_with_keys(signed_in: Browser, kiln: None, tmp_pa
     path = tmp_path / "candidates.png"
     contact_sheet().save(path)
     browser.find("#files").send_keys(str(path))
-    browser.button("Bring in").click()
+    browser.button("Import").click()
     told = browser.find("[data-drop-files]")
     browser.wait(lambda _: "contact sheet of 4 candidates" in told.text)
     browser.find("[data-drop-files] a").click()
@@ -233,7 +233,7 @@ def test_what_a_refiner_does_not_know_goes_and_comes_back(bench: Browser, tmp_pa
         bench.run(choose, "structure_guide", "edges")
         bench.wait(
             lambda _: (
-                "say of the structure guide" in bench.find("form[data-module~='settings']").text
+                "weight of the structure guide" in bench.find("form[data-module~='settings']").text
             )
         )
 

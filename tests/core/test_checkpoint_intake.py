@@ -229,7 +229,7 @@ def test_an_adapter_stays_where_it_lies_and_is_named_by_hash(
     with pytest.raises(FieldRefusal, match="no guide named 'edges'"):
         kit_of("grisaille", (), "edges", "")
     path.write_bytes(path.read_bytes() + b" ")
-    with pytest.raises(Refusal, match="has changed since copper-line was taken in"):
+    with pytest.raises(Refusal, match="has changed since copper-line was added"):
         card.verify(None)
     path.unlink()
     with pytest.raises(Refusal, match="is missing"):

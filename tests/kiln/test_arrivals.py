@@ -152,7 +152,7 @@ def test_a_full_disk_is_waited_for(
             arrivals.carry_out(arrival.pk)
     arrival.refresh_from_db()
     assert (arrival.state, arrival.tries) == (Arrival.State.WAITING, 0)
-    assert "goes on by itself" in arrival.error
+    assert "resumes when there is room" in arrival.error
     assert arrivals.place_of(arrival).exists()
     arrivals.carry_out(arrival.pk)
     arrival.refresh_from_db()

@@ -214,7 +214,7 @@ def test_a_piece_that_was_thrown_away_meanwhile_is_not_fired(
     firings.throw_away(pieces[:1])
     at_work(batch)
     assert states(batch) == ["failed", "done"]
-    assert "thrown away" in batch.items.with_all()[0].reason
+    assert "deleted" in batch.items.with_all()[0].reason
 
 
 def test_the_kiln_gets_a_few_at_a_time_and_the_urgent_ones_first(

@@ -215,7 +215,7 @@ def test_a_firing_on_a_full_disk_waits_and_goes_on_by_itself(
         firing.refresh_from_db()
         assert (firing.state, firing.broken_off) == (Firing.State.QUEUED, 0)
         assert "disk is full" in firing.error
-        assert "goes on by itself" in firing.error
+        assert "resumes when there is room" in firing.error
     with monkeypatch.context() as patched:  # nor is it begun while there is next to no room
         patched.setattr(faults, "free_bytes", lambda folder: faults.LEAST_ROOM_BYTES - 1)
         with pytest.raises(OutOfRoom):

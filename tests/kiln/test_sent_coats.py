@@ -146,7 +146,7 @@ def test_a_bureau_that_does_not_do_it_says_why_and_nothing_leaves(
     sent = offered(piece, coat)
     assert sent.state == State.FAILED
     assert words in sent.error
-    assert "Nothing left the house." in sent.error
+    assert "Nothing was sent." in sent.error
     asking.leave(sent)
     assert not SentCoat.objects.exists()
 

@@ -218,7 +218,7 @@ def test_pairs_are_walked_on_the_comparing_bench(signed_in: Client, piece: Piece
 def test_the_kilns_page_shows_what_runs_waits_failed_and_who_works(
     signed_in: Client, piece: Piece, stranger: User
 ) -> None:
-    assert "No worker that fires is alive" in page(signed_in, "kiln")
+    assert "No worker is running for firings" in page(signed_in, "kiln")
     heard_of("firings")
     first, second, third = (
         firings.enqueue_schedule(piece.base, coat(steps=1, seed=n)) for n in range(3)
@@ -229,8 +229,8 @@ def test_the_kilns_page_shows_what_runs_waits_failed_and_who_works(
     Piece.objects.filter(pk=theirs.pk).update(owner=stranger, title="A secret piece")
     other = firings.enqueue_schedule(theirs.base, coat(steps=1))
     text = page(signed_in, "kiln")
-    assert "No worker that fires" not in text
-    assert "No living worker does swatches and candidates, nor files, checks, models." in text
+    assert "No worker is running for firings" not in text
+    assert "No worker is running for swatches and candidates, nor files, checks, models." in text
     assert "75 s</span> left" in text
     assert "The disk is full." in text
     assert "Another artist's schedule" in text

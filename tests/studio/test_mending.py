@@ -117,7 +117,7 @@ def test_every_face_is_mended_at_a_size_that_suits_it(signed_in: Client, piece: 
     assert answer.status_code == 200
     listed = answer.content.decode()
     assert listed.count("data-mask-face") == 2
-    assert "As found" in listed
+    assert "Reset outline" in listed
     given = fields(piece, mask="", do="everyone", seeds=1)
     signed_in.post(reverse("mend", args=[piece.base.pk]), given)
     shown = Mending.objects.get()

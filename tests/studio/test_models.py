@@ -83,7 +83,7 @@ def test_a_refiner_is_tried_too(db: None) -> None:
 
 def test_an_upscaler_is_brought_in_and_offered(signed_in: Client, tmp_path: Path) -> None:
     said = upload(signed_in, network(tmp_path / "My Soft.onnx"), summary="Soft skies.")
-    assert "taken in as my-soft" in said
+    assert "added as my-soft" in said
     assert "Soft skies." in said
     assert "my-soft" in offered().upscalers
     assert Model.objects.get(name="my-soft").brought_by is not None

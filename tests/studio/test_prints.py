@@ -262,7 +262,7 @@ def test_a_print_file_that_can_not_be_written_says_why(
             prints.write(file.pk)
     file.refresh_from_db()
     assert (file.state, file.tries) == (PrintFile.State.WAITING, 0)
-    assert "goes on by itself" in file.error
+    assert "resumes when there is room" in file.error
     monkeypatch.setattr(prints, "export", broken)
     prints.write(file.pk)
     file.refresh_from_db()

@@ -109,7 +109,7 @@ def examine(path: Path, limits: Limits | None = None) -> FileFacts:
                 "floating-point samples, many channels. Export it as RGB, greyscale or CMYK with "
                 "8 or 16 bits."
             ) from None
-        raise Refusal(f"This is not a picture that Enamel can read. Bring {KNOWN}.") from None
+        raise Refusal(f"This is not a picture that Enamel can read. Choose {KNOWN}.") from None
     except Exception as error:  # a broken file may fail in any way
         logger.info("%s could not be examined: %r", path, error)
         raise Refusal(
@@ -129,11 +129,11 @@ def _facts(image: PIL.Image.Image, path: Path, limits: Limits) -> FileFacts:
     if max(size) > limits.max_side:
         raise Refusal(
             f"This picture is {size}; a side may have {limits.max_side:,} px at most. "
-            "Cut it into parts, or bring a smaller copy."
+            "Cut it into parts, or choose a smaller copy."
         )
     if getattr(image, "is_animated", False):
         kind = "pages" if image.format == "TIFF" else "frames"
-        raise Refusal(f"This file holds several {kind}. Bring a file with a single picture.")
+        raise Refusal(f"This file holds several {kind}. Choose a file with a single picture.")
     assert image.format is not None
     _refuse_what_would_come_out_wrong(image, path)
     alpha = image.mode in ("RGBA", "LA", "PA", "RGBa") or "transparency" in image.info

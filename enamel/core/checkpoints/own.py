@@ -96,5 +96,5 @@ def _verified(entry: FilesCard, sha256: str) -> None:
     if sha256 not in ("", entry.sha256):
         raise Refusal(
             f"The schedule was made with another {entry.name}: its files have the hash {sha256[:12]}…, those "
-            f"here {entry.sha256[:12]}…. Take in the right ones, or choose {entry.name} anew."
+            f"here {entry.sha256[:12]}…. Add the right ones, or choose {entry.name} again."
         )

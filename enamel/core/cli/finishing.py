@@ -22,7 +22,9 @@ def add_finish(command: argparse.ArgumentParser) -> None:
     command.add_argument("input", type=Path, nargs="?", metavar="IN")
     command.add_argument("output", type=Path, nargs="?", metavar="OUT", help=".png, .tif or .jpg")
     command.add_argument("--recipe", type=Path, metavar="FILE.json", help="as the web keeps them")
-    command.add_argument("--automatic", action="store_true", help="let each step decide by itself")
+    command.add_argument(
+        "--automatic", action="store_true", help="choose each step's values automatically"
+    )
     command.add_argument("--base", type=Path, metavar="BASE", help="what it is matched to")
     command.add_argument("--describe", action="store_true", help="print the recipes' JSON Schema")
     output_options(command)

@@ -152,7 +152,7 @@ def run_models(chosen: argparse.Namespace) -> None:
             raise Refusal(f"There is no file {path}.")
         take = checkpoints.take_in if checkpoints.is_for_here(path) else take_in
         taken = take(path, chosen.name or name_from(path.name))
-        print(f"{taken.name} is taken in as {taken.kind}.", file=sys.stderr)
+        print(f"{taken.name} is added as {taken.kind}.", file=sys.stderr)
     found: list[dict[str, Any]] = [
         {"name": name, "kind": "upscaler", "factor": None, "summary": "Plain interpolation."}
         for name in FILTERS

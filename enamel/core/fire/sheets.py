@@ -47,11 +47,11 @@ def _mixed(coat: Coat, value: Any) -> Coat:
 
 VARIED = (
     Varied("strength", "Denoising strength", True, _refined("strength")),
-    Varied("give_back", "Give back", True, _refined("give_back")),
+    Varied("give_back", "Restore detail", True, _refined("give_back")),
     Varied("seed", "Seed", True, _refined("seed")),
     Varied("steps", "Steps", True, _refined("steps")),
     Varied("hold", "Hold", True, _refined("hold")),
-    Varied("grit", "Grit", True, _refined("grit")),
+    Varied("grit", "Extra noise", True, _refined("grit")),
     Varied("guidance", "Guidance scale", True, _refined("guidance")),
     Varied("contrast", "Start contrast", True, _refined("contrast")),
     Varied("chroma", "Start chroma", True, _refined("chroma")),

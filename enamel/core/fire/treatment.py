@@ -34,7 +34,7 @@ class AskedFile:
     """A print file of each result."""
 
     settings: PrintSettings = setting(PrintSettings(), "The file, without a print.")
-    on_print: bool = setting(False, "Whether it lies on the print that the piece has in hand.")
+    on_print: bool = setting(False, "Whether it is laid out on the piece's current print.")
     pattern: str = setting(USUAL, "Of its name.")
 
 
@@ -42,9 +42,7 @@ class AskedFile:
 class Treatment:
     """What is done with each picture, one after the other; each step may be left out."""
 
-    schedule: Schedule | None = setting(
-        None, "The coats; null for the schedule that each piece has in hand."
-    )
+    schedule: Schedule | None = setting(None, "The coats; null for each piece's current schedule.")
     kinds: tuple[ForKind, ...] = setting((), "Other coats for certain kinds of pictures.")
     coats: bool = setting(True, "Whether coats are fired at all.")
     words: bool = setting(

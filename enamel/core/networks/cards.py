@@ -151,7 +151,7 @@ class FilesCard(Card):
             found = path.stat()
             if (found.st_size, found.st_mtime_ns) != (file["bytes"], file["changed"]):
                 raise Refusal(
-                    f"{path} has changed since {self.name} was taken in. Put the old file back, or "
+                    f"{path} has changed since {self.name} was added. Restore the old file, or "
                     "delete the model and take it in again."
                 )
         super().verify(digest)

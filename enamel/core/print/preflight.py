@@ -67,7 +67,7 @@ def preflight(known: Known) -> list[Notice]:
 def _pixels(known: Known) -> Notice:
     distance = known.plan.distance_mm if known.plan else PrintPlan().distance_mm
     quality = quality_of(known.ppi, distance)
-    seen = f"{known.ppi:.0f} ppi, seen from {distance / 10:.0f} cm"
+    seen = f"{known.ppi:.0f} ppi, viewed from {distance / 10:.0f} cm"
     if quality is None:
         return Notice(Matter.PIXELS, False, f"Too few pixels: {seen}, looks soft.")
     return Notice(Matter.PIXELS, True, f"Enough pixels: {seen}, is {quality}.")

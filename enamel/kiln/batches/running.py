@@ -74,7 +74,7 @@ def _begin(item: BatchItem) -> None:
     try:
         piece = item.piece or _brought_in(item)
         if piece.deleted_at is not None:
-            raise Refusal("The piece was thrown away before its turn came.")
+            raise Refusal("The piece was deleted before its turn came.")
         store.prepare(piece.base)
         treatment = item.batch.as_treatment()
         steps = steps_for(piece, treatment)

@@ -172,7 +172,7 @@ class OrderJob:
             terms = self.client.ask("GET", "/v1/terms", answers.Terms)
             offer = self.client.ask("POST", "/v1/offers", answers.Offer, body=bare)
         except Rejected as error:
-            self.fail(f"The bureau makes no offer: {error} Nothing left the house.")
+            self.fail(f"The bureau makes no offer: {error} Nothing was sent.")
         except ServiceError as error:
             self.fail(
                 f"{error} So there is no offer. Nothing left the house; fire the coat here, or ask "

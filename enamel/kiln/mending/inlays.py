@@ -108,7 +108,7 @@ def take_file(under: Layer, upload: File, name: str) -> tuple[Source, Aligned | 
         if facts.size.megapixels > MOST_MEGAPIXELS:
             raise Refusal(
                 f"This picture has {facts.size.megapixels:.0f} megapixels; files of up to "
-                f"{MOST_MEGAPIXELS:.0f} can be laid over. Reduce it, or bring it in as a piece."
+                f"{MOST_MEGAPIXELS:.0f} can be laid over. Reduce it, or import it as a piece."
             )
         with read_canvas(path, facts, folder / "laid.npy") as over, canvas_of(under) as below:
             size, digest = over.size, over.digest()

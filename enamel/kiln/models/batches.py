@@ -43,7 +43,7 @@ class Batch(models.Model):
     urgency = models.SmallIntegerField(choices=Urgency.choices, default=Urgency.BEHIND)
     paused = models.BooleanField(default=False)
     folder = models.CharField(max_length=255, blank=True, help_text="That its pictures come from.")
-    watched = models.BooleanField(default=False, help_text="Whether new files there are taken in.")
+    watched = models.BooleanField(default=False, help_text="Whether new files there are imported.")
     looking = models.BooleanField(default=False, help_text="Whether the folder is still looked at.")
     seen = models.JSONField(default=dict, help_text="Files there at the last look, not yet whole.")
     created = models.DateTimeField(default=timezone.now)

@@ -101,14 +101,14 @@ class Piece(models.Model):
     base_file = models.FileField(upload_to="bases/", help_text="The file as it was brought in.")
     base_name = models.CharField(max_length=255)
     schedule_kept = models.JSONField(
-        null=True, blank=True, help_text="The schedule in hand; none before the first change."
+        null=True, blank=True, help_text="The current schedule; none before the first change."
     )
     base_facts = models.JSONField(default=dict, help_text="What the file says of itself.")
     made = models.JSONField(default=dict, help_text="How the base was made, as it is known.")
     made_by_model = models.BooleanField(
         default=True, help_text="Whether a generative model made the base."
     )
-    print_kept = models.JSONField(null=True, blank=True, help_text="The print in hand.")
+    print_kept = models.JSONField(null=True, blank=True, help_text="The current print.")
     notes = models.TextField(blank=True)
     mark = models.CharField(max_length=5, choices=Mark.choices, blank=True)
     tags = ArrayField(models.CharField(max_length=40), default=list, blank=True)
@@ -118,7 +118,7 @@ class Piece(models.Model):
     )
     cuts = models.JSONField(null=True, help_text="Columns and rows of a contact sheet, in px.")
     step = models.PositiveIntegerField(
-        default=0, help_text="Which change of the schedule is in hand."
+        default=0, help_text="Which change of the schedule is current."
     )
     faces_kept = models.JSONField(
         null=True, blank=True,
@@ -144,7 +144,7 @@ class Piece(models.Model):
 
     @property
     def schedule(self) -> Schedule:
-        """The schedule in hand: one plain coat before the first change."""
+        """The current schedule: one plain coat before the first change."""
         return self.schedule_by(None)
 
     @property
@@ -153,7 +153,7 @@ class Piece(models.Model):
         return self._starting_schedule(Suited.read())
 
     def schedule_by(self, suited: SuitedModels | None) -> Schedule:
-        """The schedule in hand; ``suited`` saves reading for each of many pieces what suits what."""
+        """The current schedule; ``suited`` saves reading for each of many pieces what suits what."""
         if self.schedule_kept is None:
             return self._starting_schedule(suited or Suited.read())
         return Schedule.from_json(self.schedule_kept)
@@ -188,7 +188,7 @@ class Piece(models.Model):
 
     @transaction.atomic
     def keep_schedule(self, schedule: Schedule) -> None:
-        """Take a schedule in hand as a change that can be undone. What was undone before is let go."""
+        """Replace the current schedule as a change that can be undone. What was undone before is let go."""
         # a page may send two changes at once; the second waits for the first
         waiting = Piece._base_manager.select_for_update()
         self.refresh_from_db(fields=["step", "schedule_kept"], from_queryset=waiting)

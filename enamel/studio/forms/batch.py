@@ -26,7 +26,7 @@ class BatchForm(forms.Form):
 
     name = forms.CharField(max_length=120, label="Name")
     folder = forms.ChoiceField(required=False, label="Folder")
-    watched = forms.BooleanField(required=False, label="Take in what is put there later")
+    watched = forms.BooleanField(required=False, label="Import files added to it later")
     schedule = forms.ChoiceField(label="Coats")
     words = forms.BooleanField(required=False, label="With each picture's own words and seed")
     faces = forms.BooleanField(required=False, label="Mend all faces")
@@ -47,7 +47,7 @@ class BatchForm(forms.Form):
         }
         self.kept = {str(kept.pk): kept for kept in HouseOutput.objects.filter(owner_id=owner_id)}
         house = [(number, kept.name) for number, kept in self.schedules.items()]
-        own = (OWN, "Each piece's schedule in hand")
+        own = (OWN, "Each piece's current schedule")
         self._offer("schedule", [own, *house, (NONE, "No coats")])
         self._offer("finish", [("", "None"), *((n, one.name) for n, one in self.finishes.items())])
         self._offer("outputs", [(n, one.name) for n, one in self.kept.items()])

@@ -82,7 +82,7 @@ class PrintForm(SettingsForm):
     px_height = forms.IntegerField(min_value=16, max_value=65500, required=False, label="Height")
     factor = forms.FloatField(min_value=0.05, max_value=64, required=False, label="Factor")
     ppi = of_setting(PrintTarget, "ppi", label="Resolution")
-    fit = forms.ChoiceField(choices=FITS, widget=forms.RadioSelect, label="Where shapes differ")
+    fit = forms.ChoiceField(choices=FITS, widget=forms.RadioSelect, label="If proportions differ")
     centre_x = forms.FloatField(min_value=0, max_value=100, label="Crop across")
     centre_y = forms.FloatField(min_value=0, max_value=100, label="Crop down")
     zoom = of_setting(PrintPlan, "zoom", label="Crop zoom")
@@ -94,7 +94,7 @@ class PrintForm(SettingsForm):
     beyond = forms.ChoiceField(choices=BEYONDS, required=False, label="Bleed and wrap hold")
     split = forms.ChoiceField(choices=sheet_choices, required=False, label="Split over sheets of")
     overlap = forms.CharField(required=False, max_length=30, label="Overlap")
-    distance = forms.CharField(max_length=30, label="Seen from")
+    distance = forms.CharField(max_length=30, label="Viewing distance")
     growth = forms.TypedChoiceField(choices=GROWTHS, coerce=float, label="Growth of a step")
 
     def __init__(self, *args: Any, unit: Unit, **kwargs: Any) -> None:
@@ -251,7 +251,7 @@ class PrintFileForm(forms.Form):
     format = forms.ChoiceField(choices=[(kind, kind.label) for kind in FileFormat], label="Kind")
     bits = forms.TypedChoiceField(choices=[(8, "8 bits"), (16, "16 bits")], coerce=int)
     lies = forms.ChoiceField(
-        choices=[("print", "On the print in hand"), ("whole", "The whole picture")],
+        choices=[("print", "On the current print"), ("whole", "The whole picture")],
         widget=forms.RadioSelect,
         required=False,
         label="Holds",
@@ -330,7 +330,7 @@ class ProofForm(forms.Form):
     gamut = forms.BooleanField(required=False, label="Mark what is out of gamut")
     gain = of_setting(Proof, "gain", label="Dot gain")
     spread = forms.BooleanField(required=False, label="Spread of ink")
-    from_distance = forms.BooleanField(required=False, label="As seen from the print's distance")
+    from_distance = forms.BooleanField(required=False, label="At the print's viewing distance")
 
     def clean(self) -> dict[str, Any]:
         given = super().clean() or self.cleaned_data

@@ -120,12 +120,12 @@ class RefineFields(SettingsForm):
 
     model = forms.ChoiceField(label="Refiner")
     strength = of_setting(Refine, "strength", label="Denoising strength")
-    give_back = of_setting(Refine, "give_back", label="Give back")
+    give_back = of_setting(Refine, "give_back", label="Restore detail")
     steps = of_setting(Refine, "steps", label="Steps")
     seed = of_setting(Refine, "seed", label="Seed")
     guidance = of_setting(Refine, "guidance", label="Guidance scale")
     hold = of_setting(Refine, "hold", label="Hold")
-    grit = of_setting(Refine, "grit", label="Grit")
+    grit = of_setting(Refine, "grit", label="Extra noise")
     sampler = forms.ChoiceField(choices=SAMPLERS, label="Sampler")
     spacing = forms.ChoiceField(choices=SPACINGS, label="Noise levels")
     prompt = forms.CharField(

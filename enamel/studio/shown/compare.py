@@ -72,7 +72,7 @@ class Compared:
     @property
     def name(self) -> str:
         if isinstance(self.of, Swatch):
-            return f"Swatch: {self.of.label or 'the coat in hand'}"
+            return f"Swatch: {self.of.label or 'the current coat'}"
         return self.of.get_kind_display()
 
     @property

@@ -8,7 +8,7 @@ from enamel.core.schedule import Coat, Schedule
 
 @dataclass(frozen=True, slots=True)
 class Draft:
-    """A schedule and the coat in hand."""
+    """A schedule and the current coat."""
 
     schedule: Schedule
     number: int
@@ -18,7 +18,7 @@ class Draft:
         return self.schedule.coats[self.number]
 
     def with_coat(self, coat: Coat) -> "Draft":
-        """The coat in hand replaced; it stays on or off as it was."""
+        """The current coat replaced; it stays on or off as it was."""
         coats = list(self.schedule.coats)
         coats[self.number] = replace(coat, on=self.coat.on)
         return Draft(Schedule(tuple(coats)), self.number)
@@ -28,7 +28,7 @@ class Draft:
         return self._inserted(replace(self.coat, factor=2.0, size=None, on=True))
 
     def copy(self) -> "Draft":
-        """The coat in hand once more, after itself."""
+        """The current coat once more, after itself."""
         return self._inserted(self.coat)
 
     def _inserted(self, coat: Coat) -> "Draft":
@@ -49,7 +49,7 @@ class Draft:
         return Draft(Schedule(tuple(coats)), place)
 
     def switch(self) -> "Draft":
-        """The coat in hand on or off. One coat at least stays on."""
+        """The current coat on or off. One coat at least stays on."""
         coats = list(self.schedule.coats)
         coats[self.number] = replace(self.coat, on=not self.coat.on)
         if not any(coat.on for coat in coats):
@@ -57,7 +57,7 @@ class Draft:
         return Draft(Schedule(tuple(coats)), self.number)
 
     def remove(self) -> "Draft":
-        """Without the coat in hand. One coat at least stays."""
+        """Without the current coat. One coat at least stays."""
         coats = list(self.schedule.coats)
         if len(coats) == 1:
             raise Refusal("This is the only coat; a schedule needs one.")
@@ -67,11 +67,11 @@ class Draft:
         return Draft(Schedule(tuple(coats)), min(self.number, len(coats) - 1))
 
     def alone(self) -> Schedule:
-        """Just the coat in hand."""
+        """Just the current coat."""
         return Schedule((replace(self.coat, on=True),))
 
     def seeds(self, count: int) -> list[Schedule]:
-        """The coat in hand alone, with its seed and those that follow it."""
+        """The current coat alone, with its seed and those that follow it."""
         refine = self.coat.refinement
         if refine is None:
             raise Refusal("This coat refines nothing, so seeds make no difference.")
@@ -81,7 +81,7 @@ class Draft:
         ]
 
     def onward(self) -> Schedule:
-        """The coat in hand and those after it."""
+        """The current coat and those after it."""
         return Schedule((replace(self.coat, on=True), *self.schedule.coats[self.number + 1 :]))
 
 

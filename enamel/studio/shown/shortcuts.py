@@ -31,7 +31,7 @@ SHORTCUTS = (
     Shortcut("zoom-whole", "100 %", "1", "picture"),
     Shortcut("zoom-double", "200 %", "2", "picture"),
     Shortcut("zoom-print", "Print size on this screen", "p", "picture"),
-    Shortcut("grid", "Show or hide the tiles of the coat in hand", "t", "workspace"),
+    Shortcut("grid", "Show or hide the tiles of the current coat", "t", "workspace"),
     Shortcut("rulers", "Show or hide the rulers", "r", "workspace"),
     Shortcut("lighter", "Surround lighter", "]", "picture"),
     Shortcut("darker", "Surround darker", "[", "picture"),

@@ -81,13 +81,13 @@ def draft_of(piece: Piece, number: str | None) -> Draft:
 
 
 def start_of(draft: Draft, base: Size) -> Size:
-    """Size of what the coat in hand enlarges."""
+    """Size of what the current coat enlarges."""
     before = tuple(coat for coat in draft.schedule.coats[: draft.number] if coat.on)
     return Schedule(before).sizes(base)[-1] if before else base
 
 
 def result_of(draft: Draft, base: Size) -> Size:
-    """Size of what the coat in hand makes."""
+    """Size of what the current coat makes."""
     return draft.coat.size_from(start_of(draft, base))
 
 
@@ -108,13 +108,13 @@ def rows_of(piece: Piece, schedule: Schedule) -> list[Row]:
 
 
 def coat_form(piece: Piece, draft: Draft) -> CoatForm:
-    """The form of the coat in hand."""
+    """The form of the current coat."""
     start = start_of(draft, piece.base.size)
     return CoatForm.showing(draft.coat, start, piece.print_plan, masks.named(piece))
 
 
 def changed_since_fired(piece: Piece, draft: Draft) -> dict[str, str]:
-    """Fields of the coat in hand that differ from the schedule fired last, or from the one the piece
+    """Fields of the current coat that differ from the schedule fired last, or from the one the piece
     began with, and what stood there then."""
     before = piece.last_fired or piece.starting_schedule
     if draft.number >= len(before.coats):
@@ -210,7 +210,7 @@ def firing_grids(firing: Firing) -> str:
 
 
 def middle_window(workspace: "Workspace") -> str:
-    """A window of 512 px in the middle of the coat in hand's result."""
+    """A window of 512 px in the middle of the current coat's result."""
     size = result_of(workspace.draft, workspace.layers[0].size)
     width, height = min(WINDOW, size.width), min(WINDOW, size.height)
     return f"{(size.width - width) // 2} {(size.height - height) // 2} {width} {height}"
@@ -247,7 +247,7 @@ class Workspace:
 
     @cached_property
     def draft(self) -> Draft:
-        """The schedule with the coat in hand, for the tasks that ask for it."""
+        """The schedule with the current coat, for the tasks that ask for it."""
         return draft_of(self.piece, self.picked.get("coat"))
 
     def _found(self, asked: str | None) -> Layer | None:

@@ -129,7 +129,7 @@ def made_with(layer: Layer) -> str:
         parts.append(Finish.from_json(layer.recipe["finish"]).words)
     if "bureau" in layer.recipe:
         parts.append(f"laid by {layer.recipe['bureau']['name']}")
-    return ", ".join(parts) or "as it was brought in"
+    return ", ".join(parts) or "as imported"
 
 
 @register.simple_tag

@@ -43,11 +43,11 @@ def keep(request: HttpRequest, piece_id: UUID) -> HttpResponse:
     piece = own_piece(request, piece_id)
     name = request.POST.get("name", "").strip()[:80]
     if not name:
-        messages.error(request, "Give the house schedule a name. Nothing was kept.")
+        messages.error(request, "Give the preset a name. Nothing was saved.")
     else:
         fresh = _keep(request, name, piece.schedule)
         how = "kept" if fresh else "replaced by this one"
-        messages.success(request, f"House schedule “{name}” is {how}.")
+        messages.success(request, f"Preset “{name}” is {how}.")
     return _to_coats(piece)
 
 
@@ -58,16 +58,18 @@ def apply(request: HttpRequest, piece_id: UUID) -> HttpResponse:
     piece = own_piece(request, piece_id)
     chosen = whole_number(request.POST.get("schedule"))
     if chosen is None:
-        messages.error(request, "Choose a house schedule first.")
+        messages.error(request, "Choose a preset first.")
         return _to_coats(piece)
     house = _own(request, chosen)
     if "forget" in request.POST:
         house.delete()
-        messages.success(request, f"House schedule “{house.name}” is deleted. Pieces keep theirs.")
+        messages.success(request, f"Preset “{house.name}” is deleted. Pieces keep their schedules.")
         return _to_coats(piece)
     try:
         piece.keep_schedule(house.as_schedule())
-        messages.success(request, f"“{house.name}” is in hand now. Undo brings the old one back.")
+        messages.success(
+            request, f"“{house.name}” is this piece's schedule now. Undo restores the old one."
+        )
     except Refusal as refusal:
         messages.error(request, f"“{house.name}” can't be used here: {refusal}")
     return _to_coats(piece)
@@ -98,8 +100,8 @@ def take_in(request: HttpRequest, piece_id: UUID) -> HttpResponse:
             raise Refusal("It is larger than any schedule.")
         schedule = Schedule.from_json(read_json(file.read()))
     except Refusal as refusal:
-        messages.error(request, f"{file.name} can't be taken in: {refusal} Nothing was kept.")
+        messages.error(request, f"{file.name} can't be imported: {refusal} Nothing was saved.")
         return _to_coats(piece)
     _keep(request, name, schedule)
-    messages.success(request, f"House schedule “{name}” is kept.")
+    messages.success(request, f"Preset “{name}” is saved.")
     return _to_coats(piece)

@@ -73,7 +73,7 @@ def take_in_model(request: HttpRequest) -> HttpResponse:
     try:
         arrivals.receive_network(person(request), waiting or upload, **words)
     except Refusal as refusal:
-        form.add_error("file", f"It was not taken in. {refusal}")
+        form.add_error("file", f"It was not added. {refusal}")
         return _page(request, form, 422)
     return redirect("models")
 

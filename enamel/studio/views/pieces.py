@@ -168,7 +168,7 @@ def duplicate(request: HttpRequest, piece_id: UUID) -> HttpResponse:
 @require_POST
 @login_required
 def throw_away(request: HttpRequest) -> HttpResponse:
-    """One piece, or all that are marked drop. They can be taken back for 30 days."""
+    """One piece, or all that are marked drop. They can be restored for 30 days."""
     own = Piece.objects.of(request.user)
     chosen = own.filter(mark=Piece.Mark.DROP)
     if "piece" in request.POST:
@@ -177,7 +177,9 @@ def throw_away(request: HttpRequest) -> HttpResponse:
     firings.throw_away(thrown)
     if thrown:
         names = f"“{thrown[0].title}” is" if len(thrown) == 1 else f"{len(thrown)} pieces are"
-        messages.success(request, f"{names} thrown away and can be taken back for 30 days.")
+        messages.success(
+            request, f"{names} deleted; restore within 30 days under Recently deleted."
+        )
     return redirect("pieces")
 
 

@@ -34,7 +34,7 @@ own_sheet, own_swatch = own.sheet, own.swatch
 @require_GET
 @login_required
 def windows(request: HttpRequest, piece_id: UUID) -> JsonResponse:
-    """Windows worth trying, in px of the coat in hand's result."""
+    """Windows worth trying, in px of the current coat's result."""
     piece = own_piece(request, piece_id)
     draft = draft_of(piece, request.GET.get("coat"))
     size = result_of(draft, piece.base.size)

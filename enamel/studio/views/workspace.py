@@ -36,7 +36,7 @@ def piece(request: HttpRequest, piece_id: UUID) -> HttpResponse:
 @require_POST
 @login_required
 def schedule(request: HttpRequest, piece_id: UUID) -> HttpResponse:
-    """Keep the coat in hand, then do what the button says: edit the schedule, fire, or send out."""
+    """Keep the current coat, then do what the button says: edit the schedule, fire, or send out."""
     piece = own_piece(request, piece_id)
     wanted = request.POST.get("do", "")
     if wanted in ("undo", "redo"):
@@ -112,7 +112,7 @@ def swatch_cost(request: HttpRequest, piece_id: UUID) -> JsonResponse:
 
 
 def _try(request: HttpRequest, piece: Piece, draft: Draft, form: CoatForm) -> HttpResponse:
-    """A sheet of swatches of the coat in hand, on the window and over the values asked for."""
+    """A sheet of swatches of the current coat, on the window and over the values asked for."""
     asked = SheetForm(request.POST)
     if not asked.is_valid():
         for name, errors in asked.errors.items():
@@ -144,7 +144,7 @@ def _fire(request: HttpRequest, piece: Piece, draft: Draft, wanted: str, seeds: 
 @require_POST
 @login_required
 def schedule_cost_view(request: HttpRequest, piece_id: UUID) -> HttpResponse:
-    """Keep a change of the coat in hand, and show what follows from it, as a piece of page."""
+    """Keep a change of the current coat, and show what follows from it, as a piece of page."""
     piece = own_piece(request, piece_id)
     draft, form = _in_hand(request, piece)
     if not form.is_valid():

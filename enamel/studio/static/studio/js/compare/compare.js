@@ -214,7 +214,7 @@ class Bench {
       slider.setAttribute("aria-valuetext", text);
     }
     root.querySelector("[data-apart-line]").textContent = this.apart[`${this.first.token} ${this.second.token}`] ?? "one picture";
-    root.querySelector("[data-enlarged]").textContent = state.smooth ? "Smaller ones enlarged smoothly" : "Smaller ones enlarged as pixels";
+    root.querySelector("[data-enlarged]").textContent = state.smooth ? "Smaller pictures smoothed" : "Smaller pictures unsmoothed";
     this.#tellFindings();
     this.blinking();
   }

@@ -106,7 +106,7 @@ function send(root, file, shown) {
     const failed = () => resolve({
       pieces: [],
       arrivals: [],
-      refused: [{ name: file.name, reason: "The server did not answer. Nothing was brought in; try again." }],
+      refused: [{ name: file.name, reason: "The server did not answer. Nothing was imported; try again." }],
     });
     request.open("POST", root.action);
     request.setRequestHeader("Accept", "application/json");

@@ -1,4 +1,4 @@
-// finish-house.js: recipes kept for other pieces: used, kept, deleted, taken in from files.
+// finish-house.js: recipes kept for other pieces: used, saved, deleted, imported from files.
 import { send } from "../shared/send.js";
 
 export function houseFinishes(root, form, recipe, use) {
@@ -14,7 +14,7 @@ export function houseFinishes(root, form, recipe, use) {
   };
   list.addEventListener("click", async ({ target }) => {
     const kept = target.closest("[data-kept]");
-    if (target.matches("[data-use]")) taken(JSON.parse(kept.dataset.recipe), "It is in hand now; each step can be taken back.");
+    if (target.matches("[data-use]")) taken(JSON.parse(kept.dataset.recipe), "It is loaded; each step can be undone.");
     if (target.matches("[data-forget]")) {
       const { answer, refused } = await send(kept.dataset.kept, {});
       if (answer) kept.remove();
@@ -31,12 +31,12 @@ export function houseFinishes(root, form, recipe, use) {
     const kept = await answer.json();
     list.querySelector(`[data-kept="${kept.forget}"]`)?.remove();
     list.append(entry(kept));
-    say(`“${kept.name}” is kept.`);
+    say(`“${kept.name}” is saved.`);
   });
   const file = root.querySelector("#finish-file");
   file.addEventListener("change", async () => {
     try {
-      taken(JSON.parse(await file.files[0].text()), `${file.files[0].name} is in hand now.`);
+      taken(JSON.parse(await file.files[0].text()), `${file.files[0].name} is loaded.`);
     } catch {
       say(`${file.files[0].name} is not JSON. Nothing was changed.`);
     }

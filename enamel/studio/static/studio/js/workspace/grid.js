@@ -1,4 +1,4 @@
-// grid.js: the tiles of the coat in hand over the picture, as the firing will cut it: order, overlaps.
+// grid.js: the tiles of the current coat over the picture, as the firing will cut it: order, overlaps.
 import { fresh, toggle } from "../shared/canvas.js";
 
 const READABLE_PX = 34;
