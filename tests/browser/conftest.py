@@ -110,7 +110,7 @@ class Browser:
 def chromium() -> Iterator[webdriver.Chrome]:
     """One for all tests: starting it takes longer than many of them."""
     options = webdriver.ChromeOptions()
-    for argument in ("--headless=new", "--no-sandbox", "--disable-dev-shm-usage",
+    for argument in ("--headless=new", "--disable-gpu", "--no-sandbox", "--disable-dev-shm-usage",
                      "--window-size=1280,800", "--force-device-scale-factor=1"):  # fmt: skip
         options.add_argument(argument)
     options.set_capability("goog:loggingPrefs", {"browser": "ALL"})

@@ -36,13 +36,13 @@ def test_sign_in_upload_set_fire_watch_mend_wipe_download(
     browser.fill("tile_width", 128)
     browser.fill("tile_height", 128)
     browser.fill("overlap", 32)
-    browser.wait(lambda _: "35 tiles" in browser.find("[data-cost]").text)
+    browser.wait(lambda _: "24 tiles" in browser.find("[data-cost]").text)
     assert "480 × 640 px" in browser.find("[data-cost]").text
 
     # fire and watch tiles arrive on the picture
     browser.button("Fire this coat").click()
     browser.wait(lambda _: browser.run(LIVE_TILES))
-    assert "of 35 tiles" in browser.find("[data-module='firing']").text
+    assert "of 24 tiles" in browser.find("[data-module='firing']").text
     browser.wait(lambda _: "% · face" in browser.driver.title)
     painted = browser.run(
         "const c = document.querySelector('[data-live-tiles]');"

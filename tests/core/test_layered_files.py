@@ -180,9 +180,9 @@ def test_few_colours_are_those_of_the_flat_places() -> None:
 
 
 def test_a_photograph_is_no_flat_art(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(trace, "MOST_NODES", 5_000)  # so that a small one is too much
+    monkeypatch.setattr(trace, "MOST_NODES", 2_000)  # so that a small one is too much
     rng = np.random.default_rng(3)
-    canvas = canvas_of(rng.integers(0, 65536, (60, 60, 3), dtype=np.uint16), tmp_path)
+    canvas = canvas_of(rng.integers(0, 65536, (36, 36, 3), dtype=np.uint16), tmp_path)
     with pytest.raises(Refusal, match="no flat art"):
         export(canvas, tmp_path / "x.svg", output=Output(FileFormat.SVG, speckle=0))
     assert not (tmp_path / "x.svg").exists()

@@ -390,7 +390,7 @@ def test_work_the_disk_can_not_hold_is_refused_before_it_starts(
 
 @pytest.mark.django_db(transaction=True)
 def test_a_killed_worker_leaves_a_firing_that_another_continues(piece: Piece) -> None:
-    schedule = coat(steps=25, tile=(64, 64), overlap=16)
+    schedule = coat(steps=15, tile=(64, 64), overlap=16)
     firing = firings.enqueue_schedule(piece.base, schedule)
     first = worker("firings", ENAMEL_THREADS="1")
     try:
