@@ -9,7 +9,7 @@ from procrastinate import JobContext, RetryStrategy
 from procrastinate.contrib.django import app
 from procrastinate.exceptions import JobAborted
 
-from enamel.kiln import attendance, checking, prints, shop
+from enamel.kiln import checking, heartbeats, prints, shop
 from enamel.kiln.bureau import sending as bureau
 from enamel.kiln.faults import OutOfRoom
 from enamel.kiln.firings import running
@@ -48,7 +48,7 @@ def task(queue: str, words: str = "", **options: Any) -> Callable[[Callable[...,
     """
 
     def made(function: Callable[..., None]) -> Any:
-        told = attendance.at(words)(function) if words else function
+        told = heartbeats.shown_as(words)(function) if words else function
         declared: Any = app.task(queue=queue, retry=AGAIN, **options)
         return declared(told)
 

@@ -38,7 +38,7 @@ def test_chosen_begun_put_in_order_watched_and_compared(
 ) -> None:
     browser = signed_in
     browser.open("/")
-    browser.link("all of these at once").click()
+    browser.link("fire these as a batch").click()
     browser.find("[data-foretold] dl")
     assert browser.find("[data-chosen]").text == "3"
     browser.fill("name", "Posters")

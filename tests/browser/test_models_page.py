@@ -25,9 +25,7 @@ def test_bring_in_try_switch_off_delete(signed_in: Browser, kiln: None, tmp_path
     file.send_keys(str(network(tmp_path / "soft.onnx")))
     browser.fill("summary", "Soft skies.")
     browser.button("Test and add").click()
-    browser.wait(
-        lambda _: "added as soft" in browser.find("[aria-label='On their way in']").text
-    )
+    browser.wait(lambda _: "added as soft" in browser.find("[aria-label='On their way in']").text)
     browser.wait(lambda _: "Soft skies." in browser.find("#soft").text)
 
     # its trial arrives by itself, pixel for pixel

@@ -29,9 +29,9 @@ from enamel.kiln.firings import running
 from enamel.kiln.locks import Busy
 from enamel.kiln.models import Firing, Layer, Piece, Timing, Worker
 from enamel.kiln.models.timings import KEPT
-from enamel.kiln.models.workers import SILENT
+from enamel.kiln.models.workers import DEAD_AFTER
 from enamel.kiln.storage import layers as store
-from tests.kiln.workers import heard_of, wait_for, worker
+from tests.kiln.workers import record_heartbeat, wait_for, worker
 from tests.pictures import assert_same_pixels, whole
 from tests.schedules import coat
 
@@ -327,11 +327,11 @@ def test_a_firing_left_behind_is_taken_up_again(piece: Piece) -> None:
 def test_a_firing_that_nobody_carries_on_is_told_from_one_that_waits(piece: Piece) -> None:
     firing = firings.enqueue_schedule(piece.base, coat())
     assert firings.unattended(firing)
-    heard_of("swatches")
+    record_heartbeat("swatches")
     assert firings.unattended(firing)
-    heard_of("firings", "swatches")
+    record_heartbeat("firings", "swatches")
     assert not firings.unattended(firing)
-    Worker.objects.update(seen=timezone.now() - SILENT)
+    Worker.objects.update(seen=timezone.now() - DEAD_AFTER)
     assert firings.unattended(firing)
     firings.stop(firing)
     firing.refresh_from_db()

@@ -4,14 +4,16 @@ import random
 
 import pytest
 from django.contrib.auth.models import User
+from django.utils import timezone
 from procrastinate.contrib.django.models import ProcrastinateJob
 
 from enamel.core.errors import Refusal
 from enamel.kiln.firings import asking as firings
 from enamel.kiln.firings import queue
-from enamel.kiln.models import Firing, Piece
+from enamel.kiln.models import Firing, Piece, Worker
+from enamel.kiln.models.workers import DEAD_AFTER, LISTED_FOR
 from enamel.kiln.pieces import bringing
-from tests.kiln.workers import heard_of
+from tests.kiln.workers import record_heartbeat
 from tests.schedules import coat
 
 
@@ -90,6 +92,20 @@ def test_when_each_begins_is_told_by_what_goes_before_it_and_by_how_many_workers
     Firing.objects.filter(pk=running.pk).update(state=Firing.State.FIRING, seconds_left=30.0)
     Firing.objects.filter(pk=first.pk).update(predicted=first.predicted | {"seconds": 50.0})
     assert [place.seconds for place in queue.in_order()] == [30.0, 80.0]
-    heard_of("firings")
-    heard_of("firings")
+    record_heartbeat("firings")
+    record_heartbeat("firings")
     assert [place.seconds for place in queue.in_order()] == [15.0, 40.0]
+
+
+@pytest.mark.django_db
+def test_a_dead_worker_is_listed_until_another_takes_its_place() -> None:
+    record_heartbeat("firings")
+    record_heartbeat("swatches")
+    Worker.objects.update(seen=timezone.now() - DEAD_AFTER)
+    record_heartbeat("firings")
+    assert [worker.queues for worker in Worker.objects.order_by("seen")] == [
+        ["swatches"], ["firings"],
+    ]  # fmt: skip
+    Worker.objects.update(seen=timezone.now() - LISTED_FOR)
+    record_heartbeat("firings")
+    assert Worker.objects.count() == 1

@@ -27,9 +27,9 @@ def worker(*queues: str, **environment: str) -> "subprocess.Popen[bytes]":
     return subprocess.Popen(command, cwd=ROOT, env=os.environ | known | environment)
 
 
-def heard_of(*queues: str) -> None:
-    """A worker that serves these queues says that it lives."""
-    Worker.objects.heard(uuid.uuid4(), "tower", 4711, queues)
+def record_heartbeat(*queues: str) -> None:
+    """Record a heartbeat of a worker that serves these queues."""
+    Worker.objects.record_heartbeat(uuid.uuid4(), "tower", 4711, queues)
 
 
 def wait_for(condition: Callable[[], bool], seconds: float, what: str) -> None:

@@ -27,7 +27,7 @@ from enamel.kiln.models import (
 )
 from enamel.kiln.pieces import bringing
 from enamel.studio.forms import BatchForm, PrintFileForm
-from tests.kiln.workers import heard_of
+from tests.kiln.workers import record_heartbeat
 from tests.schedules import coat
 
 
@@ -219,7 +219,7 @@ def test_the_kilns_page_shows_what_runs_waits_failed_and_who_works(
     signed_in: Client, piece: Piece, stranger: User
 ) -> None:
     assert "No worker is running for firings" in page(signed_in, "kiln")
-    heard_of("firings")
+    record_heartbeat("firings")
     first, second, third = (
         firings.enqueue_schedule(piece.base, coat(steps=1, seed=n)) for n in range(3)
     )

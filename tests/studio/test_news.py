@@ -13,7 +13,7 @@ from django.urls import reverse
 
 from enamel.kiln.firings import asking as firings
 from enamel.kiln.models import Firing, Piece, Worker
-from tests.kiln.workers import heard_of, wait_for
+from tests.kiln.workers import record_heartbeat, wait_for
 from tests.schedules import coat
 
 pytestmark = pytest.mark.django_db(transaction=True)
@@ -75,10 +75,10 @@ def test_much_at_once_is_told_once(served: str, piece: Piece) -> None:
 def test_what_a_worker_does_is_for_everybody_but_that_it_lives_is_no_news(
     served: str, stranger: User
 ) -> None:
-    heard_of("firings")
+    record_heartbeat("firings")
     page = Page(served, stranger)
     worker = Worker.objects.get()
-    Worker.objects.heard(worker.pk, worker.host, worker.process, worker.queues)
+    Worker.objects.record_heartbeat(worker.pk, worker.host, worker.process, worker.queues)
     time.sleep(0.8)
     assert not page.heard
     Worker.objects.update(doing="Firing")

@@ -9,7 +9,7 @@ from django.urls import reverse
 from enamel.core.schedule import Coat, Refine, Schedule
 from enamel.kiln.firings import asking as firings
 from enamel.kiln.models import Firing, Piece
-from tests.kiln.workers import heard_of
+from tests.kiln.workers import record_heartbeat
 
 pytestmark = pytest.mark.django_db
 
@@ -92,7 +92,7 @@ def test_the_page_says_when_no_worker_is_alive(signed_in: Client, piece: Piece) 
     state = reverse("firing-state", args=[firing.pk])
     assert signed_in.get(state).json()["unattended"] is True
     assert "data-unattended >" in signed_in.get(piece.get_absolute_url()).content.decode()
-    heard_of("firings")
+    record_heartbeat("firings")
     assert signed_in.get(state).json()["unattended"] is False
     assert "data-unattended hidden>" in signed_in.get(piece.get_absolute_url()).content.decode()
 

@@ -27,7 +27,7 @@ from enamel.core.picture.canvas import Canvas
 from enamel.core.picture.encoded import webp_of
 from enamel.core.progress import Progress
 from enamel.core.schedule import Coat, Schedule, address
-from enamel.kiln import attendance, finishing
+from enamel.kiln import finishing, heartbeats
 from enamel.kiln.checking import check_layer
 from enamel.kiln.faults import describe_error, require_some_room, waiting_for_room
 from enamel.kiln.firings.order import lets_another_go_first
@@ -87,7 +87,7 @@ def run(firing_id: UUID, closing: Callable[[], bool]) -> bool:
         firing.save(update_fields=["state", "started", "broken_off", "host", "error"])
         try:
             require_some_room()
-            with attendance.doing("Firing", firing):
+            with heartbeats.working_on("Firing", firing):
                 Run(firing, closing).run()
         except Stopped:
             if closing():
@@ -303,7 +303,7 @@ class Run:
         if stage.refinement and report.tiles:
             seen = cost["megapixel_steps"] * report.tiles / cost["tasks"]
             Timing.objects.note(refining(*stage.refinement, seen), report.refine_seconds)
-            attendance.fast(seen, report.refine_seconds)
+            heartbeats.record_speed(seen, report.refine_seconds)
 
     def _keep(self, fired: Sequence[Fired], canvas: Canvas, **facts: Any) -> Layer:
         began = time.monotonic()

@@ -6,19 +6,20 @@ from datetime import timedelta
 
 from django.contrib.postgres.fields import ArrayField
 from django.db import models
+from django.db.models import Q
 from django.utils import timezone
 
 from enamel.kiln.models.firings import Firing
 
-SILENT = timedelta(seconds=30)
-"""A worker not heard of for so long is taken for gone."""
-FORGOTTEN = timedelta(days=1)
-"""For so long a worker that is gone is still listed."""
+DEAD_AFTER = timedelta(seconds=30)
+"""A worker whose last heartbeat is older is taken to be dead."""
+LISTED_FOR = timedelta(days=1)
+"""How long a dead worker is listed that no other has replaced."""
 
 
 class WorkerQuerySet(models.QuerySet["Worker"]):
     def alive(self) -> "WorkerQuerySet":
-        return self.filter(seen__gt=timezone.now() - SILENT)
+        return self.filter(seen__gt=timezone.now() - DEAD_AFTER)
 
     def serving(self, queue: str) -> "WorkerQuerySet":
         """Those alive that serve the queue."""
@@ -28,11 +29,19 @@ class WorkerQuerySet(models.QuerySet["Worker"]):
         """Whether a worker that serves the queue is alive."""
         return self.serving(queue).exists()
 
-    def heard(self, worker_id: uuid.UUID, host: str, process: int, queues: Iterable[str]) -> None:
-        """A worker lives now; those that are gone long ago are let go."""
-        facts = {"host": host, "process": process, "queues": list(queues), "seen": timezone.now()}
+    def record_heartbeat(
+        self, worker_id: uuid.UUID, host: str, process: int, queues: Iterable[str]
+    ) -> None:
+        """Record that a worker is running now.
+
+        Dead workers are deleted from the list a day after their last heartbeat, or as soon as another on
+        their machine serves the same queues.
+        """
+        now = timezone.now()
+        facts = {"host": host, "process": process, "queues": list(queues), "seen": now}
         self.update_or_create(pk=worker_id, defaults=facts)
-        self.filter(seen__lt=timezone.now() - FORGOTTEN).delete()
+        replaced = Q(seen__lt=now - DEAD_AFTER, host=host, queues=facts["queues"])
+        self.filter(replaced | Q(seen__lt=now - LISTED_FOR)).delete()
 
 
 class Worker(models.Model):
@@ -63,4 +72,4 @@ class Worker(models.Model):
 
     @property
     def alive(self) -> bool:
-        return self.seen > timezone.now() - SILENT
+        return self.seen > timezone.now() - DEAD_AFTER

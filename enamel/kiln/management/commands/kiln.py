@@ -15,7 +15,7 @@ from procrastinate.contrib.django import app
 from enamel.core.checkpoints import loading
 from enamel.core.memory import give_back_freed
 from enamel.core.networks.runtimes import let_go_unused
-from enamel.kiln import attendance, sweeper
+from enamel.kiln import heartbeats, sweeper
 from enamel.kiln.batches.jobs import enqueue_feed
 from enamel.kiln.queueing import CHORES, FIRINGS, SWATCHES
 from enamel.kiln.storage import passing
@@ -46,7 +46,7 @@ class Command(BaseCommand):
             try:
                 with suppress(asyncio.CancelledError):
                     asyncio.run(work(queues))
-                attendance.leave()
+                heartbeats.sign_off()
                 return
             except Exception:  # the database may restart, be full or be elsewhere for a while
                 logger.exception("the kiln lost its database; it tries again")
@@ -86,7 +86,7 @@ async def rescue_jobs(served: App, queues: list[str]) -> None:
                 seconds_since_heartbeat=STALLED_SECONDS
             ):
                 await served.job_manager.retry_job(job)
-            await sync_to_async(attendance.hear)(queues)
+            await sync_to_async(heartbeats.send_heartbeat)(queues)
             if let_go_unused(IDLE_SECONDS) or loading.let_go(IDLE_SECONDS):
                 give_back_freed()
             await sync_to_async(sweeper.sweep)()
