@@ -136,7 +136,7 @@ def guide(folder: Path, unet: Any, seed: int = 5) -> Path:
     kind = getattr(diffusers, min(names, key=len))
     made = kind.from_unet(unet, conditioning_channels=3)
     for parameter in made.parameters():
-        if float(parameter.abs().sum()) == 0:
+        if float(parameter.detach().abs().sum()) == 0:
             torch.nn.init.normal_(parameter, std=0.05)
     made.save_pretrained(folder, safe_serialization=True)
     return folder

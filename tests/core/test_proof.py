@@ -133,7 +133,7 @@ def test_a_print_with_nothing_against_it_has_every_matter_ticked() -> None:
 @pytest.mark.parametrize(
     ("change", "matter", "words"),
     [
-        ({"ppi": 90.0}, Matter.PIXELS, "90 ppi, seen from 30 cm, looks soft"),
+        ({"ppi": 90.0}, Matter.PIXELS, "90 ppi, viewed from 30 cm, looks soft"),
         ({"newest": False}, Matter.NEWEST, "newer layer"),
         ({"joins": 2}, Matter.JOINS, "2 joins of tiles are visible"),
         ({"faces": 1}, Matter.FACES, "1 face could do with a touch-up"),
