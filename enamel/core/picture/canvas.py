@@ -11,7 +11,7 @@ import os
 from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
-from typing import Any, Protocol
+from typing import Any, Protocol, TypeVar
 
 import numpy as np
 from numpy.lib import format as npy
@@ -37,6 +37,17 @@ class Picture(Protocol):
     @property
     def channels(self) -> int: ...
     def read(self, box: Box) -> SampleArray: ...
+
+
+class Writable(Protocol):
+    """Anything that is written by the box."""
+
+    region: Box
+
+    def write(self, box: Box, samples: Any, /) -> None: ...
+
+
+W = TypeVar("W", bound=Writable)
 
 
 def to_signed(samples: SampleArray) -> FloatArray:
@@ -198,7 +209,7 @@ def digest_of(picture: Picture, dtype: Any = np.uint16) -> str:
     return total.hexdigest()
 
 
-def filled(canvas: Canvas, block_of: Callable[[Box], NDArray[Any]], side: int) -> Canvas:
+def filled(canvas: W, block_of: Callable[[Box], Any], side: int) -> W:
     """The canvas, written block by block with what the function gives, a few blocks at a time."""
 
     def fill(block: Box) -> None:

@@ -19,6 +19,7 @@ import numpy as np
 
 from enamel.core.diffusion import noise
 from enamel.core.diffusion.denoiser import Denoiser, Holding, Traits, Words
+from enamel.core.diffusion.samplers import State
 from enamel.core.errors import Stopped
 from enamel.core.files import put_in_place
 from enamel.core.geometry import Box, Size
@@ -32,13 +33,13 @@ from enamel.core.picture.canvas import (
 )
 from enamel.core.refine.protect import Protected, at_last, next_lower
 from enamel.core.refine.separate import JOIN_BLOCK, TileFolder, network_tile, surrounding
+from enamel.core.refine.state import StateCanvas
 from enamel.core.refine.tilework import (
     Led,
     Outcome,
     Pass,
     Runner,
     begun_at,
-    fields_of,
     noise_at,
     plan,
     signal_of,
@@ -143,12 +144,12 @@ class _Blended:
             self.cut.encoded, tiles, lambda tile: Encoding.of(self.work, self._px(tile))
         )
 
-        def noised(block: Box) -> FloatArray:
+        def noised(block: Box) -> State:
             values = tiles.summed(self.cut.coding, block, channels=self.space.channels)
             values += self._noise(self.work.stream, block) * np.float32(self.sigmas[0])
-            return self._protected(block, values, 0)
+            return (self._protected(block, values, 0),)
 
-        self._keep_state(0, self.space.channels, noised)
+        self._keep_state(0, 1, noised)
 
     def _evaluation(self, number: int) -> None:
         """One evaluation of all tiles, blended, and the step after it."""
@@ -161,16 +162,17 @@ class _Blended:
 
             self._carry_out(self.cut.tiles, tiles, task)
 
-            def stepped(block: Box) -> FloatArray:
+            def stepped(block: Box) -> State:
                 estimate = self._blended(tiles, block)
-                fields = fields_of(state.read(block), self.space.channels)
                 after = evaluation.advance(
-                    fields, estimate, lambda step: self._noise(noise.STEP + step, block)
+                    state.read_all(block),
+                    estimate,
+                    lambda step: self._noise(noise.STEP + step, block),
                 )
                 held = self._protected(block, after[0], number + 1)
-                return np.concatenate([held, *after[1:]], axis=2)
+                return held, *after[1:]
 
-            self._keep_state(number + 1, evaluation.fields_out * self.space.channels, stepped)
+            self._keep_state(number + 1, evaluation.fields_out, stepped)
         shutil.rmtree(tiles.folder)
         self._state_file(number).unlink()
 
@@ -248,19 +250,16 @@ class _Blended:
         begun = begun_at(self.traits, self.work.settings, self.work.shares.read(block))
         return to_samples(at_last(to_signed(samples), source, begun, self.sigmas[-2]))
 
-    def _keep_state(self, number: int, channels: int, values: Callable[[Box], FloatArray]) -> None:
+    def _keep_state(self, number: int, fields: int, values: Callable[[Box], State]) -> None:
         """Write a state block by block; it is there when it is whole."""
         path = self._state_file(number)
         partial = path.with_suffix(".part")
-        canvas = Canvas.create(
-            partial, self.cut.region, channels, np.float32, self.cut.estimating.size
-        )
+        canvas = StateCanvas.create(partial, self.cut.region, fields, self.space.channels)
         with filled(canvas, values, JOIN_BLOCK):
             put_in_place(partial, path)
 
-    def _state(self, number: int) -> Canvas:
-        region = self.cut.region
-        return Canvas(self._state_file(number), (region.x, region.y), self.cut.estimating.size)
+    def _state(self, number: int) -> StateCanvas:
+        return StateCanvas(self._state_file(number), self.cut.region)
 
     def _state_file(self, number: int) -> Path:
         return self.folder / f"state-{number:03d}.npy"
@@ -295,28 +294,26 @@ class Estimating:
     settings: Refine
     number: int
     box: Box
-    state: FloatArray
-    """All fields that it holds, behind each other."""
+    x: FloatArray
     structure: SampleArray
     weak: SampleArray | None
     words: Words | None
     against: Words | None
 
     @classmethod
-    def of(cls, work: Pass, number: int, box: Box, state: FloatArray) -> "Estimating":
+    def of(cls, work: Pass, number: int, box: Box, x: FloatArray) -> "Estimating":
         weak = work.weak.read(box) if work.weak else None
         script = work.script
         return cls(
-            work.denoiser, work.settings, number, box, state, work.structure.read(box), weak,
+            work.denoiser, work.settings, number, box, x, work.structure.read(box), weak,
             script.at(box), script.against(),
         )  # fmt: skip
 
     def __call__(self) -> Outcome:
         traits = self.denoiser.traits
-        x = fields_of(self.state, traits.space.channels)[0]
         led = Led(self.denoiser, self.settings, self.structure, self.weak, self.words, self.against)
         began = time.perf_counter()
-        estimate = led.estimate(x, plan(self.settings, traits)[self.number])
+        estimate = led.estimate(self.x, plan(self.settings, traits)[self.number])
         seconds = time.perf_counter() - began
         seen = to_samples(self.denoiser.glimpse(estimate))
         return Outcome(self.box, (estimate,), seen, seconds)

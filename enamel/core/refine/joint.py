@@ -6,13 +6,12 @@ result is what the network would give for the whole picture at once, whatever th
 
 from pathlib import Path
 
-import numpy as np
-
 from enamel.core.diffusion.denoiser import Traits
 from enamel.core.errors import Stopped
 from enamel.core.files import PARTIAL, put_in_place
 from enamel.core.geometry import Box, Size, cells
 from enamel.core.picture.canvas import Canvas, to_samples
+from enamel.core.refine.state import StateCanvas
 from enamel.core.refine.tilework import Pass, Runner, plan
 from enamel.core.schedule import Fit, Refine
 
@@ -111,37 +110,41 @@ class _Joint:
 
     def run(self) -> Canvas:
         self.runner.total = sum(len(cores) for cores in self.cores)
-        state: Canvas | None = None
+        state: StateCanvas | None = None
         first = 0
         for number in range(len(self.regions) - 1, 0, -1):
             if self._state_file(number).exists():
                 first = number
-                state = self._opened(self._state_file(number), self.regions[number - 1])
+                state = StateCanvas(self._state_file(number), self.regions[number - 1])
                 break
         self.runner.done = sum(len(cores) for cores in self.cores[:first])
         for number in range(first, len(self.regions)):
-            following = self._evaluation(number, state)
+            last = number + 1 == len(self.regions)
+            finished = self._evaluation(number, state, last=last)
             if state is not None:
                 state.close()
                 state.path.unlink()
-            state = following
-        assert state is not None
-        return state
+            if last:
+                region = self.regions[number]
+                return Canvas(finished, (region.x, region.y), self.work.size)
+            state = StateCanvas(finished, self.regions[number])
+        raise AssertionError("a pass has a last evaluation")
 
-    def _evaluation(self, number: int, state: Canvas | None) -> Canvas:
-        """One evaluation of its region, core by core, into the next state's canvas."""
+    def _evaluation(self, number: int, state: StateCanvas | None, *, last: bool) -> Path:
+        """Write one evaluation of its region, core by core, as the next state or as the last pixels."""
         work, region = self.work, self.regions[number]
-        last = number + 1 == len(self.regions)
         finished = self.folder / "refined.npy" if last else self._state_file(number + 1)
         partial = finished.with_suffix(PARTIAL)
         journal = Journal(finished.with_suffix(".journal"))
-        if partial.exists() and journal.path.exists():
-            canvas = self._opened(partial, region)
-        else:
-            channels = 3 * work.plan[number].fields_out
-            dtype = np.uint16 if last else np.float32
-            canvas = Canvas.create(partial, region, channels, dtype, work.padded)
+        if not (partial.exists() and journal.path.exists()):
+            if last:
+                Canvas.create(partial, region, 3).close()
+            else:
+                fields = work.plan[number].fields_out
+                StateCanvas.create(partial, region, fields, 3).close()
             journal.begin()
+        canvas: Canvas | StateCanvas
+        canvas = Canvas(partial, (region.x, region.y)) if last else StateCanvas(partial, region)
         kept = journal.entries()
         missing = [(i, core) for i, core in enumerate(self.cores[number]) if i not in kept]
         self.runner.done += len(kept)
@@ -152,8 +155,10 @@ class _Joint:
         )
         left = len(missing)
         for (index, core), outcome in zip(missing, self.runner.outcomes(tasks), strict=False):
-            values = to_samples(outcome.state[0]) if last else np.concatenate(outcome.state, axis=2)
-            canvas.write(core, values)
+            if isinstance(canvas, Canvas):
+                canvas.write(core, to_samples(outcome.state[0]))
+            else:
+                canvas.write(core, outcome.state)
             canvas.settle()  # before the journal says that the core is there
             journal.add(index)
             left -= 1
@@ -163,10 +168,7 @@ class _Joint:
         put_in_place(partial, finished)
         journal.path.unlink()
         canvas.close()
-        return Canvas(finished, (region.x, region.y), work.size if last else work.padded)
-
-    def _opened(self, path: Path, region: Box) -> Canvas:
-        return Canvas(path, (region.x, region.y), self.work.padded)
+        return finished
 
     def _state_file(self, number: int) -> Path:
         return self.folder / f"state-{number:03d}.npy"

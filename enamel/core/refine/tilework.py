@@ -20,7 +20,6 @@ from enamel.core.diffusion.samplers import Evaluation, State, evaluations
 from enamel.core.diffusion.sigmas import Spacing, levels, own_levels, sigma_of
 from enamel.core.geometry import Box, Size
 from enamel.core.picture.canvas import (
-    Canvas,
     FloatArray,
     Picture,
     SampleArray,
@@ -30,6 +29,7 @@ from enamel.core.picture.canvas import (
 from enamel.core.picture.colour import luma
 from enamel.core.progress import Listener, Progress, StopSign
 from enamel.core.refine.protect import Protected, Shares, at_last, next_lower, starts
+from enamel.core.refine.state import StateCanvas
 from enamel.core.refine.tilestore import TileStore, key_of
 from enamel.core.refine.words import Script
 from enamel.core.schedule import Refine
@@ -122,7 +122,8 @@ class Task:
     first: int
     last: int
     state: State | None
-    """Where evaluation ``first`` begins; None at the start of a pass."""
+    """Where evaluation ``first`` begins: the first field over ``box``, the others over ``keep``. None at the
+    start of a pass."""
     source: SampleArray | None
     """The picture the pass starts from; needed when there is no state."""
     structure: SampleArray
@@ -182,7 +183,7 @@ class Task:
             began = time.perf_counter()
             estimate = led.estimate(state[0], evaluation)[inner]
             seconds += time.perf_counter() - began
-            kept = tuple(values[inner] for values in state)
+            kept = (state[0][inner], *state[1:])
             state = evaluation.advance(kept, estimate, self._noise)
         if finished is not None:
             state = (finished.over(state[0], 0.0, 0.0), *state[1:])
@@ -356,12 +357,10 @@ class Pass:
         keep: Box,
         first: int,
         last: int,
-        state: Canvas | None = None,
+        state: StateCanvas | None = None,
         held: Held | None = None,
     ) -> Task:
-        fields: State | None = None
-        if state is not None:
-            fields = fields_of(state.read(box), 3)
+        fields = state.read_all(box, keep) if state else None
         return Task(
             self.denoiser,
             self.settings,
@@ -379,14 +378,6 @@ class Pass:
             self.stream,
             self.shares.read(box) if self.shares else None,
         )
-
-
-def fields_of(values: FloatArray, channels: int) -> State:
-    """The fields of a state that lie behind each other in its channels."""
-    return tuple(
-        np.ascontiguousarray(values[..., first : first + channels])
-        for first in range(0, values.shape[2], channels)
-    )
 
 
 @dataclass
