@@ -1,4 +1,4 @@
-"""HTTP on loopback for the stand-ins of houses elsewhere: answers, refusals, files taken in parts."""
+"""HTTP on loopback for the stand-ins of houses elsewhere: answers, refusals, files received in parts."""
 
 import json
 import re

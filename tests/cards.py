@@ -1,4 +1,4 @@
-"""Cards of checkpoints and of what goes with them, written as taking in writes them, over files that are
+"""Cards of checkpoints and of what goes with them, written as adding them writes them, over files that are
 only there: for pages, which load nothing."""
 
 import json

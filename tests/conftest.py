@@ -100,7 +100,7 @@ def picture_file(tmp_path: Path) -> Path:
 @pytest.fixture
 def piece(artist: User, picture_file: Path) -> Piece:
     with picture_file.open("rb") as file:
-        made = bringing.bring_in(artist, File(file), picture_file.name)
+        made = bringing.import_picture(artist, File(file), picture_file.name)
     store.prepare(made.base)
     return made
 

@@ -6,10 +6,10 @@ from dataclasses import dataclass, replace
 import cv2
 import numpy as np
 
-from enamel.core.diffusion.denoiser import Condition, PixelSpace, Traits
+from enamel.core.diffusion.denoiser import Condition, ModelSpec, PixelSpace
 from enamel.core.picture.canvas import FloatArray
 
-PLAIN = Traits(
+PLAIN = ModelSpec(
     name="test", digest="0" * 64, grid=8, native_tile=64, radius=0, sigma_min=0.01, rho=5.0,
     strength_map=((0.0, 0.02), (1.0, 1.0)), softening=1.0, bytes_per_pixel=0.0,
 )  # fmt: skip
@@ -19,7 +19,7 @@ PLAIN = Traits(
 class Still(PixelSpace):
     """Does nothing: the estimate is the structure."""
 
-    traits: Traits = PLAIN
+    spec: ModelSpec = PLAIN
 
     def predict(self, x: FloatArray, sigma: float, condition: Condition) -> FloatArray:
         return condition.structure
@@ -29,7 +29,7 @@ class Still(PixelSpace):
 class Slow(PixelSpace):
     """Does nothing and takes its time over it, as a network does that computes elsewhere."""
 
-    traits: Traits = replace(PLAIN, name="slow")
+    spec: ModelSpec = replace(PLAIN, name="slow")
     seconds: float = 0.1
 
     def predict(self, x: FloatArray, sigma: float, condition: Condition) -> FloatArray:
@@ -45,7 +45,7 @@ class Leaning(PixelSpace):
     that run alone come out different along their edges.
     """
 
-    traits: Traits = replace(PLAIN, name="leaning", radius=48)
+    spec: ModelSpec = replace(PLAIN, name="leaning", radius=48)
 
     def predict(self, x: FloatArray, sigma: float, condition: Condition) -> FloatArray:
         side = 2 * 48 + 1
@@ -59,7 +59,7 @@ class Leaning(PixelSpace):
 class Wordy(PixelSpace):
     """Knows two words: "red" and "blue" colour the tiles that get them, by weight."""
 
-    traits: Traits = replace(
+    spec: ModelSpec = replace(
         PLAIN, name="wordy", vocabulary=(("red", "scarlet", "signal red"), ("blue", "cobalt"))
     )
 
@@ -73,7 +73,7 @@ class Wordy(PixelSpace):
 class Told(PixelSpace):
     """Writes what it was told is missing into its estimate, brighter for more."""
 
-    traits: Traits = replace(PLAIN, name="told", gives_back=True)
+    spec: ModelSpec = replace(PLAIN, name="told", restores_detail=True)
 
     def predict(self, x: FloatArray, sigma: float, condition: Condition) -> FloatArray:
-        return np.full_like(x, condition.missing)
+        return np.full_like(x, condition.degradation)

@@ -2,7 +2,7 @@
 
     python -m training.latents vae --minutes 60      pixels to latents and back
     python -m training.latents words --minutes 300   a U-Net led by Grisaille's words
-    python -m training.latents export FOLDER         the folder, to be taken in like any other
+    python -m training.latents export FOLDER         the folder, to be added like any other
 
 It shows what the engine makes of a checkpoint that was trained and not drawn at random. A VAE of factor 4
 with four channels and no attention; a U-Net of some millions of weights that predicts velocity at the usual
@@ -24,7 +24,7 @@ from diffusers import AutoencoderKL, UNet2DConditionModel
 from torch.nn import functional
 from transformers import AutoTokenizer, CLIPTextConfig, CLIPTextModel
 
-from enamel.core.diffusion.predictions import ladder_of
+from enamel.core.diffusion.predictions import read_noise_schedule
 from training.materials import MATERIALS, words_of
 from training.pairs import Pictures
 from training.sources import CACHE
@@ -228,14 +228,16 @@ def learn_words() -> tuple[Kept, Callable[[np.random.Generator], torch.Tensor]]:
         raise SystemExit("Train the vae first: python -m training.latents vae")
     way = before.averages["vae"].eval()
     (kept, tokenizer), pictures = kept_words(), Pictures("train", SHARES)
-    ladder = ladder_of(SCHEDULER)
-    share = torch.tensor([1 / (1 + sigma**2) for sigma in ladder.sigmas], dtype=torch.float32)
+    noise_schedule = read_noise_schedule(SCHEDULER)
+    share = torch.tensor(
+        [1 / (1 + sigma**2) for sigma in noise_schedule.sigmas], dtype=torch.float32
+    )
 
     def loss(rng: np.random.Generator) -> torch.Tensor:
         sharp, files = patches(pictures, rng, SIDE)
         with torch.no_grad():
             clean = way.encode(sharp).latent_dist.mode() * before.scale
-        steps = torch.from_numpy(rng.integers(0, len(ladder.sigmas), BATCH))
+        steps = torch.from_numpy(rng.integers(0, len(noise_schedule.sigmas), BATCH))
         kept_share = share[steps].reshape(-1, 1, 1, 1)
         noise = torch.randn_like(clean)
         noisy = kept_share.sqrt() * clean + (1 - kept_share).sqrt() * noise
@@ -279,7 +281,7 @@ def train(what: str, minutes: float, threads: int) -> None:
 
 
 def export(folder: Path) -> None:
-    """The averaged parts as a folder that can be taken in."""
+    """The averaged parts as a folder that can be added."""
     way, (words, _) = kept_vae(), kept_words()
     network = way.averages["vae"]
     network.register_to_config(scaling_factor=round(way.scale, 5))

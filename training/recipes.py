@@ -35,7 +35,7 @@ class Recipe:
     there is, the less has to be made up for."""
     held: float = 0.65
     """Share of a refiner's patches whose structure is held to as it is; the rest have it softened, by any
-    share of what hold 0 does. Words are learnt where structure is let go."""
+    share of what hold 0 does. Words are learnt where structure is not held."""
     worded: float = 0.0
     """Share of a refiner's patches that teach words: textures with a name, hardly held, at noise in which it
     is decided what they become. By chance alone fewer than one in a hundred are of that kind."""

@@ -138,8 +138,8 @@ class ArrivalBody(Schema):
         )  # fmt: skip
 
 
-class HouseBody(Schema):
-    """A house schedule."""
+class SchedulePresetBody(Schema):
+    """A schedule preset."""
 
     name: str
     summary: str

@@ -40,7 +40,7 @@ def firing(request: HttpRequest, firing_id: UUID) -> FiringBody:
     summary="Pause a firing",
 )  # fmt: skip
 def pause(request: HttpRequest, firing_id: UUID) -> FiringBody:
-    """After the tile in hand; finished tiles are kept."""
+    """After the current tile; finished tiles are kept."""
     asking.stop(own.firing(request, firing_id))
     return FiringBody.of(own.firing(request, firing_id))
 

@@ -1,4 +1,4 @@
-"""Pieces: found, brought in, thrown away; their schedules."""
+"""Pieces: found, imported, deleted; their schedules."""
 
 from typing import Annotated, Any
 from uuid import UUID
@@ -12,15 +12,15 @@ from enamel.api.access import BRING, CHANGING, FIRE, LOOKING, READ
 from enamel.api.bodies import (
     ArrivalBody,
     Cost,
-    HouseBody,
     PieceBody,
     Pieces,
     PieceWithLayers,
     ScheduleForm,
+    SchedulePresetBody,
 )
 from enamel.core.schedule import Schedule
 from enamel.kiln.firings import asking as firings
-from enamel.kiln.models import Arrival, HouseSchedule, Piece
+from enamel.kiln.models import Arrival, Piece, SchedulePreset
 from enamel.kiln.pieces import arrivals
 
 router = Router(tags=["Pieces"])
@@ -50,7 +50,7 @@ def find(
     "/pieces", response={201: PieceBody, 202: ArrivalBody}, auth=BRING, throttle=CHANGING,
     summary="Import a picture",
 )  # fmt: skip
-def bring_in(request: HttpRequest, file: Annotated[UploadedFile, File()]) -> Status[Any]:
+def import_picture(request: HttpRequest, file: Annotated[UploadedFile, File()]) -> Status[Any]:
     """A PNG, JPEG, WebP or TIFF. Large ones are read by the kiln: 202, and ask after the arrival."""
     owner: Any = request.user
     found = arrivals.receive_picture(owner, file, file.name or "picture")
@@ -81,9 +81,9 @@ def piece(request: HttpRequest, piece_id: UUID) -> PieceWithLayers:
     "/pieces/{piece_id}", response={204: None}, auth=BRING, throttle=CHANGING,
     summary="Throw a piece away",
 )  # fmt: skip
-def throw_away(request: HttpRequest, piece_id: UUID) -> Status[None]:
-    """It can be taken back on its page for 30 days; its firings stop."""
-    firings.throw_away([own.piece(request, piece_id)])
+def delete_pieces(request: HttpRequest, piece_id: UUID) -> Status[None]:
+    """It can be restored on its page for 30 days; its firings stop."""
+    firings.delete_pieces([own.piece(request, piece_id)])
     return Status(204, None)
 
 
@@ -120,10 +120,13 @@ def cost(request: HttpRequest, piece_id: UUID, given: Annotated[ScheduleForm, Bo
 
 
 @router.get(
-    "/house-schedules", response=list[HouseBody], auth=READ, throttle=LOOKING,
+    "/house-schedules", response=list[SchedulePresetBody], auth=READ, throttle=LOOKING,
     summary="Schedule presets",
 )  # fmt: skip
-def house_schedules(request: HttpRequest) -> list[HouseBody]:
+def schedule_presets(request: HttpRequest) -> list[SchedulePresetBody]:
     """Those kept for reuse."""
-    kept = HouseSchedule.objects.filter(owner_id=request.user.pk)
-    return [HouseBody(name=one.name, summary=one.summary, schedule=one.schedule) for one in kept]
+    kept = SchedulePreset.objects.filter(owner_id=request.user.pk)
+    return [
+        SchedulePresetBody(name=one.name, summary=one.summary, schedule=one.schedule)
+        for one in kept
+    ]

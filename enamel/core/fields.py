@@ -67,7 +67,7 @@ def to_json(value: Any) -> Any:
 
 
 def from_json(kind: type[V], given: Any) -> V:
-    """A settings value from JSON.
+    """Read a settings value from JSON; a class's ``RENAMED`` says which earlier names it still takes.
 
     Raises
     ------
@@ -78,6 +78,8 @@ def from_json(kind: type[V], given: Any) -> V:
         raise FieldRefusal("", f"must be an object, not {shortened(given)}.")
     hints = typing.get_type_hints(kind)
     specs = {spec.name: spec for spec in dataclasses.fields(kind)}  # type: ignore[arg-type]
+    renamed: Mapping[str, str] = getattr(kind, "RENAMED", {})
+    given = {renamed.get(name, name): value for name, value in given.items()}
     for name in given:
         if name not in specs:
             raise FieldRefusal(str(name)[:80], f"is not a setting. Known: {', '.join(specs)}.")

@@ -4,7 +4,7 @@ import hashlib
 import json
 from dataclasses import dataclass, replace
 from enum import StrEnum
-from typing import Any
+from typing import Any, ClassVar
 
 from enamel.core.diffusion.noise import SEEDS
 from enamel.core.diffusion.samplers import Sampler
@@ -26,7 +26,7 @@ MAX_SIDE = 65500
 """Longest side of a result in px: the most that JPEG and common TIFF readers take."""
 
 ALL_GIVEN_FROM = 0.15
-"""Denoising strength from which give back counts in full."""
+"""Denoising strength from which restoring detail counts in full."""
 
 
 class Order(StrEnum):
@@ -130,13 +130,16 @@ class Kit:
 class Refine:
     """One tiled refinement. Lengths in px of the refined picture."""
 
+    RENAMED: ClassVar[dict[str, str]] = {"give_back": "restore", "grit": "extra_noise"}
+    """Names of settings in files of version 1, and what they are called now."""
+
     model: str = setting("grisaille", "Name of the refiner, as `enamel models` lists it.")
     kit: Kit | None = setting(None, "What an own checkpoint is used with; null for it alone.")
     strength: float = number(
         0.3, 0, 1, "Denoising strength: 0 changes nothing, 0.15 to 0.35 suits whole pictures."
     )
-    give_back: float = number(
-        1.0, 0, 1, "How much of the detail that enlarging lost is given back: 1 all of it, 0 none."
+    restore: float = number(
+        1.0, 0, 1, "How much of the detail that enlarging lost is restored: 1 all of it, 0 none."
     )
     steps: int = integer(8, 1, 200, "Times the network looks at each pixel.")
     sampler: Sampler = setting(Sampler.DPMPP_2M, "How the steps lead from noise to picture.")
@@ -171,7 +174,7 @@ class Refine:
     negative_prompt: str = setting("", "Words that guidance moves away from.")
     regions: tuple[Region, ...] = setting((), "Words for parts of the picture.")
     protect: Protect | None = setting(None, "A part that is touched less; null for none.")
-    grit: float = number(
+    extra_noise: float = number(
         0.0, 0, 0.5, "Extra noise in the starting signal, as a share of black to white."
     )
     contrast: float = number(1.0, 0, 2, "Gain on the contrast of the starting signal.")
@@ -208,12 +211,12 @@ class Refine:
         return round(self.overlap_share * min(self.tile))
 
     @property
-    def missing(self) -> float:
-        """Share of the lost detail that counts as missing at the start of a pass.
+    def degradation(self) -> float:
+        """Return the fraction of the lost detail that counts as missing at the start of a pass.
 
         It rises with strength, so that strength 0 still is the enlarged picture and all grows from there.
         """
-        return self.give_back * min(1.0, self.strength / ALL_GIVEN_FROM)
+        return self.restore * min(1.0, self.strength / ALL_GIVEN_FROM)
 
     @property
     def guided(self) -> bool:

@@ -1,4 +1,4 @@
-"""Print files: ordered by pages, written by the kiln's chores, let go of after a week."""
+"""Print files: ordered by pages, written by the kiln's chores, deleted after a week."""
 
 import os
 import shutil
@@ -111,7 +111,7 @@ def _submitted(**facts: Any) -> PrintFile:
 
 
 def order_sheet(sheet: Sheet, file: FileFormat) -> PrintFile:
-    """A sheet of swatches as one labelled picture, at the resolution of the print in hand."""
+    """A sheet of swatches as one labelled picture, at the resolution of the current print."""
     piece = sheet.piece
     wanted = PrintSettings(Output(file), None, piece.print_plan.target.ppi)
     return _submitted(
@@ -125,7 +125,7 @@ def order_sheet(sheet: Sheet, file: FileFormat) -> PrintFile:
 
 
 @dataclass(frozen=True, slots=True)
-class Foretold:
+class PrintFilePrediction:
     """What a print file will be."""
 
     size: Size
@@ -141,7 +141,7 @@ class Foretold:
     """What to know of the print before it is made."""
 
 
-def foretold(layer: Layer, wanted: PrintSettings, pattern: str) -> Foretold:
+def predicted(layer: Layer, wanted: PrintSettings, pattern: str) -> PrintFilePrediction:
     """What a print file of a layer will be.
 
     Raises
@@ -155,7 +155,7 @@ def foretold(layer: Layer, wanted: PrintSettings, pattern: str) -> Foretold:
     name = named(pattern, facts_of(layer, wanted), output, _taken(layer), wanted.suffix)
     plan = wanted.laid_on
     sheets = len(panels(size, ppi, plan.split)) if plan else 1
-    return Foretold(
+    return PrintFilePrediction(
         size, ppi, name, _weighs(layer, wanted, size, ppi), reason(output.paper, ppi), sheets,
         preflight(known_of(layer, wanted)),
     )  # fmt: skip

@@ -69,7 +69,7 @@ def enqueue_candidate(candidate: Candidate) -> None:
 
 def enqueue_arrival(arrival: Arrival) -> None:
     """Have a file that was sent read, or tried."""
-    enqueue("take_in", CHORES, arrival_id=str(arrival.pk))
+    enqueue("read_upload", CHORES, arrival_id=str(arrival.pk))
 
 
 def enqueue_preparation(layer: Layer) -> None:
@@ -113,6 +113,6 @@ def enqueue_question(question: str) -> None:
 
 def enqueue_trials() -> None:
     """Have every model tried that was not yet, or whose file has changed."""
-    for model in Model.objects.at_hand():
+    for model in Model.objects.available():
         if not model.tried:
             enqueue_once("try_model", CHORES, f"try {model.name}", name=model.name)

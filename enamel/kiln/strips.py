@@ -31,7 +31,7 @@ MOST_CROPS = 24
 COLUMNS = 3
 TOLD = {
     "upscaler": "{}", "strength": "strength {}", "steps": "{} steps", "sampler": "{}",
-    "hold": "hold {}", "missing": "restore detail {}", "guidance": "guidance {}", "model": "{}",
+    "hold": "hold {}", "degradation": "restore detail {}", "guidance": "guidance {}", "model": "{}",
     "seed": "seed {}",
 }  # fmt: skip
 """Settings that labels tell, and how."""

@@ -54,7 +54,7 @@ KINDS = (
     Kind("make_swatch", "swatch_id", lambda: Swatch.objects.open(), queueing.enqueue_swatch),
     Kind("make_candidate", "candidate_id", lambda: Candidate.objects.open(),
          queueing.enqueue_candidate),
-    Kind("take_in", "arrival_id", lambda: Arrival.objects.open(), queueing.enqueue_arrival),
+    Kind("read_upload", "arrival_id", lambda: Arrival.objects.open(), queueing.enqueue_arrival),
     Kind("write_print", "print_id", lambda: PrintFile.objects.open(), queueing.enqueue_print),
     Kind("send_to_shop", "order_id", lambda: ShopOrder.objects.open(), queueing.enqueue_order),
     Kind("get_sent_coat_on", "sent_id", lambda: SentCoat.objects.open(),

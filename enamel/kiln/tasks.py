@@ -77,7 +77,7 @@ def make_candidate(context: JobContext, candidate_id: int) -> None:
 
 
 @task(CHORES, "Reading an imported file")
-def take_in(arrival_id: str) -> None:
+def read_upload(arrival_id: str) -> None:
     """Read a picture's file, or try a model's, that waits."""
     arrival = arrivals.carry_out(UUID(arrival_id))
     if arrival is not None and arrival.kind == arrival.Kind.NETWORK:

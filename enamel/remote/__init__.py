@@ -1,3 +1,3 @@
 """The command line's way to an Enamel that runs elsewhere: speaks to its API, imports nothing of it."""
 
-__all__ = ["command", "house"]
+__all__ = ["client", "command"]

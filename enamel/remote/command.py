@@ -12,7 +12,7 @@ from enamel.core.cli.files import output_of, output_options, read_json, window
 from enamel.core.errors import Refusal
 from enamel.core.fields import to_json
 from enamel.core.press.output import PrintSettings
-from enamel.remote.house import House
+from enamel.remote.client import Client
 
 USUAL = "http://127.0.0.1:8750"
 
@@ -27,9 +27,9 @@ def add_remote(remote: argparse.ArgumentParser) -> None:
     remote.add_argument("--quiet", action="store_true", help="no progress on standard error")
     deeds = remote.add_subparsers(required=True, metavar="DEED")
 
-    def deed(name: str, words: str, run: Callable[[House, Any], None]) -> argparse.ArgumentParser:
+    def deed(name: str, words: str, run: Callable[[Client, Any], None]) -> argparse.ArgumentParser:
         added = deeds.add_parser(name, help=words)
-        added.set_defaults(run=lambda given: _with_house(given, run))
+        added.set_defaults(run=lambda given: _with_client(given, run))
         return added
 
     added = deed("pieces", "list pieces", _pieces)
@@ -39,7 +39,7 @@ def add_remote(remote: argparse.ArgumentParser) -> None:
     added = deed("bring", "import pictures", _bring)
     added.add_argument("files", nargs="+", type=Path, metavar="FILE")
 
-    added = deed("fire", "fire a schedule on a piece, or on a file that is brought in", _fire)
+    added = deed("fire", "fire a schedule on a piece, or on a file that is imported", _fire)
     added.add_argument("piece", metavar="PIECE|FILE")
     added.add_argument(
         "--schedule", type=Path, metavar="FILE.json", help="default: the piece's current one"
@@ -78,7 +78,7 @@ def add_remote(remote: argparse.ArgumentParser) -> None:
     added.add_argument("--wait", action="store_true", help="until it has ended")
 
 
-def _with_house(given: argparse.Namespace, run: Callable[[House, Any], None]) -> None:
+def _with_client(given: argparse.Namespace, run: Callable[[Client, Any], None]) -> None:
     token = os.environ.get("ENAMEL_TOKEN", "")
     if not token:
         raise Refusal("Put a token into ENAMEL_TOKEN; the page Preferences, Scripts makes one.")
@@ -90,8 +90,8 @@ def _with_house(given: argparse.Namespace, run: Callable[[House, Any], None]) ->
             print(words, file=sys.stderr, flush=True)
             last = words
 
-    with House(given.at, token, hear) as house:
-        run(house, given)
+    with Client(given.at, token, hear) as client:
+        run(client, given)
 
 
 def _show(given: Any, found: Any, *lines: str) -> None:
@@ -99,8 +99,8 @@ def _show(given: Any, found: Any, *lines: str) -> None:
     print(json.dumps(found, indent=2) if given.json else "\n".join(lines))
 
 
-def _pieces(house: House, given: Any) -> None:
-    found = house.pieces(" ".join(given.words), given.count)
+def _pieces(client: Client, given: Any) -> None:
+    found = client.pieces(" ".join(given.words), given.count)
     lines = [
         f"{one['id']}  {one['base']['width']} × {one['base']['height']}  {one['title']}"
         for one in found
@@ -108,45 +108,45 @@ def _pieces(house: House, given: Any) -> None:
     _show(given, found, *lines)
 
 
-def _bring(house: House, given: Any) -> None:
-    found = [house.bring(path) for path in given.files]
+def _bring(client: Client, given: Any) -> None:
+    found = [client.bring(path) for path in given.files]
     _show(given, found, *(f"{one['id']}  {one['title']}" for one in found))
 
 
-def _piece_of(house: House, named: str) -> str:
-    """The id of a piece; a file of that name is brought in first."""
-    return str(house.bring(Path(named))["id"]) if Path(named).is_file() else named
+def _piece_of(client: Client, named: str) -> str:
+    """The id of a piece; a file of that name is imported first."""
+    return str(client.bring(Path(named))["id"]) if Path(named).is_file() else named
 
 
 def _schedule_of(given: Any) -> Any:
     return read_json(given.schedule) if given.schedule else None
 
 
-def _fire(house: House, given: Any) -> None:
+def _fire(client: Client, given: Any) -> None:
     # what can't be written is said before anything is fired
     settings = to_json(PrintSettings(output_of(given))) if given.output else None
-    firing = house.fire(_piece_of(house, given.piece), _schedule_of(given), given.layer)
+    firing = client.fire(_piece_of(client, given.piece), _schedule_of(given), given.layer)
     if settings is not None:
-        firing = house.fired(firing)
-        house.take(firing["result"], given.output, settings | {"ppi": given.ppi})
+        firing = client.fired(firing)
+        client.take(firing["result"], given.output, settings | {"ppi": given.ppi})
     _show(
         given, firing, f"{firing['id']}  {firing['state']}  layer {firing['result'] or 'to come'}"
     )
 
 
-def _swatch(house: House, given: Any) -> None:
+def _swatch(client: Client, given: Any) -> None:
     box = given.window
     wanted = {
         "schedule": _schedule_of(given), "window": [box.x, box.y, *box.size],
         "vary": [_varied(text) for text in given.vary],
     }  # fmt: skip
-    sheet = house.swatches(given.piece, wanted)
+    sheet = client.swatches(given.piece, wanted)
     given.out.mkdir(parents=True, exist_ok=True)
     lines = []
     for swatch in sheet["swatches"]:
         path = given.out / f"swatch-{swatch['row']}-{swatch['column']}.png"
         if swatch["state"] == "done":
-            house.download(f"swatches/{swatch['number']}.png", path)
+            client.download(f"swatches/{swatch['number']}.png", path)
         lines.append(f"{path}  {swatch['label']}  {swatch['state']} {swatch['error']}".rstrip())
     _show(given, sheet, *lines)
 
@@ -158,14 +158,14 @@ def _varied(text: str) -> dict[str, str]:
     return {"setting": name.strip(), "values": values}
 
 
-def _check(house: House, given: Any) -> None:
-    found = house.checks(given.layer)
+def _check(client: Client, given: Any) -> None:
+    found = client.checks(given.layer)
     lines = [f"{name}  {value:g}" for name, value in found["measures"].items()]
     _show(given, found, found["verdict"], *lines)
 
 
-def _compare(house: House, given: Any) -> None:
-    rows = house.compare(given.layers)
+def _compare(client: Client, given: Any) -> None:
+    rows = client.compare(given.layers)
     lines = []
     for row in rows:
         values = "  ".join("–" if value is None else f"{value:g}" for value in row["values"])
@@ -173,18 +173,18 @@ def _compare(house: House, given: Any) -> None:
     _show(given, rows, *lines)
 
 
-def _take(house: House, given: Any) -> None:
+def _take(client: Client, given: Any) -> None:
     settings = to_json(PrintSettings(output_of(given)))
-    house.take(given.layer, given.output, settings | {"ppi": given.ppi})
+    client.take(given.layer, given.output, settings | {"ppi": given.ppi})
     _show(given, {"output": str(given.output)}, str(given.output))
 
 
-def _batch(house: House, given: Any) -> None:
+def _batch(client: Client, given: Any) -> None:
     treatment = {"schedule": _schedule_of(given)}
-    pieces = [_piece_of(house, named) for named in given.pieces]
-    batch = house.batch({"name": given.name, "pieces": pieces, "treatment": treatment})
+    pieces = [_piece_of(client, named) for named in given.pieces]
+    batch = client.batch({"name": given.name, "pieces": pieces, "treatment": treatment})
     if given.wait:
-        batch = house.batch_done(batch)
+        batch = client.batch_done(batch)
     lines = [
         f"{item['source']}  {item['state']}  {item['result'] or item['reason']}".rstrip()
         for item in batch["items"]

@@ -30,7 +30,7 @@ PAUSE_SECONDS = 30.0
 LEAST_RATE = 5_000
 """Bytes a second that a body has to come at, beyond the first pause."""
 LINGER_SECONDS = 5.0
-"""How long a refused body is read on and thrown away, so that its sender comes to read the answer."""
+"""How long a refused body is read on and discarded, so that its sender comes to read the answer."""
 TOO_MUCH = "This is more than may be sent at once. Nothing was kept."
 TOO_SLOW = "What was sent did not come to its end in time. Nothing was kept; send it again."
 

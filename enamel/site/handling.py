@@ -24,7 +24,7 @@ LOOKING = int(os.environ.get("ENAMEL_WEB_THREADS", "2"))
 """Threads of one process that show things. Python runs one at a time, and the more take turns, the later
 all of them are done; two, so that one works while the other waits for the database."""
 DOING = 6
-"""Threads for what changes something, such as a file that is brought in: it may take seconds."""
+"""Threads for what changes something, such as a file that is imported: it may take seconds."""
 
 
 class Handler(ASGIHandler):

@@ -178,10 +178,10 @@ elsewhere begins anew."""
 os.environ.setdefault("ENAMEL_MODELS", str(VAR / "models"))
 """Folder of the artist's own models, read by core. Workers on several machines have to share it."""
 os.environ.setdefault("ENAMEL_CHECKPOINTS", str(VAR / "checkpoints"))
-"""Folder that checkpoints are put into, to be taken in from the page."""
+"""Folder that checkpoints are put into, to be added from the page."""
 os.environ.setdefault("ENAMEL_PROFILES", str(VAR / "profiles"))
 DEMO_PICTURES = ROOT / "demo" / "pictures"
-DEMO_HOUSE = ROOT / "demo" / "house.json"
+DEMO_PRESETS = ROOT / "demo" / "presets.json"
 MAX_MEGAPIXELS = float(os.environ.get("ENAMEL_MAX_MEGAPIXELS", "300"))
 MAX_UPLOAD_MB = float(os.environ.get("ENAMEL_MAX_UPLOAD_MB", "200"))
 IMPORT_LIMITS = Limits(max_bytes=int(MAX_UPLOAD_MB * 1e6), max_megapixels=MAX_MEGAPIXELS)

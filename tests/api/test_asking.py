@@ -22,10 +22,10 @@ from enamel.kiln.models import (
     Arrival,
     Batch,
     Firing,
-    HouseSchedule,
     Layer,
     Piece,
     PrintFile,
+    SchedulePreset,
     Swatch,
 )
 from enamel.kiln.pieces import arrivals
@@ -78,7 +78,7 @@ def test_a_large_picture_is_an_arrival(
 
 
 def test_a_schedule_is_taken_in_hand_costed_and_fired(ask: Ask, piece: Piece) -> None:
-    HouseSchedule.objects.create(owner=piece.owner, name="Quick", schedule=SCHEDULE)
+    SchedulePreset.objects.create(owner=piece.owner, name="Quick", schedule=SCHEDULE)
     assert ask("get", "house-schedules").json()[0]["schedule"] == SCHEDULE
     assert ask("put", f"pieces/{piece.pk}/schedule", SCHEDULE).json() == SCHEDULE
     assert ask("get", f"pieces/{piece.pk}/schedule").json() == SCHEDULE

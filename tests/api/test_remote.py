@@ -11,7 +11,7 @@ from django.contrib.auth.models import User
 
 from enamel.api.models import Scope, Token
 from enamel.kiln.models import Firing, Piece
-from enamel.remote import house
+from enamel.remote import client
 from enamel.remote.main import main as run
 from tests.kiln.workers import worker
 from tests.schedules import coat
@@ -31,7 +31,7 @@ def at(served: str, artist: User, monkeypatch: pytest.MonkeyPatch) -> str:
     """A running Enamel, and a token for it in the environment."""
     _, text = Token.objects.issue(artist, "command line", Scope.values)
     monkeypatch.setenv("ENAMEL_TOKEN", text)
-    monkeypatch.setattr(house, "PAUSE_SECONDS", 0.1)
+    monkeypatch.setattr(client, "PAUSE_SECONDS", 0.1)
     return served
 
 
@@ -102,7 +102,7 @@ def test_what_goes_wrong_is_said(
     ):  # fmt: skip
         assert run(["remote", "--at", at, *words]) == 2
         assert said in capsys.readouterr().err, words
-    monkeypatch.setattr(house, "TRIES", 1)
+    monkeypatch.setattr(client, "TRIES", 1)
     assert run(["remote", "--at", "http://127.0.0.1:9", "pieces"]) == 2
     assert "There is no Enamel at http://127.0.0.1:9" in capsys.readouterr().err
     monkeypatch.delenv("ENAMEL_TOKEN")

@@ -46,7 +46,7 @@ class Browser:
         """A picture as a piece that is ready to be looked at, made here: most tests are not about bringing
         in, and a kiln that starts for it takes longer than they do."""
         with path.open("rb") as file:
-            piece = bringing.bring_in(User.objects.get(), File(file), path.name)
+            piece = bringing.import_picture(User.objects.get(), File(file), path.name)
         store.prepare(piece.base)
         self.open(piece.get_absolute_url())
         self.find("[data-module~='bench'][data-open]")

@@ -8,7 +8,7 @@ from selenium.webdriver.common.keys import Keys
 from selenium.webdriver.support.select import Select
 
 from enamel.kiln.firings import asking as firings
-from enamel.kiln.models import Batch, BatchItem, HouseSchedule, Piece
+from enamel.kiln.models import Batch, BatchItem, Piece, SchedulePreset
 from enamel.kiln.pieces import bringing
 from enamel.kiln.storage import layers as store
 from tests.browser.conftest import Browser
@@ -20,9 +20,9 @@ pytestmark = pytest.mark.django_db(transaction=True)
 
 @pytest.fixture
 def three(signed_in: Browser, face_file: object) -> list[Piece]:
-    """Three pieces of one face, and a house schedule that is fired in a moment."""
+    """Three pieces of one face, and a schedule preset that is fired in a moment."""
     first = signed_in.bring(face_file)  # type: ignore[arg-type]
-    HouseSchedule.objects.create(
+    SchedulePreset.objects.create(
         owner=first.owner, name="In a moment", schedule=coat(1.5, steps=1).to_json()
     )
     twins = [bringing.duplicate(first) for _ in range(2)]
@@ -39,11 +39,11 @@ def test_chosen_begun_put_in_order_watched_and_compared(
     browser = signed_in
     browser.open("/")
     browser.link("fire these as a batch").click()
-    browser.find("[data-foretold] dl")
+    browser.find("[data-predicted] dl")
     assert browser.find("[data-chosen]").text == "3"
     browser.fill("name", "Posters")
     Select(browser.find("[name=schedule]")).select_by_visible_text("In a moment")
-    browser.wait(lambda _: "3 pictures" in browser.find("[data-foretold]").text)
+    browser.wait(lambda _: "3 pictures" in browser.find("[data-predicted]").text)
     assert not browser.barriers()
     browser.button("Start").click()
     browser.find("[data-scrolls=pairs]")

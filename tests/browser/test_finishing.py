@@ -9,7 +9,7 @@ from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 
 from enamel.core.finish.recipe import Finish
-from enamel.kiln.models import HouseFinish, Layer, Piece
+from enamel.kiln.models import FinishPreset, Layer, Piece
 from tests.browser.conftest import Browser
 
 pytestmark = pytest.mark.django_db(transaction=True)
@@ -99,19 +99,19 @@ def test_a_curve_is_bent_by_keys_and_a_neutral_is_picked(opened: Browser) -> Non
     assert browser.find("[data-pick]").get_attribute("aria-pressed") == "false"
 
 
-def test_a_house_finish_is_kept_and_used_again(opened: Browser) -> None:
+def test_a_finish_presets_is_kept_and_used_again(opened: Browser) -> None:
     browser = opened
     slide(browser, "grain", "amount", 500)
     browser.button("Presets …").click()
     browser.find("#finish-name").send_keys("grainy")
     browser.find("[data-keep-it]").click()
     browser.find("[data-kept]")
-    assert HouseFinish.objects.get().as_finish().grain.amount == pytest.approx(20, abs=0.1)
+    assert FinishPreset.objects.get().as_finish().grain.amount == pytest.approx(20, abs=0.1)
     browser.driver.refresh()
     browser.find("[data-module~='bench'][data-open]")
     assert not recipe(browser)["grain"]["on"]
     browser.button("Presets …").click()
     browser.find("[data-use]").click()
     browser.wait(lambda _: recipe(browser)["grain"]["on"])
-    browser.wait(lambda _: "loaded" in browser.find("[data-house-says]").text)
+    browser.wait(lambda _: "loaded" in browser.find("[data-presets-says]").text)
     assert Piece.objects.count() == 1

@@ -30,7 +30,7 @@ def opened(signed_in: Browser, face_file: Path) -> Browser:
 
 
 def steps(browser: Browser) -> list[dict[str, object]]:
-    """What the mask in hand is made of."""
+    """What the current mask is made of."""
     field = browser.run("return document.querySelector('[name=mask], [name=inlays]').value")
     if not field:
         return []
@@ -81,7 +81,7 @@ def test_the_brush_every_tool_and_undo_of_every_stroke(opened: Browser) -> None:
         drag(browser, (-80, 90), (96, 60) if tool != "lasso" else (96, 0))
         if tool != "lasso":
             browser.wait(lambda _, kind=kind: steps(browser)[-1]["kind"] == kind)
-    browser.find("[data-tool='box']").click()  # put away: the picture can be dragged again
+    browser.find("[data-tool='box']").click()  # put down: the picture can be dragged again
     count = len(steps(browser))
     for name in ("invert", "grow", "feather", "fill", "clear"):
         browser.find(f"[data-step='{name}']").click()

@@ -1,4 +1,4 @@
-"""The models page in real Chromium: trials, bringing in, switching off, deleting."""
+"""The models page in real Chromium: trials, importing, switching off, deleting."""
 
 from pathlib import Path
 
@@ -16,7 +16,7 @@ SHARP_CROPS = """
 
 def test_bring_in_try_switch_off_delete(signed_in: Browser, kiln: None, tmp_path: Path) -> None:
     browser = signed_in
-    for shipped in Model.objects.at_hand():  # their trials would take minutes
+    for shipped in Model.objects.available():  # their trials would take minutes
         Model.objects.filter(pk=shipped.pk).update(tried_sha256=shipped.card.digest, rate=1.0)
     browser.link("Models").click()
     browser.find("#grisaille")
@@ -46,7 +46,7 @@ def test_bring_in_try_switch_off_delete(signed_in: Browser, kiln: None, tmp_path
     assert folder is not None
     assert not list(folder.glob("soft*"))
 
-    # a file that is no network: the reason, and nothing taken in
+    # a file that is no network: the reason, and nothing added
     broken = tmp_path / "broken.onnx"
     broken.write_bytes(b"no graph")
     browser.find("#bring-in [type='file']").send_keys(str(broken))

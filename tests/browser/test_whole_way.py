@@ -150,7 +150,7 @@ def test_the_screens_have_no_barriers(signed_in: Browser, face_file: Path) -> No
         "/",
         "/?q=nothing",
         "/preferences/",
-        "/thrown-away/",
+        "/pieces/recently-deleted/",
         "/print-files/",
         "/bureau/",
         "/scripts/",

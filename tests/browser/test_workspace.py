@@ -1,4 +1,4 @@
-"""The workspace in a real browser: print, crop, undo, house schedules, keys, pieces, sheets, copies."""
+"""The workspace in a real browser: print, crop, undo, schedule presets, keys, pieces, sheets, copies."""
 
 from pathlib import Path
 
@@ -7,7 +7,7 @@ import pytest
 from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.keys import Keys
 
-from enamel.kiln.models import HouseSchedule, Piece
+from enamel.kiln.models import Piece, SchedulePreset
 from tests.browser.conftest import Browser
 from tests.cards import put_card, put_checkpoint, take_cards_away
 from tests.pictures import STATIONMASTER, contact_sheet
@@ -120,20 +120,20 @@ def test_tiles_rulers_surround_and_zoom_by_key(bench: Browser) -> None:
     assert bench.complaints() == []
 
 
-def test_a_house_schedule_is_kept_and_used(bench: Browser) -> None:
+def test_a_schedule_preset_is_kept_and_used(bench: Browser) -> None:
     task(bench, "coat")
     bench.fill("strength", 0.17)
     bench.wait(lambda _: "strength 0.17" in bench.find("[data-part='coats']").text)
     bench.button("Presets …").click()
     bench.fill("name", "soft")
-    bench.find("#house").find_element("xpath", ".//button[. = 'Keep']").click()
-    bench.wait(lambda _: HouseSchedule.objects.filter(name="soft").exists())
+    bench.find("#schedule-presets").find_element("xpath", ".//button[. = 'Keep']").click()
+    bench.wait(lambda _: SchedulePreset.objects.filter(name="soft").exists())
     bench.wait(lambda _: "is kept" in bench.find("[role='status']").text)
     bench.find("[data-module~='bench'][data-open]")
     bench.fill("strength", 0.5)
     bench.wait(lambda _: "strength 0.5" in bench.find("[data-part='coats']").text)
     bench.button("Presets …").click()
-    bench.find("#house [type='radio']").click()
+    bench.find("#schedule-presets [type='radio']").click()
     bench.button("Use on this piece").click()
     bench.wait(lambda _: bench.find("[name='strength']").get_attribute("value") == "0.17")
 
@@ -218,14 +218,14 @@ def test_what_a_refiner_does_not_know_goes_and_comes_back(bench: Browser, tmp_pa
     put_card("edges", "guide", tmp_path)
     try:
         task(bench, "coat")
-        bench.fill("give_back", 0.6)
+        bench.fill("restore", 0.6)
         assert not bench.driver.find_element("name", "adapters").is_displayed()
         choose = "const [f] = document.getElementsByName(arguments[0]); f.value = arguments[1];"
         choose += "f.dispatchEvent(new Event('input', { bubbles: true }))"
         bench.run(choose, "model", "night-mail")
         adapters = bench.driver.find_element("name", "adapters")
         bench.wait(lambda _: adapters.is_displayed())
-        assert not bench.driver.find_element("name", "give_back").is_displayed()
+        assert not bench.driver.find_element("name", "restore").is_displayed()
         assert (
             "how much of the enlarged picture the start keeps"
             in bench.find("form[data-module~='settings']").text
@@ -246,7 +246,7 @@ def test_what_a_refiner_does_not_know_goes_and_comes_back(bench: Browser, tmp_pa
         assert bench.barriers() == []
 
         bench.run(choose, "model", "grisaille")
-        again = bench.driver.find_element("name", "give_back")
+        again = bench.driver.find_element("name", "restore")
         bench.wait(lambda _: again.is_displayed())
         assert again.get_attribute("value") == "0.6"
         assert not adapters.is_displayed()

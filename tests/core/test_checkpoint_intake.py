@@ -15,7 +15,7 @@ from typing import Any
 import pytest
 
 from enamel.core.checkpoints import devices, folder
-from enamel.core.checkpoints.intake import take_in, waiting
+from enamel.core.checkpoints.intake import add_model, waiting
 from enamel.core.checkpoints.prompts import Phrase, phrases_of
 from enamel.core.checkpoints.tensors import weights_in
 from enamel.core.errors import FieldRefusal, Refusal
@@ -221,7 +221,7 @@ def test_an_adapter_stays_where_it_lies_and_is_named_by_hash(
         tmp_path / "put-here" / "copper.safetensors", {"unet.a.lora_A.weight": (2, 4)}
     )
     assert waiting() == [path]
-    card = take_in(path, "copper-line")
+    card = add_model(path, "copper-line")
     assert (card.kind, waiting()) == ("adapter", [])
     kit = kit_of("grisaille", (Adapter("copper-line", 0.8),), "", "")
     assert kit is not None
@@ -240,9 +240,9 @@ def test_what_is_no_adapter_is_said(tmp_path: Path, monkeypatch: pytest.MonkeyPa
     monkeypatch.setenv("ENAMEL_MODELS", str(tmp_path / "models"))
     path = safetensors(tmp_path / "whole.safetensors", {"model.weight": (2, 4)})
     with pytest.raises(Refusal, match="holds no low-rank adapter"):
-        take_in(path, "whole")
+        add_model(path, "whole")
     with pytest.raises(Refusal, match="There is nothing at"):
-        take_in(tmp_path / "gone", "gone")
+        add_model(tmp_path / "gone", "gone")
     assert not list((tmp_path / "models").glob("*"))
 
 
@@ -252,7 +252,7 @@ def test_without_the_extra_it_is_said_how_to_get_it(
     monkeypatch.setenv("ENAMEL_MODELS", str(tmp_path / "models"))
     monkeypatch.setattr(devices, "EXTRA", ("a-package-nobody-has",))
     with pytest.raises(Refusal, match="Run bin/setup --checkpoints"):
-        take_in(tmp_path, "night-mail")
+        add_model(tmp_path, "night-mail")
 
 
 def test_the_engine_needs_nothing_of_the_extra() -> None:

@@ -22,7 +22,7 @@ from enamel.core.checkpoints.latent import LatentRefiner
 from enamel.core.diffusion import noise
 from enamel.core.diffusion.denoiser import Denoiser, Holding
 from enamel.core.diffusion.refiners import refiner
-from enamel.core.diffusion.samplers import Sampler, evaluations
+from enamel.core.diffusion.samplers import Sampler, sampler_steps
 from enamel.core.diffusion.sigmas import levels, sigma_of
 from enamel.core.errors import Refusal, Stopped
 from enamel.core.fire.firing import fire
@@ -34,7 +34,7 @@ from enamel.core.networks.cards import CheckpointCard
 from enamel.core.picture.canvas import Canvas, FloatArray, to_signed
 from enamel.core.refine import blended
 from enamel.core.refine.tilestore import FolderStore
-from enamel.core.refine.tilework import AHEAD, Led, noise_at
+from enamel.core.refine.tilework import AHEAD, GuidedDenoiser, noise_at
 from enamel.core.schedule import Adapter, JoinPass, Kit, Mode, Order, Protect, Refine
 from enamel.core.upscale import Enlarged, upscaler
 from tests import checkpoints
@@ -72,7 +72,7 @@ SETTINGS = Refine(
 
 @pytest.fixture(scope="module")
 def house(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Path]:
-    """The tiny checkpoints, taken in."""
+    """The tiny checkpoints, added."""
     folder = tmp_path_factory.mktemp("checkpoints")
     with pytest.MonkeyPatch.context() as patch:
         patch.setenv("ENAMEL_MODELS", str(folder / "models"))
@@ -82,9 +82,9 @@ def house(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Path]:
         patch.setattr(probe, "SMALLEST_TILE", 128)
         patch.setattr(probe.Bench, "coding_radius", measured_once(probe.Bench.coding_radius))
         for name, kind in KINDS.items():
-            intake.take_in(checkpoints.built(folder / name, **kind), name)
+            intake.add_model(checkpoints.built(folder / name, **kind), name)
         yield folder
-    loading.let_go()
+    loading.release()
 
 
 def measured_once(
@@ -111,7 +111,7 @@ class Put:
 
     def of(self, step: int) -> FloatArray:
         stream = noise.START if step < 0 else noise.STEP + step
-        return noise_at(self.denoiser.traits, SETTINGS, stream, Box(0, 0, SIDE, SIDE))
+        return noise_at(self.denoiser.spec, SETTINGS, stream, Box(0, 0, SIDE, SIDE))
 
     def __call__(self, shape: Any, **_: Any) -> torch.Tensor:
         found = torch.from_numpy(self.of(self.step).transpose(2, 0, 1)[None].copy())
@@ -189,12 +189,14 @@ def by_the_engine(denoiser: Denoiser, sampler: Sampler, sigmas: list[float]) -> 
     """What Enamel's samplers make of it at the same noise levels."""
     put = Put(denoiser)
     picture = whole(portrait(SIDE, SIDE))
-    led = Led(denoiser, SETTINGS, picture, picture, SETTINGS.prompt, SETTINGS.negative_prompt)
+    led = GuidedDenoiser(
+        denoiser, SETTINGS, picture, picture, SETTINGS.prompt, SETTINGS.negative_prompt
+    )
     signal = denoiser.encode(to_signed(picture))
     state: tuple[FloatArray, ...] = (signal + put.of(-1) * np.float32(sigmas[0]),)
-    for evaluation in evaluations(sampler, sigmas):
-        estimate = led.estimate(state[0], evaluation)
-        state = evaluation.advance(state, estimate, put.of)
+    for sampler_step in sampler_steps(sampler, sigmas):
+        denoised = led.denoised(state[0], sampler_step)
+        state = sampler_step.step(state, denoised, put.of)
     return state[0]
 
 
@@ -209,11 +211,11 @@ def test_one_tile_is_what_the_librarys_own_pipeline_makes_of_it(
 
 
 def test_karras_levels_over_the_whole_range_are_the_librarys(house: Path) -> None:
-    traits = refiner("noise").traits
+    spec = refiner("noise").spec
     kind = diffusers.EulerDiscreteScheduler
     theirs = kind(**checkpoints.SCHEDULER, use_karras_sigmas=True)
     theirs.set_timesteps(STEPS)
-    ours = levels(traits.strength_map[-1][1], traits.sigma_min, STEPS, rho=traits.rho)
+    ours = levels(spec.strength_map[-1][1], spec.sigma_min, STEPS, rho=spec.rho)
     assert ours == pytest.approx([float(sigma) for sigma in theirs.sigmas], rel=1e-4)
 
 
@@ -232,7 +234,7 @@ refinements = st.fixed_dictionaries(
         "overlap": st.integers(0, 32),
         "order": st.sampled_from(Order),
         "joins": st.sampled_from([None, JoinPass(0.3, 24)]),
-        "grit": st.sampled_from([0.0, 0.04]),
+        "extra_noise": st.sampled_from([0.0, 0.04]),
         "anchor": st.sampled_from([0.0, 0.7]),
         "anchor_radius": st.just(12),
     }
@@ -284,8 +286,8 @@ def test_3_more_strength_takes_the_latents_farther(house: Path, name: str) -> No
     denoiser = refiner(name)
     gone = []
     for strength in (0.1, 0.4, 0.8):
-        start = sigma_of(strength, denoiser.traits.strength_map)
-        end = min(start, denoiser.traits.sigma_min)
+        start = sigma_of(strength, denoiser.spec.strength_map)
+        end = min(start, denoiser.spec.sigma_min)
         made = by_the_engine(denoiser, Sampler.EULER, levels(start, end, 4, rho=7))
         picture = denoiser.encode(to_signed(whole(portrait(SIDE, SIDE))))
         gone.append(float(np.abs(made - picture).mean()))
@@ -365,7 +367,7 @@ def made_near(network: Any) -> None:
 def test_joint_mode_is_one_whole_evaluation_where_nothing_looks_at_the_whole_tile(
     house: Path,
 ) -> None:
-    one = refiner("velocity").at_hand  # type: ignore[attr-defined]
+    one = refiner("velocity").parts  # type: ignore[attr-defined]
     try:
         made_near(one.network)
         settings = {"model": "velocity", "mode": Mode.JOINT, "feather": 0.0, "steps": 3}
@@ -377,28 +379,28 @@ def test_joint_mode_is_one_whole_evaluation_where_nothing_looks_at_the_whole_til
                 results.append(whole(fire(base, schedule, Path(folder)).result).astype(int))
         assert np.abs(results[0] - results[1]).max() <= 16  # a sixteenth of an 8-bit level
     finally:
-        loading.let_go()
+        loading.release()
 
 
 def test_the_ways_there_and_back_in_tiles_are_those_of_the_whole(
     house: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    assert refiner("velocity").traits.space.coding_radius is not None
+    assert refiner("velocity").spec.space.coding_radius is not None
     schedule = coat(model="velocity", mode=Mode.JOINT, tile=(512, 512))
     complete = fired(schedule).astype(int)
     monkeypatch.setattr(blended, "CODED", 64)
     assert np.abs(fired(schedule).astype(int) - complete).max() <= 16
-    assert refiner("noise").traits.space.coding_radius is None
+    assert refiner("noise").spec.space.coding_radius is None
 
 
 @pytest.fixture(scope="module")
 def kit_at_hand(house: Path) -> Path:
-    """An adapter, a structure guide and another VAE for the first of them, taken in."""
+    """An adapter, a structure guide and another VAE for the first of them, added."""
     network = diffusers.UNet2DConditionModel.from_pretrained(house / "noise" / "unet")
-    intake.take_in(checkpoints.guide(house / "edges", network), "edges")
-    intake.take_in(checkpoints.adapter(house / "copper.safetensors", network), "copper-line")
+    intake.add_model(checkpoints.guide(house / "edges", network), "edges")
+    intake.add_model(checkpoints.adapter(house / "copper.safetensors", network), "copper-line")
     other = checkpoints.built(house / "other", seed=9)
-    intake.take_in(other / "vae", "other-vae")
+    intake.add_model(other / "vae", "other-vae")
     return house
 
 
@@ -418,7 +420,7 @@ def test_what_a_checkpoint_is_used_with_changes_the_picture_and_its_name(
     plain, kit = coat(model="noise"), coat(model="noise", kit=Kit(**more))
     assert (fired(kit) != fired(plain)).mean() > 0.5
     assert_same_pixels(fired(kit), fired(kit))
-    digests = {refiner("noise").traits.digest, refiner("noise", kit=Kit(**more)).traits.digest}
+    digests = {refiner("noise").spec.digest, refiner("noise", kit=Kit(**more)).spec.digest}
     assert len(digests) == 2
 
 
@@ -436,7 +438,7 @@ def test_an_adapter_that_counts_nothing_changes_nothing(kit_at_hand: Path) -> No
 
 def test_an_adapter_is_the_same_in_the_names_of_trainers(kit_at_hand: Path, tmp_path: Path) -> None:
     own = kit_at_hand / "copper.safetensors"
-    intake.take_in(checkpoints.as_trainers_name(own, tmp_path / "named.safetensors"), "named")
+    intake.add_model(checkpoints.as_trainers_name(own, tmp_path / "named.safetensors"), "named")
     one, other = (
         fired(coat(model="noise", kit=Kit(adapters=(Adapter(name, 0.7),))))
         for name in ("copper-line", "named")
@@ -447,11 +449,13 @@ def test_an_adapter_is_the_same_in_the_names_of_trainers(kit_at_hand: Path, tmp_
 def test_an_adapter_changes_what_words_say(kit_at_hand: Path, tmp_path: Path) -> None:
     encoder = CLIPTextModel.from_pretrained(kit_at_hand / "noise" / "text_encoder")
     file = checkpoints.adapter(tmp_path / "verse.safetensors", encoder, "text_encoder")
-    intake.take_in(file, "verse")
-    intake.take_in(checkpoints.as_trainers_name(file, tmp_path / "verse-2.safetensors"), "verse-2")
+    intake.add_model(file, "verse")
+    intake.add_model(
+        checkpoints.as_trainers_name(file, tmp_path / "verse-2.safetensors"), "verse-2"
+    )
 
     def said(*adapters: Adapter) -> torch.Tensor:
-        one = refiner("noise", kit=Kit(adapters=adapters)).at_hand  # type: ignore[attr-defined]
+        one = refiner("noise", kit=Kit(adapters=adapters)).parts  # type: ignore[attr-defined]
         return asking.encoded(one, "boiler").sequence
 
     plain, changed = said(), said(Adapter("verse", 1.0))
@@ -474,7 +478,7 @@ def test_with_a_guide_hold_is_its_say(kit_at_hand: Path, tmp_path: Path) -> None
 
 def test_without_one_hold_is_how_much_of_the_picture_the_start_keeps(house: Path) -> None:
     one = refiner("noise")
-    assert one.traits.holding is Holding.START
+    assert one.spec.holding is Holding.START
     assert (fired(coat(model="noise", hold=0.2)) != fired(coat(model="noise"))).mean() > 0.5
 
 
@@ -485,7 +489,7 @@ def test_another_file_than_the_schedule_names_is_refused(kit_at_hand: Path) -> N
 
 
 def test_long_prompts_are_read_in_pieces_and_weights_count(house: Path) -> None:
-    one = refiner("noise").at_hand  # type: ignore[attr-defined]
+    one = refiner("noise").parts  # type: ignore[attr-defined]
     short, long = asking.encoded(one, "boiler"), asking.encoded(one, "copper boiler " * 30)
     assert long.sequence.shape[1] > 2 * short.sequence.shape[1]
     assert torch.equal(asking.encoded(one, "(boiler:1)").sequence, short.sequence)
@@ -520,19 +524,19 @@ def test_damaged_weights_are_refused(house: Path, tmp_path: Path, part: str, sai
 
     folder = spoilt(tmp_path / "spoilt", part, nothing)
     with pytest.raises(Refusal, match=said):
-        intake.take_in(folder, "spoilt")
+        intake.add_model(folder, "spoilt")
 
 
 def test_weights_of_other_shapes_are_refused(house: Path, tmp_path: Path) -> None:
     cut = spoilt(tmp_path / "spoilt", "unet", lambda one: one[: max(1, len(one) // 2)].contiguous())
     with pytest.raises(Refusal, match="Its part unet can't be loaded"):
-        intake.take_in(cut, "spoilt")
+        intake.add_model(cut, "spoilt")
 
 
 def test_a_single_file_beside_its_configurations_is_the_same_checkpoint(
     house: Path, tmp_path: Path
 ) -> None:
-    card = intake.take_in(checkpoints.single_file(checkpoints.built(tmp_path / "one")), "one")
+    card = intake.add_model(checkpoints.single_file(checkpoints.built(tmp_path / "one")), "one")
     assert [file["path"] for file in card.listed if file["path"].endswith("tensors")] == [
         "whole.safetensors"
     ]
@@ -544,7 +548,7 @@ def test_a_single_file_of_another_kind_is_refused(house: Path, tmp_path: Path) -
     wrong = {"model.other": torch.zeros(2)}
     safetensors.torch.save_file(wrong, folder / "whole.safetensors")
     with pytest.raises(Refusal, match="can't be taken apart by the configurations beside it"):
-        intake.take_in(folder, "two")
+        intake.add_model(folder, "two")
 
 
 def test_nothing_is_fetched(house: Path, monkeypatch: pytest.MonkeyPatch) -> None:
@@ -553,7 +557,7 @@ def test_nothing_is_fetched(house: Path, monkeypatch: pytest.MonkeyPatch) -> Non
 
     monkeypatch.setattr("socket.socket.connect", no_way)
     monkeypatch.setattr("socket.getaddrinfo", no_way)
-    loading.let_go()
+    loading.release()
     assert fired(coat(model="noise")).shape == (112, 144, 3)
 
 
@@ -569,7 +573,7 @@ def test_parts_that_take_turns_on_the_device_make_the_same(
         return plain(*given)
 
     monkeypatch.setattr(asking, "made", short_at_first)
-    card = intake.take_in(checkpoints.built(tmp_path / "turns"), "turns")
+    card = intake.add_model(checkpoints.built(tmp_path / "turns"), "turns")
     assert isinstance(card, CheckpointCard)
     assert card.checkpoint["runs"]["offload"]
     assert_same_pixels(fired(coat(model="turns")), fired(coat(model="noise")))

@@ -16,7 +16,7 @@ import PIL.Image
 import pytest
 
 from enamel.core.cli import main
-from enamel.core.networks.intake import take_in
+from enamel.core.networks.intake import add_model
 from tests.core.test_intake import refiner_network
 from tests.pictures import portrait, whole
 
@@ -150,7 +150,7 @@ def test_5_peak_memory_does_not_grow_with_the_picture(
 ) -> None:
     # a network that takes no time: what the engine keeps is what this is about
     monkeypatch.setenv("ENAMEL_MODELS", str(tmp_path / "own"))
-    take_in(refiner_network(tmp_path / "glaze.onnx"), "glaze")
+    add_model(refiner_network(tmp_path / "glaze.onnx"), "glaze")
     refine = {"model": "glaze", "steps": 1, "tile": [256, 256], "overlap": 32}
 
     def peak(side: int) -> float:

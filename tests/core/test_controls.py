@@ -46,13 +46,13 @@ def saturation(picture: Picture) -> float:
 
 
 def test_grit_adds_texture_and_more_grit_more(fired: Fire) -> None:
-    found = [spread(fired(coat(grit=grit)).result) for grit in (0, 0.02, 0.06)]
+    found = [spread(fired(coat(extra_noise=extra_noise)).result) for extra_noise in (0, 0.02, 0.06)]
     assert found == sorted(found)
     assert found[2] > 1.02 * found[0]
 
 
 def test_give_back_restores_lost_detail_and_more_of_it_more(fired: Fire) -> None:
-    found = [spread(fired(coat(give_back=share)).result) for share in (0, 0.5, 1)]
+    found = [spread(fired(coat(restore=share)).result) for share in (0, 0.5, 1)]
     assert found == sorted(found)
     assert found[2] > 1.1 * found[0]
 
@@ -63,7 +63,7 @@ def test_a_refiner_is_told_what_is_missing_and_less_of_it_at_low_strength(
     """With one step the estimate is the result, and this network's estimate is what it was told."""
     told = {}
     for strength, share in ((0.5, 1.0), (0.5, 0.4), (0.06, 1.0)):
-        settings = Refine(strength=strength, give_back=share, steps=1, tile=(64, 64), overlap=0)
+        settings = Refine(strength=strength, restore=share, steps=1, tile=(64, 64), overlap=0)
         result = run(Told(), pool, tmp_path / f"{strength}-{share}", portrait(), settings)
         told[strength, share] = whole(result)[0, 0, 0] / 32767.5 - 1
     assert told[0.5, 1.0] == pytest.approx(1.0, abs=1e-4)
@@ -72,7 +72,7 @@ def test_a_refiner_is_told_what_is_missing_and_less_of_it_at_low_strength(
 
 
 def test_a_refiner_that_gives_nothing_back_is_not_asked_to(tmp_path: Path, pool: Executor) -> None:
-    deaf = Told(replace(Told().traits, gives_back=False))
+    deaf = Told(replace(Told().spec, restores_detail=False))
     settings = Refine(strength=0.5, steps=1, tile=(64, 64), overlap=0)
     result = run(deaf, pool, tmp_path, portrait(), settings)
     assert abs(whole(result)[0, 0, 0] / 32767.5 - 1) < 1e-4
@@ -95,7 +95,7 @@ def test_blend_and_guide_lead_back_to_the_base(fired: Fire) -> None:
 
     def second(**more: float) -> Picture:
         # what is given back would lead away from the enlarged base as well
-        gentle = quick(strength=0.2, steps=2, give_back=0.0, **more)
+        gentle = quick(strength=0.2, steps=2, restore=0.0, **more)
         return fired(Schedule((first, Coat(size=target, refine=gentle)))).result
 
     base = Enlarged(portrait(), Size(*target), upscaler("lanczos"))
@@ -111,7 +111,7 @@ def test_a_window_of_a_blend_is_exact_too(fired: Fire, mode: Mode) -> None:
         (
             Coat(factor=1.5, refine=quick(steps=1)),
             Coat(factor=1.5, refine=quick(
-                steps=1, mode=mode, blend=0.4, guide=0.7, hold=0.6, grit=0.03, chroma=1.2,
+                steps=1, mode=mode, blend=0.4, guide=0.7, hold=0.6, extra_noise=0.03, chroma=1.2,
                 anchor=0.8, anchor_radius=8,
             )),
         )
@@ -278,7 +278,7 @@ def test_a_constant_shift_is_anchored_away_completely() -> None:
     assert_same_pixels(whole(Anchored(shifted, source, 1.0, 12)), whole(source))
 
 
-WORDS = Wordy().traits.vocabulary
+WORDS = Wordy().spec.vocabulary
 
 
 def test_words_are_understood_with_synonyms_plurals_and_phrases() -> None:

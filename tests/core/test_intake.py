@@ -14,8 +14,8 @@ from enamel.core.diffusion.denoiser import Condition
 from enamel.core.diffusion.refiners import refiner
 from enamel.core.errors import Refusal
 from enamel.core.networks.cards import card, cards
-from enamel.core.networks.intake import accept, take_in, waiting
-from enamel.core.networks.runtimes import let_go_unused
+from enamel.core.networks.intake import accept, add_model, waiting
+from enamel.core.networks.runtimes import release_unused
 from tests.core.test_onnx_upscalers import network
 
 
@@ -137,7 +137,7 @@ def test_a_card_that_can_not_be_read_is_passed_over(own: Path, text: str) -> Non
 
 
 def test_what_was_taken_in_is_at_hand(tmp_path: Path, own: Path) -> None:
-    take_in(refiner_network(tmp_path / "a.onnx"), "plain-glaze", summary="Made up.")
+    add_model(refiner_network(tmp_path / "a.onnx"), "plain-glaze", summary="Made up.")
     entry = card("plain-glaze", "refiner")
     assert entry.own
     assert [other.own for other in cards() if other.name != "plain-glaze"].count(True) == 0
@@ -152,11 +152,11 @@ def test_names_are_checked_and_nothing_is_left_behind(tmp_path: Path, own: Path)
         "Glaze": "small letters", "../glaze": "small letters", "lanczos": "already",
     }.items():  # fmt: skip
         with pytest.raises(Refusal, match=words):
-            take_in(file, name)
+            add_model(file, name)
     broken = tmp_path / "b.onnx"
     broken.write_bytes(b"no graph")
     with pytest.raises(Refusal, match="not an ONNX file"):
-        take_in(broken, "glaze")
+        add_model(broken, "glaze")
     assert not own.exists() or not list(own.iterdir())
 
 
@@ -164,7 +164,7 @@ def test_a_file_in_the_folder_waits_until_it_is_taken_in(own: Path) -> None:
     own.mkdir()
     file = network(own / "soft.onnx")
     assert waiting() == [file]
-    take_in(file, "soft")
+    add_model(file, "soft")
     assert waiting() == []
     assert card("soft", "upscaler").factor == 2
 
@@ -182,7 +182,7 @@ def test_the_command_takes_in_and_lists(
 
 
 def test_a_file_replaced_under_its_name_is_run_anew(tmp_path: Path, own: Path) -> None:
-    take_in(refiner_network(tmp_path / "a.onnx", keep=0.3), "glaze")
+    add_model(refiner_network(tmp_path / "a.onnx", keep=0.3), "glaze")
     given = np.full((16, 16, 3), 0.25, np.float32)
     noisy = given + np.float32(0.1)
     before, digest = (
@@ -198,11 +198,11 @@ def test_a_file_replaced_under_its_name_is_run_anew(tmp_path: Path, own: Path) -
 
 
 def test_networks_that_nobody_runs_are_let_go_and_come_back(tmp_path: Path, own: Path) -> None:
-    take_in(refiner_network(tmp_path / "a.onnx"), "glaze")
+    add_model(refiner_network(tmp_path / "a.onnx"), "glaze")
     denoiser = refiner("glaze")
     given = np.full((16, 16, 3), 0.25, np.float32)
-    let_go_unused(0)
+    release_unused(0)
     before = denoiser.predict(given, 0.1, Condition(given))
-    assert let_go_unused(60) == 0
-    assert let_go_unused(0) == 1
+    assert release_unused(60) == 0
+    assert release_unused(0) == 1
     assert (denoiser.predict(given, 0.1, Condition(given)) == before).all()

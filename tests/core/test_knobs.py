@@ -33,7 +33,7 @@ def refined(fired: Fire) -> Callable[..., Picture]:
     [
         ("strength", (0, 0.15, 0.3, 0.5, 0.65, 0.8, 1), 0.5),
         ("hold", (1, 0.75, 0.5, 0.25, 0), 1),
-        ("give_back", (0, 0.5, 1), 0.5),
+        ("restore", (0, 0.5, 1), 0.5),
         ("guidance", (1, 1.5, 3), 0.5),
         ("seed", (1, 2), 2),
     ],
@@ -47,7 +47,7 @@ def test_every_step_of_a_control_is_seen(
 
 
 @pytest.mark.parametrize(
-    ("control", "values"), [("strength", (0.15, 0.3, 0.5, 0.8, 1)), ("give_back", (0, 0.5, 1))]
+    ("control", "values"), [("strength", (0.15, 0.3, 0.5, 0.8, 1)), ("restore", (0, 0.5, 1))]
 )
 def test_more_of_it_goes_further_from_the_enlarged_picture(
     refined: Callable[..., Picture], control: str, values: Sequence[float]

@@ -1,4 +1,4 @@
-"""Upscalers from elsewhere: taken in when they can be run, refused with the reason when not."""
+"""Upscalers from elsewhere: added when they can be run, refused with the reason when not."""
 
 import json
 from pathlib import Path

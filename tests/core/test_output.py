@@ -243,7 +243,7 @@ def test_a_profile_of_ones_own_is_tried_kept_and_offered(
 ) -> None:
     monkeypatch.setenv("ENAMEL_PROFILES", str(tmp_path / "own"))
     data = profile_of("coated").data
-    found = profiles.take_in(data, "shop-paper")
+    found = profiles.add_profile(data, "shop-paper")
     assert (found.space, found.own) == (Space.CMYK, True)
     assert "shop-paper" in profile_names()
     assert profile_of("shop-paper") == found
@@ -256,7 +256,7 @@ def test_a_profile_of_ones_own_is_tried_kept_and_offered(
          "no RGB, CMYK or grey"),
     ):  # fmt: skip
         with pytest.raises(Refusal, match=words):
-            profiles.take_in(bad, name)
+            profiles.add_profile(bad, name)
     assert profile_names().count("x") == 0
 
 

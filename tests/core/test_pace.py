@@ -37,8 +37,8 @@ def test_a_foretold_pace_is_one_that_was_seen(
     times: list[tuple[float, float]], amount: float
 ) -> None:
     paces = Paces([Timed(seen(done), done * pace) for done, pace in times])
-    foretold = paces.seconds(seen(amount)) / amount
-    assert min(abs(foretold / pace - 1) for _, pace in times) < 1e-6
+    predicted = paces.seconds(seen(amount)) / amount
+    assert min(abs(predicted / pace - 1) for _, pace in times) < 1e-6
 
 
 def test_the_same_tile_and_mode_count_before_other_tiles_and_other_tiles_before_other_modes() -> (

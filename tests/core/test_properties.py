@@ -40,7 +40,7 @@ refinements = st.fixed_dictionaries(
         "order": st.sampled_from(Order),
         "mode": st.sampled_from(Mode),
         "joins": st.sampled_from([None, JoinPass(0.3, 24)]),
-        "grit": st.sampled_from([0.0, 0.04]),
+        "extra_noise": st.sampled_from([0.0, 0.04]),
         "anchor": st.sampled_from([0.0, 0.7]),
         "anchor_radius": st.just(12),
     }
@@ -91,11 +91,11 @@ def test_2_stopped_at_any_places(refine: dict[str, Any], stops: list[int]) -> No
 )
 def test_3_more_strength_goes_further(strengths: list[float], mode: Mode) -> None:
     plain = whole(Enlarged(BASE, fire_size(), upscaler("lanczos"))).astype(float)
-    weak, strong = (
+    unconditional, strong = (
         ((fired(coat(strength=strength, mode=mode)) - plain) ** 2).mean()
         for strength in sorted(strengths)
     )
-    assert 0 < weak < strong
+    assert 0 < unconditional < strong
 
 
 def fire_size() -> Any:

@@ -60,7 +60,7 @@ def test_and_so_in_every_order_with_joins_grit_and_anchored_colour(
         "tile": (96, 96),
         "overlap": 32,
         "joins": JoinPass(0.4, 32),
-        "grit": 0.05,
+        "extra_noise": 0.05,
         "anchor": 0.8,
     }
     gone = moved(fired(coat(order=order, protect=HELD, contrast=1.2, **settings)))
@@ -114,8 +114,8 @@ def test_a_share_of_the_strength_goes_about_as_far_as_that_strength(
     fired: Fire, left: float
 ) -> None:
     everywhere = Protect(Mask(tuple(portrait().size), (Rectangle(-9, -9, 999, 999),)), left)
-    shared = moved(fired(coat(strength=0.8, steps=16, give_back=0.0, protect=everywhere))).mean()
-    alone = moved(fired(coat(strength=0.8 * left, steps=16, give_back=0.0))).mean()
+    shared = moved(fired(coat(strength=0.8, steps=16, restore=0.0, protect=everywhere))).mean()
+    alone = moved(fired(coat(strength=0.8 * left, steps=16, restore=0.0))).mean()
     assert 0.6 < shared / alone < 1.6
 
 

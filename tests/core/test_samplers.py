@@ -9,7 +9,7 @@ import math
 import numpy as np
 import pytest
 
-from enamel.core.diffusion.samplers import Sampler, State, evaluations
+from enamel.core.diffusion.samplers import Sampler, State, sampler_steps
 from enamel.core.diffusion.sigmas import Spacing, levels, own_levels, sigma_of
 from enamel.core.picture.canvas import FloatArray
 
@@ -17,7 +17,7 @@ MEAN, SPREAD = 0.2, 0.5
 START, END = 1.0, 0.02
 
 
-def estimate(x: FloatArray, sigma: float) -> FloatArray:
+def denoised(x: FloatArray, sigma: float) -> FloatArray:
     return ((SPREAD**2 * x + sigma**2 * MEAN) / (SPREAD**2 + sigma**2)).astype(np.float32)
 
 
@@ -29,12 +29,12 @@ def sampled(sampler: Sampler, sigmas: list[float], x: FloatArray, seed: int = 0)
     """Where a sampler arrives at the last level above 0."""
     rng = np.random.default_rng(seed)
     state: State = (x,)
-    for evaluation in evaluations(sampler, sigmas):
-        if evaluation.sigma == sigmas[-2] and evaluation.fields_out == 1:
+    for sampler_step in sampler_steps(sampler, sigmas):
+        if sampler_step.sigma == sigmas[-2] and sampler_step.fields_out == 1:
             break
-        state = evaluation.advance(
+        state = sampler_step.step(
             state,
-            estimate(state[0], evaluation.sigma),
+            denoised(state[0], sampler_step.sigma),
             lambda step: rng.standard_normal(x.shape).astype(np.float32),
         )
     return state[0]
@@ -75,10 +75,10 @@ def test_ancestral_sampling_gives_the_right_distribution() -> None:
 def test_a_perfect_estimate_is_reached_exactly(sampler: Sampler) -> None:
     target = np.full((2, 2, 3), 0.25, np.float32)
     state: State = (target + 1,)
-    for evaluation in evaluations(sampler, levels(1.0, 0.01, 5)):
-        assert len(state) == evaluation.fields_in
-        state = evaluation.advance(state, target, lambda step: np.zeros_like(target))
-        assert len(state) == evaluation.fields_out
+    for sampler_step in sampler_steps(sampler, levels(1.0, 0.01, 5)):
+        assert len(state) == sampler_step.fields_in
+        state = sampler_step.step(state, target, lambda step: np.zeros_like(target))
+        assert len(state) == sampler_step.fields_out
     np.testing.assert_array_equal(state[0], target)
 
 
@@ -125,13 +125,13 @@ def test_what_is_missing_comes_back_as_each_evaluation_says(sampler: Sampler) ->
     """With a perfect estimate, each state lacks exactly the share that its evaluation is told."""
     clean, enlarged = np.float32(0.25), np.float32(-0.5)
     state: State = (np.full((2, 2, 3), clean + 0.8 * (enlarged - clean), np.float32),)
-    plan = evaluations(sampler, levels(0.4, 0.01, 6), missing=0.8)
-    assert plan[0].missing == 0.8
-    assert plan[-1].missing < 0.05
-    for evaluation in plan:
+    plan = sampler_steps(sampler, levels(0.4, 0.01, 6), degradation=0.8)
+    assert plan[0].degradation == 0.8
+    assert plan[-1].degradation < 0.05
+    for sampler_step in plan:
         lacking = (state[0] - clean) / (enlarged - clean)
-        np.testing.assert_allclose(lacking, evaluation.missing, atol=1e-5)
-        state = evaluation.advance(
+        np.testing.assert_allclose(lacking, sampler_step.degradation, atol=1e-5)
+        state = sampler_step.step(
             state, np.full((2, 2, 3), clean), lambda step: np.zeros((2, 2, 3), np.float32)
         )
     np.testing.assert_allclose(state[0], clean, atol=1e-6)
@@ -140,15 +140,21 @@ def test_what_is_missing_comes_back_as_each_evaluation_says(sampler: Sampler) ->
 def test_noise_added_on_the_way_does_not_take_detail_away_again() -> None:
     """Ancestral steps fall below the next level before noise lifts them, and detail falls with them."""
     sigmas = levels(0.4, 0.01, 6)
-    told = [evaluation.missing for evaluation in evaluations(Sampler.EULER_ANCESTRAL, sigmas, 1.0)]
-    plain = [evaluation.missing for evaluation in evaluations(Sampler.EULER, sigmas, 1.0)]
+    told = [
+        sampler_step.degradation
+        for sampler_step in sampler_steps(Sampler.EULER_ANCESTRAL, sigmas, 1.0)
+    ]
+    plain = [sampler_step.degradation for sampler_step in sampler_steps(Sampler.EULER, sigmas, 1.0)]
     assert all(less < more for less, more in zip(told[1:], plain[1:], strict=True))
 
 
 @pytest.mark.parametrize("sampler", Sampler)
 def test_the_last_evaluation_may_be_told_to_lack_more(sampler: Sampler) -> None:
     sigmas = levels(0.4, 0.01, 6)
-    plain, lagging = evaluations(sampler, sigmas, 0.8), evaluations(sampler, sigmas, 0.8, lag=0.5)
-    assert [one.missing for one in lagging[:-1]] == [one.missing for one in plain[:-1]]
-    assert lagging[-1].missing == 0.4
-    assert evaluations(sampler, sigmas, 0.0, lag=0.5)[-1].missing == 0
+    plain, lagging = (
+        sampler_steps(sampler, sigmas, 0.8),
+        sampler_steps(sampler, sigmas, 0.8, final_degradation=0.5),
+    )
+    assert [one.degradation for one in lagging[:-1]] == [one.degradation for one in plain[:-1]]
+    assert lagging[-1].degradation == 0.4
+    assert sampler_steps(sampler, sigmas, 0.0, final_degradation=0.5)[-1].degradation == 0

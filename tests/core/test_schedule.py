@@ -11,6 +11,7 @@ from hypothesis import strategies as st
 
 from enamel.core.diffusion.samplers import Sampler
 from enamel.core.errors import FieldRefusal, Refusal
+from enamel.core.fire.sheets import Axis
 from enamel.core.geometry import Size
 from enamel.core.schedule import Coat, Mode, Refine, Schedule, address, schedule_schema
 
@@ -49,6 +50,12 @@ def test_the_example_of_the_docs_is_read() -> None:
     assert schedule.coats[0].refine is not None
     assert schedule.coats[0].refine.tile == (512, 512)
     assert schedule.sizes(Size(768, 1024)) == [Size(1536, 2048), Size(3000, 2000)]
+
+
+def test_settings_of_version_1_are_read_by_their_earlier_names() -> None:
+    schedule = Schedule.from_json({"coats": [{"refine": {"give_back": 0.4, "grit": 0.02}}]})
+    assert schedule.coats[0].refine == Refine(restore=0.4, extra_noise=0.02)
+    assert Axis.read("give_back", "0.2, 0.4") == Axis("restore", (0.2, 0.4))
 
 
 refines = st.builds(

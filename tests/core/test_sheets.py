@@ -210,8 +210,8 @@ def test_other_settings_never_take_a_tile(tmp_path: Path) -> None:
     assert fired() == 0
     assert fired() > 0
     for changed in (
-        {"strength": 0.31}, {"steps": 3}, {"seed": 1}, {"guidance": 1.5}, {"grit": 0.02}, {"hold": 0.5},
-        {"contrast": 1.1}, {"chroma": 0.9}, {"prompt": "brick"}, {"tile": (104, 96)},
+        {"strength": 0.31}, {"steps": 3}, {"seed": 1}, {"guidance": 1.5}, {"extra_noise": 0.02},
+        {"hold": 0.5}, {"contrast": 1.1}, {"chroma": 0.9}, {"prompt": "brick"}, {"tile": (104, 96)},
     ):  # fmt: skip
         assert fired(**changed) == 0, changed
     assert fired(order=Order.CENTRE_OUT, feather=0.5) > 0

@@ -63,17 +63,17 @@ DEMO_AND_A4 = [
 
 @pytest.mark.parametrize("size", DEMO_AND_A4, ids=str)
 def test_fitted_tiles_cost_a_quarter_more_than_the_picture_at_most(size: Size) -> None:
-    traits = card("grisaille", "refiner").traits()
-    fitted, exact = (work_of(Refine(fit=fit), traits, size) for fit in (Fit.AUTO, Fit.EXACT))
+    spec = card("grisaille", "refiner").spec()
+    fitted, exact = (work_of(Refine(fit=fit), spec, size) for fit in (Fit.AUTO, Fit.EXACT))
     ratio = fitted.megapixels / fitted.evaluations / size.megapixels
     assert ratio <= 1.25
     assert fitted.megapixels <= exact.megapixels
 
 
 def test_joint_cores_where_none_are_asked_for_cost_less() -> None:
-    traits, size = card("grisaille", "refiner").traits(), Size(2016, 1344)
+    spec, size = card("grisaille", "refiner").spec(), Size(2016, 1344)
     fitted, exact = (
-        work_of(Refine(fit=fit, mode=Mode.JOINT), traits, size) for fit in (Fit.AUTO, Fit.EXACT)
+        work_of(Refine(fit=fit, mode=Mode.JOINT), spec, size) for fit in (Fit.AUTO, Fit.EXACT)
     )
     assert fitted.megapixels < 0.9 * exact.megapixels
 

@@ -93,7 +93,7 @@ def test_a_file_is_not_kept_when_its_piece_can_not_be(
     monkeypatch.setattr(bringing, "_add_base", full)
     upload = SimpleUploadedFile("eye.png", picture_file.read_bytes())
     with pytest.raises(OSError, match="No space"):
-        bringing.bring_in(artist, upload, "eye.png")
+        bringing.import_picture(artist, upload, "eye.png")
     storage = Piece().base_file.storage
     assert not Piece.objects.exists()
     assert (
@@ -130,7 +130,7 @@ def test_an_arrival_and_its_job_are_one_and_a_lost_job_is_put_back(
     artist: User, picture_file: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     arrival = received(artist, picture_file)
-    jobs = ProcrastinateJob.objects.filter(task_name__endswith=".take_in")
+    jobs = ProcrastinateJob.objects.filter(task_name__endswith=".read_upload")
     assert jobs.get().args == {"arrival_id": str(arrival.pk)}
     assert sweeper.sweep() == 0
     with connection.cursor() as cursor:
@@ -169,7 +169,7 @@ def test_an_upload_to_a_full_disk_is_refused_in_words(
     client.raise_request_exception = False
     monkeypatch.setattr(arrivals, "stored", full)
     with picture_file.open("rb") as file:
-        answer = client.post(reverse("bring-in"), {"files": file})
+        answer = client.post(reverse("import-pictures"), {"files": file})
     assert answer.status_code == 507
     assert "The disk is full" in answer.content.decode()
     _, text = Token.objects.issue(artist, "script", [Scope.BRING])

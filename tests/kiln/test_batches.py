@@ -64,7 +64,7 @@ def small_part(path: Path, number: int) -> Path:
 
 def bring(artist: User, path: Path) -> Piece:
     with path.open("rb") as file:
-        return bringing.bring_in(artist, File(file), path.name)
+        return bringing.import_picture(artist, File(file), path.name)
 
 
 def at_work(batch: Batch, rounds: int = 40) -> Batch:
@@ -211,7 +211,7 @@ def test_a_piece_that_was_thrown_away_meanwhile_is_not_fired(
 ) -> None:
     pieces = pictures(2)
     batch = batches.start(pieces[0].owner, "two", Treatment(QUICK), pieces)
-    firings.throw_away(pieces[:1])
+    firings.delete_pieces(pieces[:1])
     at_work(batch)
     assert states(batch) == ["failed", "done"]
     assert "deleted" in batch.items.with_all()[0].reason

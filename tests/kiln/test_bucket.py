@@ -118,7 +118,7 @@ def test_two_workers_share_only_the_database_and_the_bucket(
     bucket: Any, server: str, artist: User, picture_file: Path, tmp_path: Path
 ) -> None:
     with picture_file.open("rb") as file:
-        piece = bringing.bring_in(artist, File(file), "eye.png")
+        piece = bringing.import_picture(artist, File(file), "eye.png")
     store.prepare(piece.base)
     plan = coat(steps=8, tile=(64, 64), overlap=16)
     firing = firings.enqueue_schedule(piece.base, plan)

@@ -313,7 +313,7 @@ def test_a_firing_left_behind_can_be_stopped_and_put_away(piece: Piece) -> None:
     firings.stop(firing)
     firing.refresh_from_db()
     assert firing.state == Firing.State.STOPPED
-    firings.put_away(firing)
+    firings.dismiss(firing)
     assert not piece.firings.in_sight().exists()
 
 
@@ -496,7 +496,7 @@ def test_only_the_newest_timings_of_a_kind_are_kept(db: None) -> None:
 def test_what_is_left_is_right_from_the_first_tile_on(
     piece: Piece, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    """A slow machine is foretold too little; what is left follows its tiles, and comes to nothing."""
+    """A slow machine is predicted too little; what is left follows its tiles, and comes to nothing."""
     firing = firings.enqueue_schedule(piece.base, coat())
     costs = {"enlarge_seconds": 1.0, "refine_seconds": 90.0, "settle_seconds": 4.0}
     firing.predicted["coats"][0] |= costs
@@ -510,8 +510,8 @@ def test_what_is_left_is_right_from_the_first_tile_on(
         told.append(run._seconds_left(Progress(0, done, 9, Box(0, 0, 1, 1), np.zeros((1, 1, 3)))))
         now += 20
     at_their_pace = [4 + 20 * (9 - done) for done in range(1, 10)]
-    assert told[0] == pytest.approx(84)  # as foretold: eight tiles of ten seconds, and settling
+    assert told[0] == pytest.approx(84)  # as predicted: eight tiles of ten seconds, and settling
     assert told[-1] == pytest.approx(4)
-    off = [foretold / true for foretold, true in zip(told, at_their_pace, strict=True)]
+    off = [predicted / true for predicted, true in zip(told, at_their_pace, strict=True)]
     assert off[2:] == sorted(off[2:]), "nearer with every tile"
     assert min(off[3:]) > 0.8

@@ -161,7 +161,7 @@ def test_one_more_stopped_and_forgotten(piece: Piece) -> None:
     assert (third.patch["strength"], third.patch["seed"]) == (0.3, 9)
     path = Path(third.pixels.path)
     assert path.exists()
-    mending.forget(shown)
+    mending.delete(shown)
     assert not path.exists()
     assert not Mending.objects.exists()
 
@@ -339,7 +339,7 @@ def as_file(samples: np.ndarray, path: Path) -> File:  # type: ignore[type-arg]
 
 def test_a_file_is_laid_where_it_belongs_and_kept_once(artist: User, tmp_path: Path) -> None:
     with STATIONMASTER.open("rb") as file:
-        piece = bringing.bring_in(artist, File(file), "stationmaster.png")
+        piece = bringing.import_picture(artist, File(file), "stationmaster.png")
     part = pixels_of(piece.base)[300:800, 150:650][::2, ::2] // 2
     source, found = inlays.take_file(piece.base, as_file(part, tmp_path / "a.png"), "darker.png")
     assert found is not None
@@ -397,7 +397,7 @@ def test_deleting_one_piece_for_good_leaves_anothers_laid_file(
     piece: Piece, stranger: User, picture_file: Path, tmp_path: Path
 ) -> None:
     with picture_file.open("rb") as file:
-        other = bringing.bring_in(stranger, File(file), "eye.png")
+        other = bringing.import_picture(stranger, File(file), "eye.png")
     for one in (piece, other):
         part = pixels_of(one.base)
         source, _ = inlays.take_file(

@@ -24,7 +24,7 @@ def two_checkpoints(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator
     """Two checkpoints, the first of them in memory."""
     for name in ("day-mail", "night-mail"):
         put_checkpoint(name, tmp_path)
-    monkeypatch.setattr(loading, "at_hand", lambda: "day-mail")
+    monkeypatch.setattr(loading, "loaded_name", lambda: "day-mail")
     yield
     take_cards_away()
 

@@ -214,7 +214,7 @@ def test_an_empty_account_is_told_and_nothing_is_charged(bureau_of: Open, piece:
     sent = carried_out(ordered(piece))
     assert sent.state == State.FAILED
     assert "not enough on the account" in sent.error
-    assert "no picture left the house" in sent.error
+    assert "no picture was sent" in sent.error
     assert sent.charged_cents == 0
 
 

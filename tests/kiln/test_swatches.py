@@ -13,7 +13,7 @@ from enamel.core.errors import Refusal
 from enamel.core.fire.sheets import Axis
 from enamel.core.geometry import Box, Size
 from enamel.core.networks.cards import card
-from enamel.core.networks.intake import take_in
+from enamel.core.networks.intake import add_model
 from enamel.core.press.output import FileFormat
 from enamel.core.progress import Progress
 from enamel.core.refine.separate import grid_of
@@ -151,9 +151,9 @@ def test_forgetting_a_sheet_spares_the_pixels_that_others_show(piece: Piece) -> 
     (swatch,) = made(first)
     second = swatches.ask(piece, schedule, 0, WINDOW, [])
     path = Path(swatch.pixels.path)
-    swatches.forget(first)
+    swatches.delete(first)
     assert path.exists()
-    swatches.forget(second)
+    swatches.delete(second)
     assert not path.exists()
 
 
@@ -191,7 +191,7 @@ def test_the_strip_holds_every_crop_at_its_true_size(piece: Piece, tmp_path: Pat
         ]
         assert len(found) == 1
     late = prints.order_sheet(sheet, FileFormat.PNG)
-    swatches.forget(sheet)
+    swatches.delete(sheet)
     prints.write(late.pk)
     late.refresh_from_db()
     assert "deleted meanwhile" in late.error
@@ -208,7 +208,7 @@ def test_suggested_windows_lie_inside_and_differ(piece: Piece) -> None:
     boxes |= {entry["words"]: Box(*entry["box"]) for entry in listed}
     assert boxes["All of it"] == Box(0, 0, 224, 176)
     seam = boxes["The likeliest seam"]
-    joins = grid_of(refine, card("grisaille", "refiner").traits(), Size(224, 176)).joins
+    joins = grid_of(refine, card("grisaille", "refiner").spec(), Size(224, 176)).joins
     assert any(abs(seam.x + 32 - x) <= 1 for x in joins[0])
     assert all(Box(0, 0, 224, 176).contains(box) for box in boxes.values())
 
@@ -252,7 +252,7 @@ def test_in_joint_mode_of_a_refiner_that_looks_at_whole_tiles_it_is_near_and_say
     piece: Piece, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     monkeypatch.setenv("ENAMEL_MODELS", str(tmp_path / "own"))
-    take_in(refiner_network(tmp_path / "glaze.onnx", whole=True), "glaze")
+    add_model(refiner_network(tmp_path / "glaze.onnx", whole=True), "glaze")
     schedule = Schedule((coat(model="glaze", mode=Mode.JOINT, sampler=Sampler.EULER),))
     (early,) = made(swatches.ask(piece, schedule, 0, WINDOW, []))
     assert early.measures["apart"] is None

@@ -9,7 +9,7 @@ from enamel.studio.forms import PrintForm
 
 
 def print_fields(piece: Piece, **changes: object) -> dict[str, object]:
-    """What a browser would send for the print in hand, with some fields changed."""
+    """What a browser would send for the current print, with some fields changed."""
     shown = PrintForm.showing(piece.print_plan, piece.base.size, Unit.MM).data
     return shown | {"layer": str(piece.base.pk)} | changes
 

@@ -23,11 +23,11 @@ from enamel.kiln.mending import asking as mending
 from enamel.kiln.mending import masks
 from enamel.kiln.models import (
     Arrival,
+    FinishPreset,
     Firing,
-    HouseFinish,
-    HouseOutput,
-    HouseSchedule,
+    OutputPreset,
     Piece,
+    SchedulePreset,
     SentCoat,
     ShopOrder,
 )
@@ -38,17 +38,17 @@ from tests.schedules import coat
 PUBLIC = {"sign-in", "sign-in-demo", "sign-out", "set-password"}
 WITHOUT_OWNER: dict[str, dict[str, Any]] = {
     "pieces": {},
-    "bring-in": {},
+    "import-pictures": {},
     "models": {},
-    "take-in-model": {},
+    "add-model": {},
     "suited": {},
     "switch-model": {"name": "lanczos"},
     "remove-model": {"name": "lanczos"},
     "model-crop": {"name": "lanczos", "place": 0},
     "preferences": {},
     "change-password": {},
-    "throw-away": {},
-    "thrown-away": {},
+    "delete-pieces": {},
+    "recently-deleted": {},
     "keep-finish": {},
     "print-files": {},
     "kiln": {},
@@ -86,7 +86,7 @@ def addresses(piece: Piece, firing: Firing) -> dict[str, str]:
     )  # fmt: skip
     parts["sent"] = {"sent_id": sent.pk}
     parts["sheet"] = {"sheet_id": sheet.pk}
-    house = HouseSchedule.objects.create(owner=piece.owner, name="big", schedule={})
+    house = SchedulePreset.objects.create(owner=piece.owner, name="big", schedule={})
     mask = box_mask(Box(20, 20, 40, 40), piece.base.size)
     mended = mending.ask(piece.base, TouchUp((Patch(mask),)), ((0.5, 1),))
     parts["mending"] = {"mending_id": mended.pk}
@@ -95,9 +95,9 @@ def addresses(piece: Piece, firing: Firing) -> dict[str, str]:
     numbers = {
         "batch-items": batch.items.get().pk,
         "swatches": sheet.swatches.get().pk,
-        "house": house.pk,
-        "finishes": HouseFinish.objects.create(owner=piece.owner, name="soft", recipe={}).pk,
-        "kept-files": HouseOutput.objects.create(owner=piece.owner, name="x", form={}).pk,
+        "presets": house.pk,
+        "finishes": FinishPreset.objects.create(owner=piece.owner, name="soft", recipe={}).pk,
+        "kept-files": OutputPreset.objects.create(owner=piece.owner, name="x", form={}).pk,
         "candidates": mended.candidates.get().pk,
         "tokens": Token.objects.issue(piece.owner, "x", ["read"])[0].pk,
         "masks": masks.keep(piece, "a box", mask).pk,
@@ -138,7 +138,7 @@ def test_another_account_gets_404_everywhere(
     firing.refresh_from_db()
     assert firing.state == Firing.State.QUEUED
     assert not firing.stop_asked
-    thrown = client.post(reverse("throw-away"), {"piece": str(piece.pk)})
+    thrown = client.post(reverse("delete-pieces"), {"piece": str(piece.pk)})
     assert thrown.status_code == 404
     piece.refresh_from_db()
     assert piece.deleted_at is None

@@ -18,11 +18,11 @@ from enamel.kiln.firings import asking as firings
 from enamel.kiln.firings import queue, running
 from enamel.kiln.models import (
     Batch,
+    FinishPreset,
     Firing,
-    HouseFinish,
-    HouseOutput,
-    HouseSchedule,
+    OutputPreset,
     Piece,
+    SchedulePreset,
     Timing,
 )
 from enamel.kiln.pieces import bringing
@@ -42,8 +42,8 @@ def given(*pieces: Piece, **changes: Any) -> dict[str, Any]:
 
 
 @pytest.fixture
-def house(piece: Piece) -> HouseSchedule:
-    return HouseSchedule.objects.create(
+def preset(piece: Piece) -> SchedulePreset:
+    return SchedulePreset.objects.create(
         owner=piece.owner, name="Quick", schedule=coat(steps=1).to_json()
     )
 
@@ -55,12 +55,12 @@ def page(client: Client, name: str, *arguments: Any, **asked: Any) -> str:
 
 
 def test_what_a_batch_would_take_is_told_before_it_is_begun(
-    signed_in: Client, piece: Piece, house: HouseSchedule
+    signed_in: Client, piece: Piece, preset: SchedulePreset
 ) -> None:
     twin = bringing.duplicate(piece)
-    one = signed_in.post(reverse("batch-cost"), given(piece, schedule=house.pk)).content.decode()
+    one = signed_in.post(reverse("batch-cost"), given(piece, schedule=preset.pk)).content.decode()
     two = signed_in.post(
-        reverse("batch-cost"), given(piece, twin, schedule=house.pk)
+        reverse("batch-cost"), given(piece, twin, schedule=preset.pk)
     ).content.decode()
     assert ">1</span> picture," in one
     assert ">9</span> tiles" in one
@@ -71,14 +71,16 @@ def test_what_a_batch_would_take_is_told_before_it_is_begun(
 
 
 def test_a_batch_holds_all_that_was_chosen(
-    signed_in: Client, piece: Piece, house: HouseSchedule
+    signed_in: Client, piece: Piece, preset: SchedulePreset
 ) -> None:
-    finish = HouseFinish.objects.create(
+    finish = FinishPreset.objects.create(
         owner=piece.owner, name="Grain", recipe=Finish(grain=Grain(on=True)).to_json()
     )
-    kept = HouseOutput.objects.create(owner=piece.owner, name="TIFF", form=PrintFileForm.starting())
+    kept = OutputPreset.objects.create(
+        owner=piece.owner, name="TIFF", form=PrintFileForm.starting()
+    )
     sent = given(
-        piece, schedule="none", kind_drawing=house.pk, faces="on", strength="0.3",
+        piece, schedule="none", kind_drawing=preset.pk, faces="on", strength="0.3",
         finish=finish.pk, outputs=[kept.pk], urgency=10,
     )  # fmt: skip
     answer = signed_in.post(reverse("start-batch"), sent)
@@ -117,11 +119,11 @@ def test_what_can_not_be_begun_is_said_and_what_was_chosen_stays(
 
 
 def test_another_artists_pieces_are_left_out(
-    signed_in: Client, piece: Piece, stranger: User, house: HouseSchedule
+    signed_in: Client, piece: Piece, stranger: User, preset: SchedulePreset
 ) -> None:
     theirs = bringing.duplicate(piece)
     Piece.objects.filter(pk=theirs.pk).update(owner=stranger)
-    signed_in.post(reverse("start-batch"), given(piece, theirs, schedule=house.pk))
+    signed_in.post(reverse("start-batch"), given(piece, theirs, schedule=preset.pk))
     assert [item.piece for item in Batch.objects.get().items.all()] == [piece]
 
 

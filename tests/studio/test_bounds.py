@@ -151,7 +151,7 @@ def test_numbers_beyond_all_bounds_are_no_error(
     assert signed_in.get(page, {"coat": number}).status_code == 200
     cost = reverse("schedule-cost", args=[piece.pk])
     assert signed_in.post(cost, {"coat": number, "factor": number}).status_code == 200
-    apply = reverse("apply-house", args=[piece.pk])
+    apply = reverse("apply-preset", args=[piece.pk])
     assert signed_in.post(apply, {"schedule": number}).status_code in (302, 404)
     windows = reverse("swatch-cost", args=[piece.pk])
     assert signed_in.post(windows, {"window": f"0 0 {number} 9"}).status_code == 200

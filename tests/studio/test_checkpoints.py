@@ -23,7 +23,7 @@ pytestmark = pytest.mark.django_db
 
 @pytest.fixture
 def shelf(tmp_path: Path) -> Iterator[Path]:
-    """A checkpoint, an adapter and a guide that were taken in."""
+    """A checkpoint, an adapter and a guide that were added."""
     put_checkpoint("night-mail", tmp_path, few_steps=4)
     put_card("copper-line", "adapter", tmp_path)
     put_card("edges", "guide", tmp_path)

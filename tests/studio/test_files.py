@@ -16,7 +16,7 @@ from django.test import Client
 from django.urls import reverse
 
 from enamel.kiln import prints, shop
-from enamel.kiln.models import HouseOutput, Piece, PrintFile, ShopOrder
+from enamel.kiln.models import OutputPreset, Piece, PrintFile, ShopOrder
 from enamel.kiln.outside import known
 from enamel.studio.forms import PrintFileForm, StripForm
 from tests.shop import opened
@@ -51,9 +51,9 @@ def write_all() -> list[PrintFile]:
     return list(PrintFile.objects.order_by("created"))
 
 
-def kept(client: Client, piece: Piece, name: str, **changes: object) -> HouseOutput:
+def kept(client: Client, piece: Piece, name: str, **changes: object) -> OutputPreset:
     client.post(reverse("keep-output", args=[piece.base.pk]), fields(keep_as=name, **changes))
-    return HouseOutput.objects.get(name=name)
+    return OutputPreset.objects.get(name=name)
 
 
 def streamed(answer: Any) -> bytes:
@@ -75,8 +75,8 @@ def test_a_kind_of_file_is_kept_and_written_beside_another(signed_in: Client, pi
     assert [made.name for made in write_all()] == ["eye-base-112x88.png", "eye-base-50x39.webp"]
     refused = signed_in.post(reverse("keep-output", args=[piece.base.pk]), fields(keep_as=" "))
     assert "Give this kind of file a name" in said(signed_in, refused)
-    signed_in.post(reverse("forget-output", args=[screen.pk]))
-    assert not HouseOutput.objects.exists()
+    signed_in.post(reverse("delete-output", args=[screen.pk]))
+    assert not OutputPreset.objects.exists()
 
 
 def test_one_kind_is_written_of_many_pieces(
@@ -87,14 +87,14 @@ def test_one_kind_is_written_of_many_pieces(
     signed_in.post(reverse("duplicate", args=[piece.pk]))
     pieces = list(Piece.objects.of(artist))
     assert len(pieces) == 2
-    foreign = HouseOutput.objects.create(owner=stranger, name="Theirs", form=kind.form)
+    foreign = OutputPreset.objects.create(owner=stranger, name="Theirs", form=kind.form)
     given = {"piece": [str(one.pk) for one in pieces], "kind": [kind.pk, foreign.pk]}
     answer = signed_in.post(reverse("write-print-files"), given)
     assert "2 files will be written." in said(signed_in, answer)
     assert {made.layer.piece_id for made in write_all()} == {one.pk for one in pieces}
     assert "Poster" in page(signed_in, reverse("print-files"))
     assert other.title in page(signed_in, reverse("print-files"))
-    HouseOutput.objects.filter(pk=kind.pk).update(form=kind.form | {"profile": "gone"})
+    OutputPreset.objects.filter(pk=kind.pk).update(form=kind.form | {"profile": "gone"})
     answer = signed_in.post(reverse("write-print-files"), given)
     assert "be written any more; keep that kind of file anew" in said(signed_in, answer)
     answer = signed_in.post(reverse("write-print-files"), {"kind": kind.pk})

@@ -1,4 +1,4 @@
-"""Pages of finishes: previews, what steps propose, house finishes, and what is refused."""
+"""Pages of finishes: previews, what steps propose, finish preset, and what is refused."""
 
 import json
 from typing import Any
@@ -10,7 +10,7 @@ from django.test import Client
 from django.urls import reverse
 
 from enamel.core.finish.recipe import Colour, Finish, Tone
-from enamel.kiln.models import Firing, HouseFinish, Layer, Piece
+from enamel.kiln.models import FinishPreset, Firing, Layer, Piece
 from enamel.studio.shown.finishing import steps_shown
 
 pytestmark = pytest.mark.django_db
@@ -94,18 +94,18 @@ def test_a_layer_from_before_is_measured_first(signed_in: Client, piece: Piece) 
     assert signed_in.get(state).json() == {"ready": True}
 
 
-def test_house_finishes_are_kept_taken_away_and_let_go_by_their_owner_only(
+def test_finish_presets_are_kept_taken_away_and_let_go_by_their_owner_only(
     signed_in: Client, piece: Piece, stranger: User, client: Client
 ) -> None:
     for recipe in (GREY, Finish(tone=Tone(on=True))):
         answer = send(signed_in, "keep-finish", name=" soft ", recipe=written(recipe)).json()
-    kept = HouseFinish.objects.get()
+    kept = FinishPreset.objects.get()
     assert (kept.name, kept.as_finish()) == ("soft", Finish(tone=Tone(on=True)))
     file = signed_in.get(answer["file"])
     assert Finish.from_json(json.loads(file.content)) == kept.as_finish()
     assert "soft.finish.json" in file["Content-Disposition"]
     page = signed_in.get(piece.get_absolute_url(), {"task": "finish"}).content.decode()
-    assert answer["forget"] in page
+    assert answer["delete"] in page
     assert "must be" in send(signed_in, "keep-finish", name="x", recipe="[]").json()["words"]
-    assert "deleted" in signed_in.post(answer["forget"]).json()["words"]
-    assert not HouseFinish.objects.exists()
+    assert "deleted" in signed_in.post(answer["delete"]).json()["words"]
+    assert not FinishPreset.objects.exists()

@@ -52,7 +52,7 @@ def test_no_address_of_the_pages_breaks(client: Client, artist: User, piece: Pie
             answer = client.post(address, given)
             assert answer.status_code < 500, f"{name}, {named}: {answer.status_code}"
         file = SimpleUploadedFile("schedule.json", text.encode())
-        answer = client.post(reverse("take-in-house", args=[piece.pk]), {"file": file}, follow=True)
+        answer = client.post(reverse("import-preset", args=[piece.pk]), {"file": file}, follow=True)
         assert answer.status_code < 500, named
 
 

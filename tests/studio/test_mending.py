@@ -31,7 +31,7 @@ def mask_of(piece: Piece, *steps: Any) -> str:
 
 
 def fields(piece: Piece, **changes: object) -> dict[str, object]:
-    """What a browser would send for a touch-up in hand, with some fields changed."""
+    """What a browser would send for the current touch-up, with some fields changed."""
     values = TouchUpForm.starting("grisaille") | {
         "mask": mask_of(piece),
         "working": 128,
@@ -231,7 +231,7 @@ def test_candidates_are_judged_painted_and_laid(signed_in: Client, piece: Piece)
     assert shown.candidates.count() == 3
     send(signed_in, "stop-mending", shown.pk)
     assert shown.candidates.filter(state=Candidate.State.STOPPED).count() == 2
-    send(signed_in, "forget-mending", shown.pk)
+    send(signed_in, "delete-mending", shown.pk)
     assert not Mending.objects.exists()
 
 

@@ -1,4 +1,4 @@
-"""The models page: trying, taking in, switching, deleting, and where new pieces start."""
+"""The models page: trying, adding, switching, deleting, and where new pieces start."""
 
 import json
 from collections.abc import Iterator
@@ -39,7 +39,7 @@ def empty_folder() -> Iterator[None]:
 def upload(client: Client, path: Path, **more: str) -> str:
     """The page once the kiln has tried the file."""
     file = SimpleUploadedFile(path.name, path.read_bytes())
-    client.post(reverse("take-in-model"), {"file": file} | more)
+    client.post(reverse("add-model"), {"file": file} | more)
     carry_out_all()
     return client.get(PAGE).content.decode()
 
@@ -51,13 +51,13 @@ def carry_out_all() -> None:
 
 def test_the_page_shows_every_card_and_has_the_untried_ones_tried(signed_in: Client) -> None:
     shown = signed_in.get(PAGE).content.decode()
-    for model in Model.objects.at_hand():
+    for model in Model.objects.available():
         assert model.card.facts["summary"].replace("'", "&#x27;") in shown
     assert "being measured" in shown
     wanted = {
         job.args["name"] for job in ProcrastinateJob.objects.filter(task_name__contains="try")
     }
-    assert wanted == {model.name for model in Model.objects.at_hand()}
+    assert wanted == {model.name for model in Model.objects.available()}
     signed_in.get(PAGE)
     assert ProcrastinateJob.objects.filter(task_name__contains="try").count() == len(wanted)
 
@@ -94,7 +94,7 @@ def test_what_can_not_be_run_is_refused_and_what_was_typed_stays(
 ) -> None:
     file = SimpleUploadedFile("a.onnx", network(tmp_path / "a.onnx").read_bytes())
     given = {"file": file, "name": "Glaze!", "summary": "For skies."}
-    answer = signed_in.post(reverse("take-in-model"), given)
+    answer = signed_in.post(reverse("add-model"), given)
     said = answer.content.decode()
     assert answer.status_code == 422
     assert "small letters" in said
@@ -106,11 +106,11 @@ def test_what_can_not_be_run_is_refused_and_what_was_typed_stays(
     assert "glaze" not in offered().upscalers
     refused = Arrival.objects.get()
     assert not arrivals.place_of(refused).exists()
-    signed_in.post(reverse("put-away-arrival", args=[refused.pk]))
+    signed_in.post(reverse("dismiss-upload", args=[refused.pk]))
     assert not Arrival.objects.exists()
     assert (
         "Choose an ONNX file, or something from a folder, first"
-        in signed_in.post(reverse("take-in-model")).content.decode()
+        in signed_in.post(reverse("add-model")).content.decode()
     )
 
 
@@ -120,7 +120,7 @@ def test_a_file_from_the_folder_is_taken_in(signed_in: Client) -> None:
     folder.mkdir(exist_ok=True)
     network(folder / "found.onnx")
     assert "found.onnx" in signed_in.get(PAGE).content.decode()
-    signed_in.post(reverse("take-in-model"), {"waiting": "found.onnx"})
+    signed_in.post(reverse("add-model"), {"waiting": "found.onnx"})
     carry_out_all()
     assert waiting() == []
     assert "found" in offered().upscalers
@@ -140,7 +140,7 @@ def test_switched_off_is_not_offered_but_keeps_working(
 
 
 def test_the_last_refiner_stays_on(administrator: User) -> None:
-    models = [model for model in Model.objects.at_hand() if model.card.kind == "refiner"]
+    models = [model for model in Model.objects.available() if model.card.kind == "refiner"]
     for model in models[1:]:
         library.switch(model, administrator, on=False)
     with pytest.raises(Refusal, match="only refiner"):

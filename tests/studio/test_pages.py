@@ -90,7 +90,7 @@ def test_what_is_wrong_is_said_beside_its_field(changes: dict[str, object], fiel
 def test_a_form_shows_a_coat_and_gives_the_same_coat_back() -> None:
     refine = Refine(
         strength=0.4, overlap_share=0.25, overlap=0, joins=JoinPass(0.2, 64), order=Order.CHECKERBOARD,
-        prompt="brick, wool", regions=(Region((0.1, 0.25, 0.5, 0.5), "brass"),), grit=0.03, blend=0.66,
+        prompt="brick, wool", regions=(Region((0.1, 0.25, 0.5, 0.5), "brass"),), extra_noise=0.03, blend=0.66,
         guide=0.5, anchor=0.7, anchor_radius=32, feather=0.5, contrast=1.1, chroma=0.9, guidance=1.4,
     )  # fmt: skip
     by_factor = Coat(factor=1.5, upscaler="bicubic", refine=refine)
@@ -109,7 +109,7 @@ def test_good_files_are_brought_in_and_bad_ones_refused_by_name(
 ) -> None:
     good = picture_file.read_bytes()
     answer = signed_in.post(
-        reverse("bring-in"),
+        reverse("import-pictures"),
         {
             "files": [
                 upload("eye.png", good),
@@ -133,9 +133,11 @@ def test_good_files_are_brought_in_and_bad_ones_refused_by_name(
 
 
 def test_without_script_refusals_are_shown_on_the_page(signed_in: Client) -> None:
-    answer = signed_in.post(reverse("bring-in"), {"files": upload("a.txt", b"words")}, follow=True)
+    answer = signed_in.post(
+        reverse("import-pictures"), {"files": upload("a.txt", b"words")}, follow=True
+    )
     assert "a.txt: This is not a picture" in answer.content.decode()
-    answer = signed_in.post(reverse("bring-in"), {}, follow=True)
+    answer = signed_in.post(reverse("import-pictures"), {}, follow=True)
     assert "No file was chosen" in answer.content.decode()
 
 
@@ -144,7 +146,7 @@ def test_the_text_in_the_file_is_shown_and_escaped(signed_in: Client, artist: Us
     text = PIL.PngImagePlugin.PngInfo()
     text.add_text("note", "<script>alert(1)</script> warm light")
     PIL.Image.new("RGB", (64, 64)).save(buffer, "PNG", pnginfo=text)
-    signed_in.post(reverse("bring-in"), {"files": upload("noted.png", buffer.getvalue())})
+    signed_in.post(reverse("import-pictures"), {"files": upload("noted.png", buffer.getvalue())})
     piece = Piece.objects.get()
     page = signed_in.get(piece.get_absolute_url() + "?task=base").content.decode()
     assert "warm light" in page
@@ -208,7 +210,7 @@ def test_firing_through_the_form_freezes_its_settings(signed_in: Client, piece: 
     signed_in.post(reverse("stop-firing", args=[firing.pk]))
     page = signed_in.get(piece.get_absolute_url()).content.decode()
     assert "Go on" in page
-    signed_in.post(reverse("put-away-firing", args=[firing.pk]))
+    signed_in.post(reverse("dismiss-firing", args=[firing.pk]))
     page = signed_in.get(piece.get_absolute_url()).content.decode()
     assert "Fire this coat" in page
     assert 'value="31"' in page

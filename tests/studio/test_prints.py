@@ -204,7 +204,7 @@ def test_words_in_a_file_come_into_the_schedule(signed_in: Client) -> None:
     PIL.Image.effect_noise((80, 64), 40).convert("RGB").save(buffer, "PNG", pnginfo=text)
     buffer.name = "arch.png"
     buffer.seek(0)
-    signed_in.post(reverse("bring-in"), {"files": buffer})
+    signed_in.post(reverse("import-pictures"), {"files": buffer})
     piece = Piece.objects.get()
     refine = piece.schedule.coats[0].refine
     assert refine is not None
@@ -291,7 +291,7 @@ def test_print_files_go_when_told_or_outlived_and_leave_nothing(
         one.refresh_from_db()
         paths[one.pk] = Path(one.file.path)
     PrintFile.objects.filter(pk=outlived.pk).update(created=timezone.now() - timedelta(days=8))
-    signed_in.post(reverse("let-go-print-file", args=[told.pk]))
+    signed_in.post(reverse("delete-print-file", args=[told.pk]))
     prints.delete_outlived()
     assert [one.pk for one in PrintFile.objects.all()] == [kept.pk]
     assert [pk for pk, path in paths.items() if path.exists()] == [kept.pk]
@@ -385,7 +385,7 @@ def test_a_preview_copy_says_so_when_it_is_brought_in(signed_in: Client, piece: 
     answer = written(signed_in, piece.base, format="webp", preview=True, longest=100)
     assert "-preview.webp" in answer.headers["Content-Disposition"]
     file = SimpleUploadedFile("copy.webp", b"".join(answer))  # type: ignore[arg-type]
-    signed_in.post(reverse("bring-in"), {"files": file})
+    signed_in.post(reverse("import-pictures"), {"files": file})
     copy = Piece.objects.exclude(pk=piece.pk).get()
     assert "This is a preview copy" in signed_in.get(copy.get_absolute_url()).content.decode()
     assert "This is a preview copy" not in signed_in.get(piece.get_absolute_url()).content.decode()

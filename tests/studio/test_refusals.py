@@ -26,7 +26,7 @@ def fired(piece: Piece, state: str) -> Firing:
 
 
 def without_its_models(piece: Piece) -> Piece:
-    """The piece with a schedule whose upscaler and refiner are not at hand any more."""
+    """The piece with a schedule whose upscaler and refiner are not available any more."""
     coat = Coat(factor=2.0, upscaler="gone-up", refine=Refine(model="gone-fine"))
     piece.schedule_kept = Schedule((coat,)).to_json()
     piece.save(update_fields=["schedule_kept"])
@@ -81,7 +81,7 @@ def test_going_on_twice_is_no_fault(signed_in: Client, piece: Piece) -> None:
 def test_putting_a_running_firing_away_is_refused_in_words(signed_in: Client, piece: Piece) -> None:
     firing = fired(piece, Firing.State.FIRING)
     answer = signed_in.post(
-        reverse("put-away-firing", args=[firing.pk]), follow=True, headers=came_from(piece)
+        reverse("dismiss-firing", args=[firing.pk]), follow=True, headers=came_from(piece)
     )
     assert answer.status_code == 200
     assert "stop it first" in answer.content.decode()

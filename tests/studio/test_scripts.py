@@ -1,4 +1,4 @@
-"""Tokens made and taken back; the description of what scripts may ask."""
+"""Tokens created and revoked; the API reference."""
 
 import json
 from pathlib import Path
@@ -28,7 +28,7 @@ def test_a_token_is_shown_once_and_lets_in_until_it_is_taken_back(
     headers = {"Authorization": f"Bearer {text}"}
     assert client.get("/api/v1/me", headers=headers).json()["scopes"] == ["read", "fire"]
     token = Token.objects.get()
-    said = signed_in.post(reverse("take-back-token", args=[token.pk]), follow=True)
+    said = signed_in.post(reverse("revoke-token", args=[token.pk]), follow=True)
     assert "lets nobody in any more" in said.content.decode()
     assert client.get("/api/v1/me", headers=headers).status_code == 401
 

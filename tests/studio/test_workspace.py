@@ -1,4 +1,4 @@
-"""Working on a piece: undo, house schedules, facts, copies, sheets, throwing away."""
+"""Working on a piece: undo, schedule presets, facts, copies, sheets, throwing away."""
 
 import io
 import json
@@ -21,7 +21,7 @@ from enamel.core.press.naming import safe
 from enamel.core.schedule import Coat, Refine, Schedule, differences
 from enamel.kiln.firings import asking as firings
 from enamel.kiln.firings import running
-from enamel.kiln.models import Firing, HouseSchedule, Piece, ScheduleStep
+from enamel.kiln.models import Firing, Piece, SchedulePreset, ScheduleStep
 from enamel.kiln.pieces import bringing
 from enamel.kiln.swatches import asking as swatches
 from enamel.kiln.swatches import running as swatching
@@ -39,7 +39,7 @@ def strength(value: float, **more: object) -> Schedule:
     return Schedule((Coat(factor=2.0, refine=Refine(strength=value, **more)),))  # type: ignore[arg-type]
 
 
-def in_hand(piece: Piece) -> float:
+def current(piece: Piece) -> float:
     piece.refresh_from_db()
     refine = piece.schedule.coats[0].refine
     assert refine is not None
@@ -47,7 +47,7 @@ def in_hand(piece: Piece) -> float:
 
 
 def test_every_change_is_undone_and_redone(signed_in: Client, piece: Piece) -> None:
-    began = in_hand(piece)
+    began = current(piece)
     for value in (0.1, 0.2, 0.4):
         piece.keep_schedule(strength(value))
         ScheduleStep.objects.update(created=timezone.now() - timedelta(minutes=1))
@@ -55,27 +55,27 @@ def test_every_change_is_undone_and_redone(signed_in: Client, piece: Piece) -> N
     seen = []
     for _ in range(4):
         signed_in.post(address, {"do": "undo"})
-        seen.append(in_hand(piece))
+        seen.append(current(piece))
     assert seen == [0.2, 0.1, began, began]
     signed_in.post(address, {"do": "redo"})
-    assert in_hand(piece) == 0.1
+    assert current(piece) == 0.1
     piece.keep_schedule(strength(0.9))
     assert piece.undoable == (True, False)
     assert not piece.redo()
     assert piece.undo()
-    assert in_hand(piece) == 0.1
+    assert current(piece) == 0.1
 
 
 def test_a_number_being_typed_is_one_change(piece: Piece) -> None:
-    began = in_hand(piece)
+    began = current(piece)
     for value in (0.3, 0.35, 0.355):
         piece.keep_schedule(strength(value))
     assert piece.undo()
-    assert in_hand(piece) == began
+    assert current(piece) == began
     piece.redo()
     piece.keep_schedule(strength(0.355, seed=4))
     assert piece.undo()
-    assert in_hand(piece) == 0.355
+    assert current(piece) == 0.355
 
 
 def test_keeping_the_same_again_is_no_change(piece: Piece) -> None:
@@ -109,22 +109,22 @@ def test_what_differs_from_the_last_firing_is_marked(signed_in: Client, piece: P
     assert "steps&quot;: &quot;1&quot;" in page
 
 
-def test_a_house_schedule_goes_all_the_way_round(
+def test_a_schedule_preset_goes_all_the_way_round(
     signed_in: Client, piece: Piece, artist: User
 ) -> None:
     piece.keep_schedule(strength(0.27, prompt="wool"))
-    signed_in.post(reverse("keep-house", args=[piece.pk]), {"name": "posters"})
-    house = HouseSchedule.objects.get(owner=artist)
-    file = signed_in.get(reverse("export-house", args=[house.pk]))
+    signed_in.post(reverse("save-preset", args=[piece.pk]), {"name": "posters"})
+    preset = SchedulePreset.objects.get(owner=artist)
+    file = signed_in.get(reverse("export-preset", args=[preset.pk]))
     assert 'filename="posters.schedule.json"' in file.headers["Content-Disposition"]
     content = file.content
-    signed_in.post(reverse("apply-house", args=[piece.pk]), {"schedule": house.pk, "forget": ""})
-    assert not HouseSchedule.objects.exists()
+    signed_in.post(reverse("apply-preset", args=[piece.pk]), {"schedule": preset.pk, "delete": ""})
+    assert not SchedulePreset.objects.exists()
     upload = SimpleUploadedFile("posters.schedule.json", content)
-    signed_in.post(reverse("take-in-house", args=[piece.pk]), {"file": upload})
+    signed_in.post(reverse("import-preset", args=[piece.pk]), {"file": upload})
     piece.keep_schedule(strength(0.5))
-    again = HouseSchedule.objects.get(owner=artist, name="posters")
-    signed_in.post(reverse("apply-house", args=[piece.pk]), {"schedule": again.pk})
+    again = SchedulePreset.objects.get(owner=artist, name="posters")
+    signed_in.post(reverse("apply-preset", args=[piece.pk]), {"schedule": again.pk})
     piece.refresh_from_db()
     assert piece.schedule == strength(0.27, prompt="wool")
     assert Schedule.from_json(json.loads(content)) == piece.schedule
@@ -144,18 +144,18 @@ def test_any_title_makes_a_name_for_a_file(title: str, name: str) -> None:
     assert safe(title, "picture") == name
 
 
-def test_a_house_schedule_of_any_name_is_exported(
+def test_a_schedule_preset_of_any_name_is_exported(
     signed_in: Client, piece: Piece, artist: User
 ) -> None:
     for name in ("夜行", "???", 'say "yes"'):
-        house = HouseSchedule.objects.create(owner=artist, name=name, schedule=coat().to_json())
-        answer = signed_in.get(reverse("export-house", args=[house.pk]))
+        preset = SchedulePreset.objects.create(owner=artist, name=name, schedule=coat().to_json())
+        answer = signed_in.get(reverse("export-preset", args=[preset.pk]))
         assert answer.status_code == 200
         assert answer.headers["Content-Disposition"].startswith("attachment; filename")
 
 
-def test_the_demo_brings_house_schedules_that_say_when() -> None:
-    kept = json.loads((ROOT / "demo" / "house.json").read_text())
+def test_the_demo_brings_schedule_presets_that_say_when() -> None:
+    kept = json.loads((ROOT / "demo" / "presets.json").read_text())
     assert len(kept) == 6
     for entry in kept:
         assert 20 < len(entry["summary"]) <= 200
@@ -175,16 +175,16 @@ def test_a_bad_schedule_file_is_refused_with_the_reason(
     signed_in: Client, piece: Piece, content: bytes, words: str
 ) -> None:
     upload = SimpleUploadedFile("bad.json", content)
-    said = signed_in.post(reverse("take-in-house", args=[piece.pk]), {"file": upload}, follow=True)
+    said = signed_in.post(reverse("import-preset", args=[piece.pk]), {"file": upload}, follow=True)
     assert words in said.content.decode()
-    assert not HouseSchedule.objects.exists()
+    assert not SchedulePreset.objects.exists()
 
 
-def test_anothers_house_schedule_is_not_there(
+def test_anothers_schedule_preset_is_not_there(
     signed_in: Client, piece: Piece, stranger: User
 ) -> None:
-    theirs = HouseSchedule.objects.create(owner=stranger, name="x", schedule=coat().to_json())
-    answer = signed_in.post(reverse("apply-house", args=[piece.pk]), {"schedule": theirs.pk})
+    theirs = SchedulePreset.objects.create(owner=stranger, name="x", schedule=coat().to_json())
+    answer = signed_in.post(reverse("apply-preset", args=[piece.pk]), {"schedule": theirs.pk})
     assert answer.status_code == 404
 
 
@@ -216,7 +216,7 @@ def portrait_file(
 
 def told(client: Client, file: SimpleUploadedFile) -> dict[str, str]:
     answer = client.post(
-        reverse("bring-in"), {"files": file}, headers={"accept": "application/json"}
+        reverse("import-pictures"), {"files": file}, headers={"accept": "application/json"}
     )
     (piece,) = json.loads(answer.content)["pieces"]
     found: dict[str, str] = piece
@@ -313,10 +313,10 @@ def test_500_pieces_take_few_queries(
 def test_thrown_away_pieces_come_back_for_30_days(
     signed_in: Client, piece: Piece, artist: User
 ) -> None:
-    signed_in.post(reverse("throw-away"), {"piece": str(piece.pk)})
+    signed_in.post(reverse("delete-pieces"), {"piece": str(piece.pk)})
     assert signed_in.get(piece.get_absolute_url()).status_code == 404
-    assert piece.title in signed_in.get(reverse("thrown-away")).content.decode()
-    signed_in.post(reverse("take-back", args=[piece.pk]))
+    assert piece.title in signed_in.get(reverse("recently-deleted")).content.decode()
+    signed_in.post(reverse("restore-piece", args=[piece.pk]))
     assert signed_in.get(piece.get_absolute_url()).status_code == 200
     piece.refresh_from_db()
     files = [
@@ -334,7 +334,7 @@ def test_thrown_away_pieces_come_back_for_30_days(
     Piece.objects.update(deleted_at=timezone.now() - timedelta(days=29))
     assert bringing.delete_for_good() == 0
     Piece.objects.update(deleted_at=timezone.now() - timedelta(days=31))
-    assert signed_in.post(reverse("take-back", args=[piece.pk])).status_code == 404
+    assert signed_in.post(reverse("restore-piece", args=[piece.pk])).status_code == 404
     assert all(file.exists() for file in files)
     assert bringing.delete_for_good() == 1
     assert not Piece.objects.exists()
@@ -342,7 +342,7 @@ def test_thrown_away_pieces_come_back_for_30_days(
 
 
 def test_ids_that_are_none_are_not_found(signed_in: Client, piece: Piece) -> None:
-    assert signed_in.post(reverse("throw-away"), {"piece": "all"}).status_code == 404
+    assert signed_in.post(reverse("delete-pieces"), {"piece": "all"}).status_code == 404
     assert signed_in.post(reverse("print", args=[piece.pk]), {}).status_code == 404
     piece.refresh_from_db()
     assert piece.deleted_at is None
@@ -351,7 +351,7 @@ def test_ids_that_are_none_are_not_found(signed_in: Client, piece: Piece) -> Non
 def test_all_that_are_marked_drop_go_at_once(signed_in: Client, piece: Piece) -> None:
     twin = bringing.duplicate(piece)
     Piece.objects.filter(pk=twin.pk).update(mark="drop")
-    signed_in.post(reverse("throw-away"))
+    signed_in.post(reverse("delete-pieces"))
     assert list(Piece.objects.filter(deleted_at=None)) == [piece]
 
 

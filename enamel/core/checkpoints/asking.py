@@ -132,7 +132,7 @@ def _told_guidance(one: Loaded, asked: Asked, latents: Any) -> Any:
     return torch.nn.functional.pad(told, (0, size - told.shape[1])).to(latents)
 
 
-def encoded(one: Loaded, prompt: str, *, against: bool = False) -> Encoded:
+def encoded(one: Loaded, prompt: str, *, negative: bool = False) -> Encoded:
     """The words as the network takes them; kept, so that tiles with the same words ask once.
 
     Parameters
@@ -140,14 +140,14 @@ def encoded(one: Loaded, prompt: str, *, against: bool = False) -> Encoded:
     against : whether these are the words that guidance moves away from; some networks were taught with
         nothing at all in their place.
     """
-    key = (prompt, against)
+    key = (prompt, negative)
     if key not in one.words:
-        one.words[key] = _encoded(one, prompt, against)
+        one.words[key] = _encoded(one, prompt, negative)
     kept: Encoded = one.words[key]
     return kept
 
 
-def _encoded(one: Loaded, prompt: str, against: bool) -> Encoded:
+def _encoded(one: Loaded, prompt: str, negative: bool) -> Encoded:
     torch = import_module("torch")
     several = len(one.encoders) > 1
     both = [
@@ -163,7 +163,7 @@ def _encoded(one: Loaded, prompt: str, against: bool) -> Encoded:
     else:
         words = Encoded(both[0][0])
     if (
-        against
+        negative
         and not prompt.strip()
         and one.contents.empty_is_nothing
         and words.summary is not None

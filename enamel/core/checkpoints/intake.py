@@ -24,7 +24,7 @@ SPARE_BYTES = 16 * 2**30
 LARGEST_BYTES = 200 * 10**9
 
 
-def take_in(path: Path, name: str, *, summary: str = "", licence: str = "") -> FilesCard:
+def add_model(path: Path, name: str, *, summary: str = "", licence: str = "") -> FilesCard:
     """Look at a file or folder, try it, and put a card among the models.
 
     Parameters
@@ -63,7 +63,7 @@ def is_for_here(path: Path) -> bool:
     return path.is_dir() or path.suffix == ENDING
 
 
-def forget(entry: FilesCard) -> None:
+def delete(entry: FilesCard) -> None:
     """Take something off the list; its files stay where they lie."""
     vocabulary = vocabulary_of(entry.name)
     vocabulary.with_suffix(".json").unlink(missing_ok=True)
@@ -71,7 +71,7 @@ def forget(entry: FilesCard) -> None:
 
 
 def checkpoints_folder() -> Path | None:
-    """Where artists put what is to be taken in from the page, if there is such a folder."""
+    """Where artists put what is to be added from the page, if there is such a folder."""
     named = os.environ.get("ENAMEL_CHECKPOINTS")
     return Path(named) if named else None
 

@@ -14,9 +14,9 @@ import numpy as np
 
 from enamel.core.checkpoints import asking
 from enamel.core.checkpoints.devices import emptied
-from enamel.core.checkpoints.loading import Loaded, kept, let_go
-from enamel.core.diffusion.denoiser import Condition, Holding, Traits
-from enamel.core.diffusion.predictions import Ladder
+from enamel.core.checkpoints.loading import Loaded, kept, release
+from enamel.core.diffusion.denoiser import Condition, Holding, ModelSpec
+from enamel.core.diffusion.predictions import NoiseSchedule
 from enamel.core.errors import Refusal
 from enamel.core.picture.canvas import FloatArray
 
@@ -32,7 +32,7 @@ class LatentRefiner:
 
     Parameters
     ----------
-    traits : their digest names the checkpoint, with what it is used with, in memory.
+    spec : its digest names the checkpoint, with what it is used with, in memory.
     load : brings its parts into memory.
     glimpse : (channels + 1, 3): what latents look like roughly, channel by channel, and a last row added.
     again : how another process makes the same; None where none has to.
@@ -40,22 +40,22 @@ class LatentRefiner:
 
     def __init__(
         self,
-        traits: Traits,
+        spec: ModelSpec,
         load: Callable[[], Loaded],
-        ladder: Ladder,
-        glimpse: FloatArray,
+        noise_schedule: NoiseSchedule,
+        latent_preview: FloatArray,
         again: tuple[Any, ...] | None = None,
     ) -> None:
-        self.traits = traits
+        self.spec = spec
         self._load = load
-        self.ladder = ladder
-        self._glimpse = glimpse
+        self.noise_schedule = noise_schedule
+        self._glimpse = latent_preview
         self._again = again
 
     @property
-    def at_hand(self) -> Loaded:
+    def parts(self) -> Loaded:
         """Its parts, in memory; loaded when they are first asked for."""
-        return kept(self.traits.name, self.traits.digest, self._load)
+        return kept(self.spec.name, self.spec.digest, self._load)
 
     def predict(self, x: FloatArray, sigma: float, condition: Condition) -> FloatArray:
         assert isinstance(condition.words, str)
@@ -64,16 +64,16 @@ class LatentRefiner:
         def run(one: Loaded) -> FloatArray:
             z = self._tensor(x, one)
             asked = asking.Asked(
-                self.ladder.time(sigma),
-                asking.encoded(one, words, against=condition.against),
-                (x.shape[0] * self.traits.space.factor, x.shape[1] * self.traits.space.factor),
+                self.noise_schedule.time(sigma),
+                asking.encoded(one, words, negative=condition.negative),
+                (x.shape[0] * self.spec.space.factor, x.shape[1] * self.spec.space.factor),
                 self._structure(condition, one),
                 condition.hold,
                 condition.guidance,
             )
-            seen = (z * self.ladder.scale(sigma)).to(one.network.dtype)
+            seen = (z * self.noise_schedule.scale(sigma)).to(one.network.dtype)
             made = asking.made(one, seen, asked).float()
-            return _array(self.ladder.clean(z, made, sigma))
+            return _array(self.noise_schedule.clean(z, made, sigma))
 
         return self._carried_out(run)
 
@@ -96,16 +96,16 @@ class LatentRefiner:
 
         return self._carried_out(run)
 
-    def glimpse(self, values: FloatArray) -> FloatArray:
+    def latent_preview(self, values: FloatArray) -> FloatArray:
         seen = values @ self._glimpse[:-1] + self._glimpse[-1]
-        factor = self.traits.space.factor
+        factor = self.spec.space.factor
         return np.clip(seen, -1, 1).repeat(factor, axis=0).repeat(factor, axis=1)
 
     def _structure(self, condition: Condition, one: Loaded) -> Any:
-        if self.traits.holding is not Holding.GUIDE:
+        if self.spec.holding is not Holding.GUIDE:
             return None
         shown = (self._tensor(condition.structure, one) + 1) / 2
-        by = asking.guide_factor(one.guide) / self.traits.space.factor
+        by = asking.guide_factor(one.guide) / self.spec.space.factor
         if by != 1:
             resized = import_module("torch").nn.functional.interpolate
             shown = resized(shown, scale_factor=by, mode="bilinear", antialias=by < 1)
@@ -121,7 +121,7 @@ class LatentRefiner:
         """A call. When the device's memory does not do, it is emptied of what is only kept for speed and
         the call made again; then once more with attention in slices, which rounds otherwise."""
         torch = import_module("torch")
-        one = self.at_hand
+        one = self.parts
         with torch.inference_mode():
             for make_room in (_empty, _slice):
                 try:
@@ -131,10 +131,10 @@ class LatentRefiner:
                 make_room(one)
             with suppress(torch.OutOfMemoryError):
                 return run(one)
-        device, _ = one.runs.device, let_go()  # the next one begins whole
+        device, _ = one.runs.device, release()  # the next one begins whole
         raise TooLittleMemory(
             f"The memory of the {device} device does not do for tiles of this size with "
-            f"{self.traits.name}. What was finished is kept; take smaller tiles, or set ENAMEL_DEVICE=cpu."
+            f"{self.spec.name}. What was finished is kept; take smaller tiles, or set ENAMEL_DEVICE=cpu."
         )
 
     def __reduce__(self) -> tuple[Any, ...]:

@@ -1,4 +1,4 @@
-"""Checkpoints in memory: loaded from the disk alone, one at a time, let go when another is wanted.
+"""Checkpoints in memory: loaded from the disk alone, one at a time, released when another is wanted.
 
 Nothing is ever fetched: the libraries are told that they are offline before they are imported, and every
 loader is told to look at local files only, in safetensors only, and to run no code of the checkpoint's.
@@ -172,18 +172,18 @@ def kept(name: str, digest: str, load: Callable[[], Loaded]) -> Loaded:
     with _lock:
         key = (name, digest)
         if key not in _kept:
-            let_go()
+            release()
             _kept[key] = load()
         _used = time.monotonic()
         return _kept[key]
 
 
-def at_hand() -> str | None:
+def loaded_name() -> str | None:
     """Name of the checkpoint in memory, if there is one."""
     return next((name for name, _ in _kept), None)
 
 
-def let_go(unused_for: float = 0.0) -> bool:
+def release(unused_for: float = 0.0) -> bool:
     """Let go of the checkpoint in memory when it was not used for so many seconds; whether it was."""
     with _lock:
         if not _kept or time.monotonic() - _used < unused_for:

@@ -1,4 +1,4 @@
-"""Checkpoints that were taken in, with adapters, a structure guide or another VAE: from cards to refiners."""
+"""Checkpoints that were added, with adapters, a structure guide or another VAE: from cards to refiners."""
 
 from dataclasses import replace
 
@@ -10,7 +10,7 @@ from enamel.core.checkpoints.folder import Part, contents_of, part_of
 from enamel.core.checkpoints.latent import LatentRefiner
 from enamel.core.checkpoints.loading import Loaded, loaded
 from enamel.core.diffusion.denoiser import Holding
-from enamel.core.diffusion.predictions import ladder_of
+from enamel.core.diffusion.predictions import read_noise_schedule
 from enamel.core.errors import Refusal
 from enamel.core.networks.cards import CheckpointCard, FilesCard, card
 from enamel.core.schedule import Kit, address
@@ -37,9 +37,7 @@ def refiner(
     known = address(entry.digest, used, weights, kit.guide, kit.vae) if used else entry.digest
     if digest not in (None, known):
         entry.verify(digest)
-    traits = replace(
-        entry.facts_as_traits(known), holding=Holding.GUIDE if guide else Holding.START
-    )
+    spec = replace(entry.facts_as_spec(known), holding=Holding.GUIDE if guide else Holding.START)
 
     def load() -> Loaded:
         contents = contents_of(entry.file)
@@ -60,9 +58,11 @@ def refiner(
             guide=guiding,
         )
 
-    ladder = ladder_of(entry.checkpoint["scheduler"])
-    glimpse = np.asarray(entry.checkpoint["glimpse"], np.float32)
-    return LatentRefiner(traits, load, ladder, glimpse, (_again, (entry.name, known, kit)))
+    noise_schedule = read_noise_schedule(entry.checkpoint["scheduler"])
+    latent_preview = np.asarray(entry.checkpoint["glimpse"], np.float32)
+    return LatentRefiner(
+        spec, load, noise_schedule, latent_preview, (_again, (entry.name, known, kit))
+    )
 
 
 def _again(name: str, digest: str, kit: Kit) -> LatentRefiner:

@@ -12,8 +12,8 @@ from enamel.core.checkpoints import asking, devices
 from enamel.core.checkpoints.folder import Contents
 from enamel.core.checkpoints.latent import LatentRefiner, TooLittleMemory
 from enamel.core.checkpoints.loading import Loaded, libraries, loaded
-from enamel.core.diffusion.denoiser import Condition, Space, Traits
-from enamel.core.diffusion.predictions import ladder_of
+from enamel.core.diffusion.denoiser import Condition, ModelSpec, Space
+from enamel.core.diffusion.predictions import read_noise_schedule
 from enamel.core.diffusion.sigmas import sigma_of
 from enamel.core.errors import Refusal
 from enamel.core.memory import memory_taken_mb
@@ -56,7 +56,7 @@ def measured(contents: Contents) -> dict[str, Any]:
 
 def _measured(contents: Contents, runs: devices.Runs) -> dict[str, Any]:
     one = loaded(contents, runs)
-    ladder = ladder_of(contents.scheduler)
+    noise_schedule = read_noise_schedule(contents.scheduler)
     bench = Bench(one)
     if not bench.decodes_finitely() and runs.vae_dtype != "float32":
         # some VAEs overflow in 16 bits
@@ -78,19 +78,19 @@ def _measured(contents: Contents, runs: devices.Runs) -> dict[str, Any]:
             "vae_dtype": runs.vae_dtype,
             "offload": runs.offload,
         },
-        "prediction": ladder.prediction,
+        "prediction": noise_schedule.prediction,
         "room": asking.room_of(one.tokenizers[0]),
         "drift": drift,
-        "glimpse": bench.glimpse().tolist(),
+        "glimpse": bench.latent_preview().tolist(),
         "few_steps": _few_steps(contents),
         "vocabulary": one.tokenizers[0].backend_tokenizer.to_str(),
         "refiner": {
             "grid": grid * bench.space.factor,
             "native_tile": native,
             "radius": None,
-            "sigma_min": ladder.sigmas[0],
+            "sigma_min": noise_schedule.sigmas[0],
             "rho": RHO,
-            "strength_map": [list(knot) for knot in ladder.strength_map()],
+            "strength_map": [list(knot) for knot in noise_schedule.strength_map()],
             "softening": SOFTENING_CELLS * bench.space.factor,
             "bytes_per_pixel": memory,
             "space": {
@@ -110,12 +110,12 @@ class Bench:
 
     def __init__(self, one: Loaded) -> None:
         self.one = one
-        ladder = ladder_of(one.contents.scheduler)
-        plain = Traits(
-            "bench", "", 1, SMALLEST_TILE, None, ladder.sigmas[0], RHO, ladder.strength_map(), 1.0, 0.0,
-            reads_prompts=True,
+        noise_schedule = read_noise_schedule(one.contents.scheduler)
+        plain = ModelSpec(
+            "bench", "", 1, SMALLEST_TILE, None, noise_schedule.sigmas[0], RHO,
+            noise_schedule.strength_map(), 1.0, 0.0, reads_prompts=True,
         )  # fmt: skip
-        self.sigma = sigma_of(LOOKED_AT, ladder.strength_map())
+        self.sigma = sigma_of(LOOKED_AT, noise_schedule.strength_map())
         self.refiner = _AtHand(plain, one)
         self.given = picture(SMALLEST_TILE, SMALLEST_TILE) * np.float32(2) - np.float32(1)
         self.latents = self.refiner.encode(self.given)
@@ -123,7 +123,7 @@ class Bench:
         if self.latents.shape[:2] != (SMALLEST_TILE // factor,) * 2:
             raise Refusal(f"Its vae makes {self.latents.shape[:2]} cells of {SMALLEST_TILE} px.")
         self.space = Space(factor, self.latents.shape[2], None)
-        self.refiner.traits = replace(plain, space=self.space)
+        self.refiner.spec = replace(plain, space=self.space)
 
     def decodes_finitely(self) -> bool:
         """Whether there and back gives numbers."""
@@ -182,7 +182,7 @@ class Bench:
             "rms": round(float(np.sqrt((change**2).mean())), 2),
         }
 
-    def glimpse(self) -> FloatArray:
+    def latent_preview(self) -> FloatArray:
         """What latents look like, channel by channel: least squares on a picture's cells."""
         cells = self.space.cells(self.given).reshape(-1, 3)
         values = self.latents.reshape(-1, self.space.channels)
@@ -208,13 +208,13 @@ class Bench:
 class _AtHand(LatentRefiner):
     """A refiner of a checkpoint that is loaded already."""
 
-    def __init__(self, traits: Traits, one: Loaded) -> None:
-        ladder = ladder_of(one.contents.scheduler)
-        super().__init__(traits, lambda: one, ladder, np.zeros((1, 3), np.float32))
+    def __init__(self, spec: ModelSpec, one: Loaded) -> None:
+        noise_schedule = read_noise_schedule(one.contents.scheduler)
+        super().__init__(spec, lambda: one, noise_schedule, np.zeros((1, 3), np.float32))
         self._one = one
 
     @property
-    def at_hand(self) -> Loaded:
+    def parts(self) -> Loaded:
         return self._one
 
 

@@ -13,7 +13,7 @@ from enamel.core.checks.findings import VERSION, Finding, Kind, Report, Severity
 from enamel.core.checks.joins import ALARM, JoinReport, JoinSegment, check_joins
 from enamel.core.checks.pairs import Pair
 from enamel.core.geometry import Box, Size
-from enamel.core.networks.cards import traits_of
+from enamel.core.networks.cards import spec_of
 from enamel.core.picture.canvas import Picture
 from enamel.core.refine.separate import grid_of
 from enamel.core.schedule import Coat, Mode
@@ -106,8 +106,8 @@ def _joins(result: Picture, tiled: Tiled | None) -> JoinReport:
     refine = tiled.coat.refinement if tiled else None
     if tiled is None or refine is None:
         return JoinReport(())
-    traits = traits_of(refine)
-    if refine.mode is Mode.JOINT and traits.radius is not None:
+    spec = spec_of(refine)
+    if refine.mode is Mode.JOINT and spec.radius is not None:
         return JoinReport(())  # nothing was joined: whatever stands out there is the picture's own
-    grid = grid_of(refine, traits, result.size)
+    grid = grid_of(refine, spec, result.size)
     return check_joins(result, tiled.enlarged, grid)

@@ -16,7 +16,7 @@ from enamel.core.checks.findings import Cure, Finding, Kind, Map, Severity
 from enamel.core.checks.pairs import MAD_TO_SIGMA
 from enamel.core.errors import Refusal
 from enamel.core.geometry import Box, Size
-from enamel.core.networks.cards import traits_of
+from enamel.core.networks.cards import spec_of
 from enamel.core.picture.canvas import FloatArray, Picture
 from enamel.core.picture.colour import luma_of
 from enamel.core.refine.passes import work_of
@@ -239,7 +239,7 @@ def cures(coat: Coat, start: Size) -> tuple[Cure, ...]:
 
 
 def _work(coat: Coat, refine: Refine, start: Size) -> float:
-    return work_of(refine, traits_of(refine), coat.size_from(start)).megapixels
+    return work_of(refine, spec_of(refine), coat.size_from(start)).megapixels
 
 
 def _within(

@@ -29,7 +29,7 @@ from enamel.core.fire.firing import fire, materialise
 from enamel.core.fire.planning import propose
 from enamel.core.geometry import Box, Size
 from enamel.core.networks.cards import cards
-from enamel.core.networks.intake import take_in
+from enamel.core.networks.intake import add_model
 from enamel.core.networks.names import name_from
 from enamel.core.picture.canvas import Canvas
 from enamel.core.press.file import export
@@ -146,11 +146,11 @@ def run_upscale(chosen: argparse.Namespace) -> None:
 
 
 def run_models(chosen: argparse.Namespace) -> None:
-    if chosen.take_in is not None:
-        path = chosen.take_in
+    if chosen.add_model is not None:
+        path = chosen.add_model
         if not path.exists():
             raise Refusal(f"There is no file {path}.")
-        take = checkpoints.take_in if checkpoints.is_for_here(path) else take_in
+        take = checkpoints.add_model if checkpoints.is_for_here(path) else add_model
         taken = take(path, chosen.name or name_from(path.name))
         print(f"{taken.name} is added as {taken.kind}.", file=sys.stderr)
     found: list[dict[str, Any]] = [
@@ -206,7 +206,7 @@ def run_check(given: argparse.Namespace) -> None:
 def tiles_of(schedule: Schedule, base: Canvas, size: Size, folder: Path) -> Tiled | None:
     """The last coat of a schedule, with what it refined when it was the only one to be laid.
 
-    Of several coats the earlier results are not at hand; the base, enlarged by the last one's
+    Of several coats the earlier results are not available; the base, enlarged by the last one's
     upscaler, stands for what it refined.
     """
     coat = schedule.laid[-1]

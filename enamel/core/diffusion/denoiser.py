@@ -26,22 +26,22 @@ class Holding(StrEnum):
 
 @dataclass(frozen=True, slots=True)
 class Condition:
-    """What an estimate is led by, besides the noisy picture itself.
+    """What a prediction is conditioned on, besides the noisy picture itself.
 
     ``structure`` is (height, width, 3) float32 in −1…1: the source at the same size and place.
     """
 
     structure: FloatArray
     words: Words | None = None
-    """None for a refiner that knows none."""
-    missing: float = 0.0
-    """Share, 0…1, of the detail lost by enlarging that the picture lacks at this level."""
+    """None for a refiner without a vocabulary."""
+    degradation: float = 0.0
+    """Fraction, 0…1, of the detail lost by enlarging that the picture lacks at this level."""
     hold: float = 1.0
-    """Share of a structure guide's say."""
+    """Weight of a structure guide, 0…1."""
     guidance: float = 1.0
-    """The guidance scale, for networks that were taught to be told it."""
-    against: bool = False
-    """Whether the words are those that guidance moves away from."""
+    """The guidance scale, for networks that take it as an input."""
+    negative: bool = False
+    """Whether these are the conditions that guidance moves away from."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -92,7 +92,7 @@ PIXELS = Space()
 
 
 @dataclass(frozen=True, slots=True)
-class Traits:
+class ModelSpec:
     """What the engine must know of a refiner. Lengths in px."""
 
     name: str
@@ -102,7 +102,7 @@ class Traits:
     """Sides and origins of what the network sees are multiples of this."""
     native_tile: int
     radius: int | None
-    """Receptive radius: no estimate depends on a pixel further away. None if it sees the whole tile."""
+    """Receptive radius: no prediction depends on a pixel farther away. None if it sees the whole tile."""
     sigma_min: float
     """Lowest noise level before 0."""
     rho: float
@@ -115,31 +115,31 @@ class Traits:
     """Memory the network takes for each pixel it sees, measured."""
     vocabulary: tuple[tuple[str, ...], ...] = ()
     """What it understands in a prompt: for each word its synonyms, the word itself first."""
-    gives_back: bool = False
+    restores_detail: bool = False
     """Whether it is told how much detail is missing, and so can give it back."""
     space: Space = PIXELS
     reads_prompts: bool = False
     """Whether it reads prompts as they are written, and not by a vocabulary."""
     holding: Holding = Holding.STRUCTURE
-    lag: tuple[tuple[float, float], ...] = ((0.0, 0.0),)
+    final_degradation: tuple[tuple[float, float], ...] = ((0.0, 0.0),)
     """Knots (strength, lag): what it is told to lack at the last level of a pass, as a share of what it
     lacked at first. Few steps give back less than they should, and this makes up for it."""
 
 
 class Denoiser(Protocol):
-    """A network that estimates the clean picture from a noisy one. Must be picklable."""
+    """A network that predicts the clean picture from a noisy one. Must be picklable."""
 
     @property
-    def traits(self) -> Traits: ...
+    def spec(self) -> ModelSpec: ...
 
     def predict(self, x: FloatArray, sigma: float, condition: Condition) -> FloatArray:
-        """Estimate of the clean picture.
+        """Predict the clean picture.
 
         Parameters
         ----------
         x : (height, width, channels) float32 in the refiner's space: the picture plus σ times standard
             normal noise, and, where ``condition.missing`` is above 0, plus that share of
-            (enlarged − picture). Pixels are in −1…1; sides in px are multiples of ``traits.grid``.
+            (enlarged − picture). Pixels are in −1…1; sides in px are multiples of ``spec.grid``.
         sigma : noise level of x.
         condition : structure of the same place.
 
@@ -150,15 +150,15 @@ class Denoiser(Protocol):
         ...
 
     def encode(self, pixels: FloatArray) -> FloatArray:
-        """(height, width, 3) px in −1…1 in the refiner's space."""
+        """Bring pixels, (height, width, 3) in −1…1, into the refiner's space."""
         ...
 
     def decode(self, values: FloatArray) -> FloatArray:
-        """Values of the refiner's space as px, (height, width, 3) in −1…1."""
+        """Return values of the refiner's space as pixels, (height, width, 3) in −1…1."""
         ...
 
-    def glimpse(self, values: FloatArray) -> FloatArray:
-        """The same roughly and at once, to be looked at while work goes on."""
+    def latent_preview(self, values: FloatArray) -> FloatArray:
+        """Return a rough and quick `decode`, for previews."""
         ...
 
 
@@ -171,5 +171,5 @@ class PixelSpace:
     def decode(self, values: FloatArray) -> FloatArray:
         return values
 
-    def glimpse(self, values: FloatArray) -> FloatArray:
+    def latent_preview(self, values: FloatArray) -> FloatArray:
         return values

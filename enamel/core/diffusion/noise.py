@@ -17,7 +17,7 @@ SEEDS = 2**63
 START = 0
 """Stream of the noise a pass starts from."""
 GRIT = 1
-"""Stream of the noise that grit adds."""
+"""Stream of the noise for extra noise."""
 JOIN = 2
 """Stream of the noise that the pass over the joins starts from."""
 STEP = 16

@@ -4,7 +4,7 @@ from typing import Any
 
 import numpy as np
 
-from enamel.core.diffusion.denoiser import Condition, PixelSpace, Traits
+from enamel.core.diffusion.denoiser import Condition, ModelSpec, PixelSpace
 from enamel.core.networks.cards import Card, card
 from enamel.core.picture.canvas import FloatArray
 
@@ -17,7 +17,7 @@ class OnnxRefiner(PixelSpace):
     """
 
     def __init__(self, entry: Card) -> None:
-        self.traits: Traits = entry.traits()
+        self.spec: ModelSpec = entry.spec()
         self._run = entry.running()
 
     def predict(self, x: FloatArray, sigma: float, condition: Condition) -> FloatArray:
@@ -26,18 +26,18 @@ class OnnxRefiner(PixelSpace):
             "cond": _planes(condition.structure),
             "sigma": np.array([sigma], np.float32),
         }
-        if self.traits.vocabulary:
-            words = len(self.traits.vocabulary)
+        if self.spec.vocabulary:
+            words = len(self.spec.vocabulary)
             hints = np.zeros(words, np.float32) if condition.words is None else condition.words
             assert not isinstance(hints, str)
             given["words"] = hints[None]
-        if self.traits.gives_back:
-            given["missing"] = np.array([condition.missing], np.float32)
-        estimate = self._run(given)
-        return np.ascontiguousarray(estimate[0].transpose(1, 2, 0))
+        if self.spec.restores_detail:
+            given["missing"] = np.array([condition.degradation], np.float32)
+        denoised = self._run(given)
+        return np.ascontiguousarray(denoised[0].transpose(1, 2, 0))
 
     def __reduce__(self) -> tuple[Any, ...]:
-        return again, (self.traits.name, self.traits.digest)
+        return again, (self.spec.name, self.spec.digest)
 
 
 def _planes(pixels: FloatArray) -> FloatArray:

@@ -44,7 +44,7 @@ class Prediction(StrEnum):
 
 
 @dataclass(frozen=True, slots=True)
-class Ladder:
+class NoiseSchedule:
     """The noise levels of a network's own steps, and the way between its form and the engine's."""
 
     prediction: Prediction
@@ -73,14 +73,14 @@ class Ladder:
         gave: Any = made
         match self.prediction:
             case Prediction.NOISE:
-                estimate = given - sigma * gave
+                denoised = given - sigma * gave
             case Prediction.VELOCITY:
-                estimate = given / (1 + sigma**2) - gave * (sigma / math.sqrt(1 + sigma**2))
+                denoised = given / (1 + sigma**2) - gave * (sigma / math.sqrt(1 + sigma**2))
             case Prediction.CLEAN:
-                estimate = gave
+                denoised = gave
             case Prediction.FLOW:
-                estimate = (given - sigma * gave) / (1 + sigma)
-        result: Values = estimate
+                denoised = (given - sigma * gave) / (1 + sigma)
+        result: Values = denoised
         return result
 
     def strength_map(self) -> tuple[tuple[float, float], ...]:
@@ -90,7 +90,7 @@ class Ladder:
         return tuple((place / last, min(HIGHEST, self.sigmas[place])) for place in places)
 
 
-def ladder_of(config: Mapping[str, Any]) -> Ladder:
+def read_noise_schedule(config: Mapping[str, Any]) -> NoiseSchedule:
     """The ladder that a scheduler's configuration describes.
 
     Parameters
@@ -117,7 +117,7 @@ def ladder_of(config: Mapping[str, Any]) -> Ladder:
     if config.get("rescale_betas_zero_snr"):
         kept = _without_signal(kept)
     sigmas = np.sqrt((1 - kept) / kept)
-    return Ladder(prediction, _floats(sigmas), _floats(np.arange(steps)), steps)
+    return NoiseSchedule(prediction, _floats(sigmas), _floats(np.arange(steps)), steps)
 
 
 def _betas(steps: int, config: Mapping[str, Any]) -> np.ndarray:
@@ -149,7 +149,7 @@ def _without_signal(kept: np.ndarray) -> np.ndarray:
     return root**2
 
 
-def _flow(steps: int, config: Mapping[str, Any]) -> Ladder:
+def _flow(steps: int, config: Mapping[str, Any]) -> NoiseSchedule:
     """t rises evenly and is shifted: t' = shift · t / (1 + (shift − 1) t) (Esser et al. 2024, eq. 23)."""
     shift = float(config.get("shift", 1.0))
     even = (
@@ -157,7 +157,7 @@ def _flow(steps: int, config: Mapping[str, Any]) -> Ladder:
     )  # at t = 1 nothing of the picture is left, and σ has no bound
     shifted = shift * even / (1 + (shift - 1) * even)
     sigmas = shifted / (1 - shifted)
-    return Ladder(Prediction.FLOW, _floats(sigmas), _floats(shifted * steps), steps)
+    return NoiseSchedule(Prediction.FLOW, _floats(sigmas), _floats(shifted * steps), steps)
 
 
 def _floats(values: np.ndarray) -> tuple[float, ...]:

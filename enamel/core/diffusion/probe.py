@@ -164,8 +164,8 @@ class RefinerProbe:
         made = self.network.run(given)
         if made.shape != given["x"].shape:
             raise Refusal(f"From {list(given['x'].shape)} it makes {list(made.shape)}.")
-        estimate: FloatArray = made[0].transpose(1, 2, 0)
-        return estimate
+        denoised: FloatArray = made[0].transpose(1, 2, 0)
+        return denoised
 
     def once(self) -> None:
         """Run on a tile of the native size: on small ones another runtime may be the faster."""
@@ -182,8 +182,8 @@ class RefinerProbe:
         truth = picture(side, side) * np.float32(2) - np.float32(1)
         noise = np.random.default_rng(3).standard_normal(truth.shape).astype(np.float32)
         for sigma in LEVELS:
-            estimate = self.run(truth + np.float32(sigma) * noise, truth, sigma)
-            error = float(np.sqrt(((estimate - truth) ** 2).mean()))
+            denoised = self.run(truth + np.float32(sigma) * noise, truth, sigma)
+            error = float(np.sqrt(((denoised - truth) ** 2).mean()))
             if not error < sigma:
                 raise Refusal(
                     f"At noise of {sigma} its estimate is {error:.2f} from the clean picture it was "

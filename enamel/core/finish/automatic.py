@@ -32,7 +32,7 @@ FRINGED = 15.0
 FRINGE_REACH = 1.5
 """How far fringes stand from edges, in px of the base."""
 SOFT, VERY_SOFT = 0.75, 2.5
-"""Blur in px that can be taken back."""
+"""Blur in px that can be restored."""
 MOST_CLIPPED = 0.15
 """How far black and white are moved at most."""
 WANTED_MIDDLE, MOST_LIGHTER = 0.46, 1.12
@@ -113,7 +113,7 @@ def _deblur(facts: Facts, own: Overview, reference: Overview | None) -> Proposal
         return Proposal(
             step, f"{found}, noise is {facts.noise:.1f} levels: {rounds} round{'s'[: rounds > 1]}."
         )
-    rest = "sharp enough" if facts.blur <= SOFT else "more than can be taken back"
+    rest = "sharp enough" if facts.blur <= SOFT else "more than can be recovered"
     return Proposal(step, f"{found}: {rest}.")
 
 

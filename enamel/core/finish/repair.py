@@ -138,7 +138,7 @@ def deblur_margin(step: Deblur) -> int:
 
 
 def deblurred(planes: Planes, step: Deblur) -> Planes:
-    """A Gaussian blur of the lightness taken back, regularised by stopping early.
+    """Undo a Gaussian blur of the lightness, regularised by stopping early.
 
     x ← x + (y − g ∗ x), begun with the blurred y: van Cittert, "Zum Einfluss der Spaltbreite auf die
     Intensitätsverteilung in Spektrallinien II", Zeitschrift für Physik 69, 1931. After n rounds a

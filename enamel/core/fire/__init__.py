@@ -1,4 +1,4 @@
-"""Firings: schedules run coat by coat, foretold, planned, tried on sheets, and touched up."""
+"""Firings: schedules run coat by coat, predicted, planned, tried on sheets, and touched up."""
 
 __all__ = [
     "align",

@@ -16,7 +16,7 @@ from typing import Any
 import numpy as np
 
 from enamel.core import ENGINE_VERSION
-from enamel.core.diffusion.denoiser import Denoiser, Holding, Traits
+from enamel.core.diffusion.denoiser import Denoiser, Holding, ModelSpec
 from enamel.core.diffusion.refiners import refiner_of
 from enamel.core.errors import Refusal
 from enamel.core.fields import to_json
@@ -55,10 +55,10 @@ class Stage:
     """Share of what plain enlarging loses that this enlarging counts as having lost."""
 
     @property
-    def refinement(self) -> tuple[Refine, Traits] | None:
-        """Settings and traits of the network, where the coat refines."""
+    def refinement(self) -> tuple[Refine, ModelSpec] | None:
+        """Settings and spec of the network, where the coat refines."""
         settings = self.coat.refinement
-        return (settings, self.denoiser.traits) if settings and self.denoiser else None
+        return (settings, self.denoiser.spec) if settings and self.denoiser else None
 
     @property
     def needs_base(self) -> bool:
@@ -68,23 +68,23 @@ class Stage:
     @property
     def recipe(self) -> dict[str, Any]:
         """Everything that, with the parent's pixels, determines the result."""
-        traits = self.denoiser.traits if self.denoiser else None
+        spec = self.denoiser.spec if self.denoiser else None
         return {
             "engine": ENGINE_VERSION,
             "coat": to_json(self.coat),
             "size": list(self.size),
             "upscaler": self.upscaler.digest,
-            "refiner": traits.digest if traits else None,
+            "refiner": spec.digest if spec else None,
         }
 
     def needed(self, region: Box) -> Box:
         """The part of the enlarged picture that computing the region reads."""
         if self.refinement is None:
             return region
-        settings, traits = self.refinement
-        blurs = softenings(settings, traits)
+        settings, spec = self.refinement
+        blurs = softenings(settings, spec)
         margin = max((len(gaussian_taps(sigma)) // 2 for sigma in blurs), default=0)
-        inner = reach(settings, traits, self.size, self.refined(region))
+        inner = reach(settings, spec, self.size, self.refined(region))
         return inner.grown(margin).intersection(Box.whole(self.size))
 
     def refined(self, region: Box) -> Box:
@@ -97,15 +97,15 @@ class Stage:
         return wider.snapped_out(cell).intersection(Box.whole(self.size))
 
 
-def softenings(settings: Refine, traits: Traits) -> list[float]:
+def softenings(settings: Refine, spec: ModelSpec) -> list[float]:
     """The blurs, in px, that hold below 1 and guidance other than 1 put on the structure."""
-    if traits.holding is Holding.GUIDE:
+    if spec.holding is Holding.GUIDE:
         return []
-    held = [softening_at(settings.hold, traits.softening)] if settings.hold < 1 else []
-    if traits.holding is Holding.START:
+    held = [softening_at(settings.hold, spec.softening)] if settings.hold < 1 else []
+    if spec.holding is Holding.START:
         return held
-    weak = [softening_at(WEAK_HOLD * settings.hold, traits.softening)]
-    return held + (weak if settings.guided else [])
+    unconditional = [softening_at(WEAK_HOLD * settings.hold, spec.softening)]
+    return held + (unconditional if settings.guided else [])
 
 
 def stages(schedule: Schedule, base: Size) -> list[Stage]:
@@ -347,10 +347,10 @@ class Laying:
     def _refine(self, enlarged: Picture, denoiser: Denoiser) -> Picture:
         asked = self.stage.coat.refine
         assert asked is not None
-        settings = replace(asked, give_back=asked.give_back * self.stage.lost)
+        settings = replace(asked, restore=asked.restore * self.stage.lost)
         wanted = self.stage.refined(self.region)
-        inner = reach(settings, denoiser.traits, self.stage.size, wanted)
-        pictures = self._sources(_colour(enlarged), settings, denoiser.traits, inner)
+        inner = reach(settings, denoiser.spec, self.stage.size, wanted)
+        pictures = self._sources(_colour(enlarged), settings, denoiser.spec, inner)
         try:
             refined = refine(pictures, settings, denoiser, wanted, self.folder, self.runner)
         finally:
@@ -365,7 +365,7 @@ class Laying:
             )
         return refined
 
-    def _sources(self, layer: Picture, settings: Refine, traits: Traits, inner: Box) -> Sources:
+    def _sources(self, layer: Picture, settings: Refine, spec: ModelSpec, inner: Box) -> Sources:
         """What the pass starts from and is led by, computed once for all the tiles that overlap."""
         source = guide = layer
         if self.stage.needs_base:
@@ -373,22 +373,22 @@ class Laying:
             base = materialise(lazy, self.stage.needed(self.region), self.folder / "base.npy")
             source = mixed(layer, base, settings.blend)
             guide = mixed(layer, base, settings.guide)
-        if traits.holding is Holding.GUIDE:
+        if spec.holding is Holding.GUIDE:
             return Sources(source, guide, guide if settings.guided else None)
-        if traits.holding is Holding.START:
+        if spec.holding is Holding.START:
             start = source
             if settings.hold < 1:
-                softened = Softened(source, softening_at(settings.hold, traits.softening))
+                softened = Softened(source, softening_at(settings.hold, spec.softening))
                 start = materialise(softened, inner, self.folder / "start.npy")
             return Sources(source, start, start if settings.guided else None)
-        structure, weak = guide, None
+        structure, unconditional = guide, None
         if settings.hold < 1:
-            softened = Softened(guide, softening_at(settings.hold, traits.softening))
+            softened = Softened(guide, softening_at(settings.hold, spec.softening))
             structure = materialise(softened, inner, self.folder / "structure.npy")
         if settings.guided:
-            softened = Softened(guide, softening_at(WEAK_HOLD * settings.hold, traits.softening))
-            weak = materialise(softened, inner, self.folder / "weak.npy")
-        return Sources(source, structure, weak)
+            softened = Softened(guide, softening_at(WEAK_HOLD * settings.hold, spec.softening))
+            unconditional = materialise(softened, inner, self.folder / "weak.npy")
+        return Sources(source, structure, unconditional)
 
     def _keep(self, refined: Picture, finished: Path) -> None:
         """Make the refined pixels the layer, by renaming their file where it holds just them."""

@@ -5,7 +5,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from enamel.core.diffusion.denoiser import Condition, Denoiser, Traits
+from enamel.core.diffusion.denoiser import Condition, Denoiser, ModelSpec
 from enamel.core.fire.firing import BLOCK, Stage, regions_of, stages
 from enamel.core.fire.pace import Kind, Paces, Portion
 from enamel.core.geometry import Box, Size
@@ -90,12 +90,12 @@ class Prediction:
 
 def measured_rate(denoiser: Denoiser) -> float:
     """Megapixels per second that the network does here on a tile of its own size, median of three."""
-    traits = denoiser.traits
-    side = -(-max(traits.native_tile, SMALLEST_TIMED) // traits.grid) * traits.grid
-    led = Condition(np.zeros((side, side, 3), np.float32), "" if traits.reads_prompts else None)
-    cells = side // traits.space.factor
-    x = np.zeros((cells, cells, traits.space.channels), np.float32)
-    return side * side / 1e6 / median_seconds(lambda: denoiser.predict(x, traits.sigma_min, led))
+    spec = denoiser.spec
+    side = -(-max(spec.native_tile, SMALLEST_TIMED) // spec.grid) * spec.grid
+    led = Condition(np.zeros((side, side, 3), np.float32), "" if spec.reads_prompts else None)
+    cells = side // spec.space.factor
+    x = np.zeros((cells, cells, spec.space.channels), np.float32)
+    return side * side / 1e6 / median_seconds(lambda: denoiser.predict(x, spec.sigma_min, led))
 
 
 def predict(schedule: Schedule, base: Size, paces: Paces) -> Prediction:
@@ -128,9 +128,9 @@ def predict_window(schedule: Schedule, base: Size, window: Box, paces: Paces) ->
         seconds += paces.total(enlarging(stage, start)) * share
         seconds += needed.area / 1e6 * WRITING_SECONDS
         if stage.refinement is not None:
-            settings, traits = stage.refinement
-            work = work_of(settings, traits, stage.size, stage.refined(region))
-            seconds += paces.seconds(refining(settings, traits, work.megapixels))
+            settings, spec = stage.refinement
+            work = work_of(settings, spec, stage.size, stage.refined(region))
+            seconds += paces.seconds(refining(settings, spec, work.megapixels))
         start = stage.size
     return seconds
 
@@ -143,7 +143,7 @@ def enlarging(stage: Stage, start: Size) -> list[Portion]:
     return [Portion(Kind.ENLARGE, amount, name) for name, amount in made.items()]
 
 
-def refining(settings: Refine, traits: Traits, megapixels: float) -> Portion:
+def refining(settings: Refine, spec: ModelSpec, megapixels: float) -> Portion:
     """So many megapixels seen by a coat's refiner."""
     width, height = settings.tile
     return Portion(Kind.REFINE, megapixels, settings.model, str(settings.mode), f"{width}x{height}")
@@ -162,20 +162,20 @@ def _cost(stage: Stage, start: Size, paces: Paces) -> CoatCost:
     memory = PROCESS_MB + (BAND_BYTES + filling) / 1e6
     if stage.refinement is None:
         return CoatCost(stage.size, 0, 0, 0, 0.0, enlarges, 0.0, settles, memory, enlarged)
-    settings, traits = stage.refinement
-    work = work_of(settings, traits, stage.size)
-    blending = blends(settings, traits)
+    settings, spec = stage.refinement
+    work = work_of(settings, spec, stage.size)
+    blending = blends(settings, spec)
     joint = settings.mode is Mode.JOINT and not blending
-    margin = margin_of(traits) if joint else 0
-    tile = (core_tile if joint else network_tile)(settings, traits, stage.size)
+    margin = margin_of(spec) if joint else 0
+    tile = (core_tile if joint else network_tile)(settings, spec, stage.size)
     widest = min(tile.width + 2 * margin, stage.size.width) * min(
         tile.height + 2 * margin, stage.size.height
     )
-    memory += widest * (traits.bytes_per_pixel + (AHEAD + 2) * 40) / 1e6
-    fields = max(evaluation.fields_out for evaluation in plan(settings, traits))
-    cells = megapixels * traits.space.channels / traits.space.factor**2 * STATE_BYTES
+    memory += widest * (spec.bytes_per_pixel + (AHEAD + 2) * 40) / 1e6
+    fields = max(sampler_step.fields_out for sampler_step in plan(settings, spec))
+    cells = megapixels * spec.space.channels / spec.space.factor**2 * STATE_BYTES
     states = 2 * fields * cells if joint else work.kept * 3 * SAMPLE_BYTES
-    if blending:  # two states, the estimates of one step, and the picture as it was brought in
+    if blending:  # two states, the estimates of one step, and the picture as it was imported
         states += 2 * fields * cells + 2 * cells
     copies = 1 + (settings.hold < 1) + (settings.guided) + settings.needs_base
     copies += settings.joins is not None
@@ -186,7 +186,7 @@ def _cost(stage: Stage, start: Size, paces: Paces) -> CoatCost:
         work.evaluations,
         work.megapixels,
         enlarges,
-        paces.seconds(refining(settings, traits, work.megapixels)),
+        paces.seconds(refining(settings, spec, work.megapixels)),
         settles,
         memory,
         enlarged * copies + states,

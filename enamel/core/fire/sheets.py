@@ -47,11 +47,11 @@ def _mixed(coat: Coat, value: Any) -> Coat:
 
 VARIED = (
     Varied("strength", "Denoising strength", True, _refined("strength")),
-    Varied("give_back", "Restore detail", True, _refined("give_back")),
+    Varied("restore", "Restore detail", True, _refined("restore")),
     Varied("seed", "Seed", True, _refined("seed")),
     Varied("steps", "Steps", True, _refined("steps")),
     Varied("hold", "Hold", True, _refined("hold")),
-    Varied("grit", "Extra noise", True, _refined("grit")),
+    Varied("extra_noise", "Extra noise", True, _refined("extra_noise")),
     Varied("guidance", "Guidance scale", True, _refined("guidance")),
     Varied("contrast", "Start contrast", True, _refined("contrast")),
     Varied("chroma", "Start chroma", True, _refined("chroma")),
@@ -83,6 +83,7 @@ class Axis:
         FieldRefusal
             When the setting is unknown, or the values are none, too many, or no numbers.
         """
+        name = Refine.RENAMED.get(name, name)
         varied = BY_NAME.get(name)
         if varied is None:
             raise FieldRefusal(name, "is not a setting that a sheet can vary.")
@@ -191,7 +192,7 @@ def work_of(coat: Coat) -> float:
 
 
 def in_order(found: Sequence[Cell], axes: Sequence[Axis], current: Coat) -> list[Cell]:
-    """The swatches in the order they are made: the cheapest first, then the nearest to what is in hand."""
+    """Return the swatches in the order they are made: cheapest, then nearest to the current settings."""
 
     def away(cell: Cell) -> float:
         total = 0.0

@@ -72,7 +72,7 @@ class Treatment:
 
         Parameters
         ----------
-        own : the schedule that the picture has in hand.
+        own : the current schedule of the picture.
         made : how it was made: its words and seed.
         """
         if not self.coats:

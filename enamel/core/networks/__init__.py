@@ -1,3 +1,3 @@
-"""Networks: their cards, what runs them, trying and taking in those that artists bring."""
+"""Networks: their cards, what runs them, testing and adding those of artists."""
 
 __all__ = ["cards", "intake", "kits", "names", "probes", "runtimes", "trial"]

@@ -1,4 +1,4 @@
-"""The models at hand: each an ONNX file with a card that says what it is and how it is used.
+"""The available models: each an ONNX file with a card that says what it is and how it is used.
 
 The shipped ones lie in ``enamel/weights``, or where ``ENAMEL_WEIGHTS`` says; the artist's own in the
 folder that ``ENAMEL_MODELS`` names.
@@ -14,7 +14,7 @@ from pathlib import Path
 from typing import Any
 
 from enamel.core.checkpoints.devices import Runs
-from enamel.core.diffusion.denoiser import PIXELS, Holding, Space, Traits
+from enamel.core.diffusion.denoiser import PIXELS, Holding, ModelSpec, Space
 from enamel.core.errors import Refusal
 from enamel.core.networks.runtimes import Run, Runtime, device, running
 from enamel.core.schedule import Refine, address
@@ -88,15 +88,15 @@ class Card:
                 "Fire again to use the new one, or put the old file back."
             )
 
-    def traits(self) -> Traits:
-        """A refiner's traits as the engine wants them."""
-        return self.facts_as_traits(self.digest)
+    def spec(self) -> ModelSpec:
+        """Return the refiner's spec for the engine."""
+        return self.facts_as_spec(self.digest)
 
-    def facts_as_traits(self, digest: str) -> Traits:
+    def facts_as_spec(self, digest: str) -> ModelSpec:
         """The same without looking at the network's file."""
         refiner = self.facts["refiner"]
         space = refiner.get("space")
-        return Traits(
+        return ModelSpec(
             name=self.name,
             digest=digest,
             grid=int(refiner["grid"]),
@@ -108,8 +108,8 @@ class Card:
             softening=float(refiner["softening"]),
             bytes_per_pixel=float(refiner["bytes_per_pixel"]),
             vocabulary=tuple(tuple(words) for words in refiner.get("vocabulary", ())),
-            gives_back=bool(refiner.get("gives_back", False)),
-            lag=_knots(refiner.get("lag", [[0, 0]])),
+            restores_detail=bool(refiner.get("gives_back", False)),
+            final_degradation=_knots(refiner.get("lag", [[0, 0]])),
             space=Space(**space) if space else PIXELS,
             reads_prompts=bool(refiner.get("reads_prompts", False)),
             holding=Holding(refiner.get("holding", Holding.STRUCTURE)),
@@ -143,7 +143,7 @@ class FilesCard(Card):
         return self.sha256
 
     def verify(self, digest: str | None) -> None:
-        """Refuse when a file is missing, or is not the one that was taken in."""
+        """Refuse when a file is missing, or is not the one that was added."""
         for file in self.listed:
             path = self.file / file["path"]
             if not path.is_file():
@@ -192,7 +192,7 @@ def own_folder() -> Path | None:
 
 
 def cards() -> list[Card]:
-    """Every model at hand: the shipped ones by name, then the artist's own."""
+    """Every available model: the shipped ones by name, then the artist's own."""
     shipped = Path(os.environ.get("ENAMEL_WEIGHTS", SHIPPED))
     own = own_folder()
     folders = [shipped, own] if own is not None and own.is_dir() else [shipped]
@@ -218,7 +218,7 @@ def _card(path: Path, changed: int) -> Card | None:
             entry = kind(entry.name, entry.kind, Path(facts["files"]["folder"]), facts)
             _ = entry.digest, entry.megabytes
         if entry.kind == "refiner":
-            entry.facts_as_traits("")
+            entry.facts_as_spec("")
         elif entry.kind == "upscaler":
             int(facts["upscaler"]["radius"]), int(facts["factor"])
         return entry
@@ -232,12 +232,12 @@ def read_card(path: Path) -> Card | None:
     return _card(path, path.stat().st_mtime_ns)
 
 
-def traits_of(refine: Refine) -> Traits:
-    """The traits of the refiner that a refinement names, without loading it."""
-    traits = card(refine.model, "refiner").traits()
+def spec_of(refine: Refine) -> ModelSpec:
+    """Return the spec of the refiner that a refinement names, without loading it."""
+    spec = card(refine.model, "refiner").spec()
     if refine.kit is not None and refine.kit.guide:
-        return replace(traits, holding=Holding.GUIDE)
-    return traits
+        return replace(spec, holding=Holding.GUIDE)
+    return spec
 
 
 def card(name: str, kind: str) -> Card:

@@ -44,7 +44,7 @@ def accept(path: Path) -> dict[str, Any]:
     return found
 
 
-def take_in(path: Path, name: str, *, summary: str = "", licence: str = "") -> Card:
+def add_model(path: Path, name: str, *, summary: str = "", licence: str = "") -> Card:
     """Accept a file and put it, with its card, into the folder of own models.
 
     Parameters

@@ -17,7 +17,7 @@ def kit_of(model: str, adapters: tuple[Adapter, ...], guide: str, vae: str) -> K
     Raises
     ------
     FieldRefusal
-        When one of its parts is not at hand.
+        When one of its parts is not available.
     """
     own = {(card.kind, card.name): card.sha256 for card in cards() if isinstance(card, FilesCard)}
     if ("refiner", model) not in own and not (adapters or guide or vae):

@@ -60,7 +60,7 @@ class Network:
 
 
 def running(path: Path, digest: str, runtime: Runtime) -> Run:
-    """The network in a file, loaded when it is first run, and again after it was let go.
+    """The network in a file, loaded when it is first run, and again after it was released.
 
     The digest names the content, so that a replaced file is read anew.
     """
@@ -101,7 +101,7 @@ def _kept(path: Path, digest: str, runtime: Runtime) -> _Kept:
         return _loaded[key]
 
 
-def let_go_unused(seconds: float) -> int:
+def release_unused(seconds: float) -> int:
     """Let go of networks that were not run for so long, with their memory; how many."""
     with _loading:
         idle = [key for key, one in _loaded.items() if time.monotonic() - one.used >= seconds]

@@ -50,7 +50,7 @@ class Trial:
 
 
 def tried(name: str, places: Sequence[Place]) -> Trial:
-    """Try a model at hand.
+    """Try an available model.
 
     Raises
     ------

@@ -14,7 +14,7 @@ WEAK_HOLD = 0.75
 def softening_at(hold: float, softening: float) -> float:
     """Blur in px of the structure at a hold of 0 to 1, 0 at 1, ``softening`` at 0.
 
-    In proportion to what is let go: the first third of a pixel of blur changes nothing that can be seen, so
+    In proportion to 1 − hold: the first third of a pixel of blur changes nothing that can be seen, so
     a slower start would leave a part of the range without effect.
     """
     return softening * (1 - hold)

@@ -1,4 +1,4 @@
-"""What leaves the house: files of every kind, what they are called, strips for real paper."""
+"""Print files: write them in every format, name them, and make test strips."""
 
 __all__ = [
     "file",

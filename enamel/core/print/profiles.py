@@ -125,7 +125,7 @@ def examine(data: bytes, name: str, *, own: bool = True) -> Profile:
     return Profile(name, title or name, space, data, own)
 
 
-def take_in(data: bytes, name: str) -> Profile:
+def add_profile(data: bytes, name: str) -> Profile:
     """Keep a profile of the artist's own, once it was tried.
 
     Raises

@@ -18,7 +18,7 @@ from pathlib import Path
 import numpy as np
 
 from enamel.core.diffusion import noise
-from enamel.core.diffusion.denoiser import Denoiser, Holding, Traits, Words
+from enamel.core.diffusion.denoiser import Denoiser, Holding, ModelSpec, Words
 from enamel.core.diffusion.samplers import State
 from enamel.core.errors import Stopped
 from enamel.core.files import put_in_place
@@ -35,7 +35,7 @@ from enamel.core.refine.protect import Protected, at_last, next_lower
 from enamel.core.refine.separate import JOIN_BLOCK, TileFolder, network_tile, surrounding
 from enamel.core.refine.state import StateCanvas
 from enamel.core.refine.tilework import (
-    Led,
+    GuidedDenoiser,
     Outcome,
     Pass,
     Runner,
@@ -56,7 +56,7 @@ CODED = 512
 class Cut:
     """What a region needs: tiles that estimate, and tiles of the ways there and back. All in cells."""
 
-    traits: Traits
+    spec: ModelSpec
     estimating: Grid
     coding: Grid
     region: Box
@@ -66,25 +66,25 @@ class Cut:
     encoded: list[Tile]
 
     @classmethod
-    def of(cls, settings: Refine, traits: Traits, size: Size, region: Box) -> "Cut":
+    def of(cls, settings: Refine, spec: ModelSpec, size: Size, region: Box) -> "Cut":
         """For a region in px of a picture of ``size``."""
-        space, snap = traits.space, traits.grid // traits.space.factor
-        whole = space.size(size.rounded_up(traits.grid))
-        tile = space.size(network_tile(settings, traits, size))
+        space, snap = spec.space, spec.grid // spec.space.factor
+        whole = space.size(size.rounded_up(spec.grid))
+        tile = space.size(network_tile(settings, spec, size))
         overlap = -(-settings.overlap_px // space.factor)
         estimating = Grid(whole, tile, overlap, snap, settings.feather)
-        coding = _coding(traits, whole)
+        coding = _coding(spec, whole)
         decoded = coding.touching(space.box(region).intersection(Box.whole(whole)))
         tiles = estimating.touching(surrounding(decoded[1:], decoded[0].box))
         covered = surrounding(tiles[1:], tiles[0].box)
-        return cls(traits, estimating, coding, covered, decoded, tiles, coding.touching(covered))
+        return cls(spec, estimating, coding, covered, decoded, tiles, coding.touching(covered))
 
 
-def _coding(traits: Traits, whole: Size) -> Grid:
+def _coding(spec: ModelSpec, whole: Size) -> Grid:
     """The tiles of the ways there and back: cut where these look only so far, else blended."""
-    factor, snap = traits.space.factor, traits.grid // traits.space.factor
-    side = -(-max(CODED, traits.native_tile) // traits.grid) * snap
-    radius = traits.space.coding_radius
+    factor, snap = spec.space.factor, spec.grid // spec.space.factor
+    side = -(-max(CODED, spec.native_tile) // spec.grid) * snap
+    radius = spec.space.coding_radius
     if radius is None:
         return Grid(whole, Size(side, side), side // 4, snap, 1.0)
     overlap = 2 * (-(-radius // (factor * snap)) * snap)
@@ -92,18 +92,18 @@ def _coding(traits: Traits, whole: Size) -> Grid:
     return Grid(whole, Size(side, side), overlap, snap, 0.0)
 
 
-def reach(settings: Refine, traits: Traits, size: Size, region: Box) -> Box:
+def reach(settings: Refine, spec: ModelSpec, size: Size, region: Box) -> Box:
     """The part of the padded picture that refining the region reads."""
-    cut = Cut.of(settings, traits, size, region)
-    return traits.space.pixels(surrounding(cut.encoded, cut.region))
+    cut = Cut.of(settings, spec, size, region)
+    return spec.space.pixels(surrounding(cut.encoded, cut.region))
 
 
-def counted(settings: Refine, traits: Traits, size: Size, region: Box) -> tuple[int, int, float]:
+def counted(settings: Refine, spec: ModelSpec, size: Size, region: Box) -> tuple[int, int, float]:
     """Tiles, pieces of work, and megapixels that the network sees in all evaluations."""
-    cut = Cut.of(settings, traits, size, region)
-    steps = len(plan(settings, traits))
+    cut = Cut.of(settings, spec, size, region)
+    steps = len(plan(settings, spec))
     tasks = len(cut.encoded) + steps * len(cut.tiles) + len(cut.decoded)
-    seen = traits.space.pixels(Box.whole(cut.estimating.used)).area / 1e6
+    seen = spec.space.pixels(Box.whole(cut.estimating.used)).area / 1e6
     return len(cut.tiles), tasks, seen * len(cut.tiles) * steps
 
 
@@ -118,10 +118,10 @@ class _Blended:
         self.runner = runner
         self.region = region
         self.folder = folder
-        self.traits = work.denoiser.traits
-        self.space = self.traits.space
-        self.cut = Cut.of(work.settings, self.traits, work.size, region)
-        self.sigmas = [evaluation.sigma for evaluation in work.plan] + [0.0]
+        self.spec = work.denoiser.spec
+        self.space = self.spec.space
+        self.cut = Cut.of(work.settings, self.spec, work.size, region)
+        self.sigmas = [sampler_step.sigma for sampler_step in work.plan] + [0.0]
 
     def run(self) -> Canvas:
         steps = len(self.work.plan)
@@ -153,8 +153,8 @@ class _Blended:
 
     def _evaluation(self, number: int) -> None:
         """One evaluation of all tiles, blended, and the step after it."""
-        evaluation = self.work.plan[number]
-        tiles = TileFolder(self.folder / f"estimates-{number:03d}")
+        sampler_step = self.work.plan[number]
+        tiles = TileFolder(self.folder / f"denoised-{number:03d}")
         with self._state(number) as state:
 
             def task(tile: Tile) -> Estimating:
@@ -163,16 +163,16 @@ class _Blended:
             self._carry_out(self.cut.tiles, tiles, task)
 
             def stepped(block: Box) -> State:
-                estimate = self._blended(tiles, block)
-                after = evaluation.advance(
+                denoised = self._blended(tiles, block)
+                after = sampler_step.step(
                     state.read_all(block),
-                    estimate,
+                    denoised,
                     lambda step: self._noise(noise.STEP + step, block),
                 )
                 held = self._protected(block, after[0], number + 1)
                 return held, *after[1:]
 
-            self._keep_state(number + 1, evaluation.fields_out, stepped)
+            self._keep_state(number + 1, sampler_step.fields_out, stepped)
         shutil.rmtree(tiles.folder)
         self._state_file(number).unlink()
 
@@ -189,7 +189,7 @@ class _Blended:
         coding = self.cut.coding
         in_px = Grid(
             self.work.padded, Size(coding.tile.width * f, coding.tile.height * f),
-            coding.overlap * f, self.traits.grid, coding.feather,
+            coding.overlap * f, self.spec.grid, coding.feather,
         )  # fmt: skip
 
         def joined(block: Box) -> SampleArray:
@@ -208,12 +208,12 @@ class _Blended:
         for tile, outcome in zip(missing, outcomes, strict=False):
             tiles.keep(tile, outcome.state[0])
             left -= 1
-            self.runner.tell(self.work.size, outcome.keep, outcome.estimate)
+            self.runner.tell(self.work.size, outcome.keep, outcome.denoised)
         if left:
             raise Stopped
 
     def _blended(self, tiles: TileFolder, block: Box) -> FloatArray:
-        """The estimates of all tiles over a block."""
+        """Blend the predictions of all tiles over a block."""
         grid, channels = self.cut.estimating, self.space.channels
         if len(self.cut.tiles) == grid.count:
             return tiles.summed(grid, block, channels=channels)
@@ -225,7 +225,7 @@ class _Blended:
         return self.space.pixels(tile.box)
 
     def _noise(self, stream: int, block: Box) -> FloatArray:
-        return noise_at(self.traits, self.work.settings, stream, self.space.pixels(block))
+        return noise_at(self.spec, self.work.settings, stream, self.space.pixels(block))
 
     def _protected(self, block: Box, values: FloatArray, number: int) -> FloatArray:
         """Values before evaluation ``number``, held to the source where a part is protected still."""
@@ -238,7 +238,7 @@ class _Blended:
         held = Protected(
             source,
             self._noise(self.work.stream, block),
-            begun_at(self.traits, self.work.settings, shares),
+            begun_at(self.spec, self.work.settings, shares),
         )
         return held.over(values, sigma, next_lower(self.sigmas, number))
 
@@ -247,7 +247,7 @@ class _Blended:
         if self.work.shares is None:
             return samples
         source = to_signed(self.work.source.read(block))
-        begun = begun_at(self.traits, self.work.settings, self.work.shares.read(block))
+        begun = begun_at(self.spec, self.work.settings, self.work.shares.read(block))
         return to_samples(at_last(to_signed(samples), source, begun, self.sigmas[-2]))
 
     def _keep_state(self, number: int, fields: int, values: Callable[[Box], State]) -> None:
@@ -276,7 +276,7 @@ class Encoding:
 
     @classmethod
     def of(cls, work: Pass, box: Box) -> "Encoding":
-        held_by_start = work.denoiser.traits.holding is Holding.START
+        held_by_start = work.denoiser.spec.holding is Holding.START
         start = work.structure if held_by_start else work.source
         return cls(work.denoiser, work.settings, box, start.read(box))
 
@@ -296,27 +296,29 @@ class Estimating:
     box: Box
     x: FloatArray
     structure: SampleArray
-    weak: SampleArray | None
+    unconditional: SampleArray | None
     words: Words | None
-    against: Words | None
+    negative: Words | None
 
     @classmethod
     def of(cls, work: Pass, number: int, box: Box, x: FloatArray) -> "Estimating":
-        weak = work.weak.read(box) if work.weak else None
+        unconditional = work.unconditional.read(box) if work.unconditional else None
         script = work.script
         return cls(
-            work.denoiser, work.settings, number, box, x, work.structure.read(box), weak,
-            script.at(box), script.against(),
+            work.denoiser, work.settings, number, box, x, work.structure.read(box), unconditional,
+            script.at(box), script.negative(),
         )  # fmt: skip
 
     def __call__(self) -> Outcome:
-        traits = self.denoiser.traits
-        led = Led(self.denoiser, self.settings, self.structure, self.weak, self.words, self.against)
+        spec = self.denoiser.spec
+        guided = GuidedDenoiser(
+            self.denoiser, self.settings, self.structure, self.unconditional, self.words, self.negative
+        )  # fmt: skip
         began = time.perf_counter()
-        estimate = led.estimate(self.x, plan(self.settings, traits)[self.number])
+        denoised = guided.predict(self.x, plan(self.settings, spec)[self.number])
         seconds = time.perf_counter() - began
-        seen = to_samples(self.denoiser.glimpse(estimate))
-        return Outcome(self.box, (estimate,), seen, seconds)
+        seen = to_samples(self.denoiser.latent_preview(denoised))
+        return Outcome(self.box, (denoised,), seen, seconds)
 
 
 @dataclass(frozen=True, slots=True)

@@ -6,7 +6,7 @@ result is what the network would give for the whole picture at once, whatever th
 
 from pathlib import Path
 
-from enamel.core.diffusion.denoiser import Traits
+from enamel.core.diffusion.denoiser import ModelSpec
 from enamel.core.errors import Stopped
 from enamel.core.files import PARTIAL, put_in_place
 from enamel.core.geometry import Box, Size, cells
@@ -19,34 +19,34 @@ LARGEST_CORE = 1024
 """Longest side in px of a core where none is asked for."""
 
 
-def margin_of(traits: Traits) -> int:
+def margin_of(spec: ModelSpec) -> int:
     """What a tile is read with on each side: the receptive radius, rounded up to the grid."""
-    assert traits.radius is not None, f"{traits.name} looks at whole tiles; `blended` is for those"
-    return -(-traits.radius // traits.grid) * traits.grid
+    assert spec.radius is not None, f"{spec.name} looks at whole tiles; `blended` is for those"
+    return -(-spec.radius // spec.grid) * spec.grid
 
 
-def regions_of(settings: Refine, traits: Traits, size: Size, region: Box) -> list[Box]:
+def regions_of(settings: Refine, spec: ModelSpec, size: Size, region: Box) -> list[Box]:
     """For each evaluation, the part of the picture it must cover for the region to be exact.
 
     The last covers the region; each earlier one the receptive radius more on every side.
     """
-    whole = Box.whole(size.rounded_up(traits.grid))
-    margin = margin_of(traits)
-    count = len(plan(settings, traits))
-    snapped = region.snapped_out(traits.grid).intersection(whole)
+    whole = Box.whole(size.rounded_up(spec.grid))
+    margin = margin_of(spec)
+    count = len(plan(settings, spec))
+    snapped = region.snapped_out(spec.grid).intersection(whole)
     return [snapped.grown(margin * (count - 1 - n)).intersection(whole) for n in range(count)]
 
 
-def core_tile(settings: Refine, traits: Traits, size: Size) -> Size:
+def core_tile(settings: Refine, spec: ModelSpec, size: Size) -> Size:
     """What of the picture is computed at once: the tile asked for, or what costs least.
 
     The result does not depend on it, but for words of parts, which go by tiles: with those the tile is
     the one asked for.
     """
-    tile = Size(*settings.tile).rounded_up(traits.grid)
+    tile = Size(*settings.tile).rounded_up(spec.grid)
     if settings.fit is Fit.EXACT or settings.regions:
         return tile
-    width, height = (_even(side, traits.grid) for side in size)
+    width, height = (_even(side, spec.grid) for side in size)
     return Size(width, height)
 
 
@@ -56,27 +56,27 @@ def _even(length: int, grid: int) -> int:
     return -(-length // (count * grid)) * grid
 
 
-def cores_of(settings: Refine, traits: Traits, size: Size, region: Box) -> list[Box]:
+def cores_of(settings: Refine, spec: ModelSpec, size: Size, region: Box) -> list[Box]:
     """The parts a region is computed in: cut along the picture's own grid of tiles, so that words
     for parts of the picture reach the same pixels in a window as in the whole."""
-    tile = core_tile(settings, traits, size)
+    tile = core_tile(settings, spec, size)
     return cells(region, tile.width, tile.height)
 
 
-def reach(settings: Refine, traits: Traits, size: Size, region: Box) -> Box:
+def reach(settings: Refine, spec: ModelSpec, size: Size, region: Box) -> Box:
     """The part of the padded picture that refining the region reads."""
-    whole = Box.whole(size.rounded_up(traits.grid))
-    first = regions_of(settings, traits, size, region)[0]
-    return first.grown(margin_of(traits)).intersection(whole)
+    whole = Box.whole(size.rounded_up(spec.grid))
+    first = regions_of(settings, spec, size, region)[0]
+    return first.grown(margin_of(spec)).intersection(whole)
 
 
-def counted(settings: Refine, traits: Traits, size: Size, region: Box) -> tuple[int, float]:
+def counted(settings: Refine, spec: ModelSpec, size: Size, region: Box) -> tuple[int, float]:
     """How many cores a pass over the region computes, over all evaluations, and how many megapixels the
     network sees for them. They are counted by rows and columns, not walked through."""
-    whole = Size(*size).rounded_up(traits.grid)
-    tile, margin = core_tile(settings, traits, size), margin_of(traits)
+    whole = Size(*size).rounded_up(spec.grid)
+    tile, margin = core_tile(settings, spec, size), margin_of(spec)
     cores, seen = 0, 0
-    for part in regions_of(settings, traits, size, region):
+    for part in regions_of(settings, spec, size, region):
         columns = _along(part.x, part.right, tile.width, margin, whole.width)
         rows = _along(part.y, part.bottom, tile.height, margin, whole.height)
         cores += len(columns) * len(rows)
@@ -103,10 +103,10 @@ class _Joint:
         self.work = work
         self.runner = runner
         self.folder = folder
-        settings, traits = work.settings, work.denoiser.traits
-        self.regions = regions_of(settings, traits, work.size, region)
-        self.cores = [cores_of(settings, traits, work.size, part) for part in self.regions]
-        self.margin = margin_of(traits)
+        settings, spec = work.settings, work.denoiser.spec
+        self.regions = regions_of(settings, spec, work.size, region)
+        self.cores = [cores_of(settings, spec, work.size, part) for part in self.regions]
+        self.margin = margin_of(spec)
 
     def run(self) -> Canvas:
         self.runner.total = sum(len(cores) for cores in self.cores)
@@ -162,7 +162,7 @@ class _Joint:
             canvas.settle()  # before the journal says that the core is there
             journal.add(index)
             left -= 1
-            self.runner.tell(work.size, core, outcome.estimate)
+            self.runner.tell(work.size, core, outcome.denoised)
         if left:
             raise Stopped
         put_in_place(partial, finished)

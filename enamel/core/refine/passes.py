@@ -9,7 +9,7 @@ work lies in a folder; the same call goes on from it.
 from dataclasses import dataclass
 from pathlib import Path
 
-from enamel.core.diffusion.denoiser import Denoiser, Traits
+from enamel.core.diffusion.denoiser import Denoiser, ModelSpec
 from enamel.core.errors import Refusal
 from enamel.core.geometry import Box, Size
 from enamel.core.picture.canvas import Canvas, Mirrored, Picture
@@ -30,7 +30,7 @@ class Sources:
     structure: Picture
     """What the structure is held to; for a refiner that is given none, where the pass starts from with
     as little of the source as hold leaves."""
-    weak: Picture | None
+    unconditional: Picture | None
     """The structure held half as firmly, when guidance is not 1."""
 
 
@@ -50,33 +50,33 @@ def refine(
         If the runner's stop sign showed; finished work is kept in the folder.
     """
     size = pictures.source.size
-    padded = size.rounded_up(denoiser.traits.grid)
+    padded = size.rounded_up(denoiser.spec.grid)
     work = Pass(
         Mirrored(pictures.source, padded),
         Mirrored(pictures.structure, padded),
-        Mirrored(pictures.weak, padded) if pictures.weak else None,
+        Mirrored(pictures.unconditional, padded) if pictures.unconditional else None,
         settings,
         denoiser,
         size,
     )
-    if blends(settings, denoiser.traits):
+    if blends(settings, denoiser.spec):
         return blended.refine_blended(work, runner, region, folder)
     if settings.mode is Mode.JOINT:
         return joint.refine_joint(work, runner, region, folder)
     return separate.refine_separate(work, runner, region, folder)
 
 
-def reach(settings: Refine, traits: Traits, size: Size, region: Box) -> Box:
+def reach(settings: Refine, spec: ModelSpec, size: Size, region: Box) -> Box:
     """The part of the enlarged picture that refining the region reads."""
     way = joint if settings.mode is Mode.JOINT else separate
-    if blends(settings, traits):
+    if blends(settings, spec):
         way = blended
-    return way.reach(settings, traits, size, region).intersection(Box.whole(size))
+    return way.reach(settings, spec, size, region).intersection(Box.whole(size))
 
 
-def blends(settings: Refine, traits: Traits) -> bool:
+def blends(settings: Refine, spec: ModelSpec) -> bool:
     """Whether a pass is joint by blending estimates; a window is then near the whole, not the same."""
-    return settings.mode is Mode.JOINT and traits.radius is None
+    return settings.mode is Mode.JOINT and spec.radius is None
 
 
 @dataclass(frozen=True, slots=True)
@@ -95,7 +95,7 @@ class Work:
     """Megapixels of finished tiles that lie on disk until the pass ends."""
 
 
-def work_of(settings: Refine, traits: Traits, size: Size, region: Box | None = None) -> Work:
+def work_of(settings: Refine, spec: ModelSpec, size: Size, region: Box | None = None) -> Work:
     """How much a pass over a region, or the whole, has to do: counted, not walked through.
 
     Raises
@@ -104,20 +104,20 @@ def work_of(settings: Refine, traits: Traits, size: Size, region: Box | None = N
         When there would be more than `MOST_TASKS`.
     """
     region = region or Box.whole(size)
-    each, evaluations = settings.calls, len(plan(settings, traits))
-    if blends(settings, traits):
-        tiles, tasks, seen = blended.counted(settings, traits, size, region)
-        seen = seen * each + region.area / 1e6 * traits.space.coding_cost
+    each, evaluations = settings.calls, len(plan(settings, spec))
+    if blends(settings, spec):
+        tiles, tasks, seen = blended.counted(settings, spec, size, region)
+        seen = seen * each + region.area / 1e6 * spec.space.coding_cost
         work = Work(tiles, tasks, evaluations * each, seen, size.megapixels)
     elif settings.mode is Mode.JOINT:
-        tasks, seen = joint.counted(settings, traits, size, region)
+        tasks, seen = joint.counted(settings, spec, size, region)
         work = Work(tasks // evaluations, tasks, evaluations * each, seen * each, 0.0)
     else:
-        first, over = separate.counted(settings, traits, size, region)
-        area = separate.grid_of(settings, traits, size).used.megapixels
-        again = len(plan(separate.over_joins(settings), traits)) if over else 0
+        first, over = separate.counted(settings, spec, size, region)
+        area = separate.grid_of(settings, spec, size).used.megapixels
+        again = len(plan(separate.over_joins(settings), spec)) if over else 0
         seen = area * (first * evaluations + over * again) * each
-        seen += area * (first + over) * traits.space.coding_cost
+        seen += area * (first + over) * spec.space.coding_cost
         work = Work(first, first + over, evaluations * each, seen, area * (first + over))
     if work.tasks > MOST_TASKS:
         raise Refusal(
@@ -127,13 +127,13 @@ def work_of(settings: Refine, traits: Traits, size: Size, region: Box | None = N
     return work
 
 
-def tile_boxes(settings: Refine, traits: Traits, size: Size) -> list[Box]:
+def tile_boxes(settings: Refine, spec: ModelSpec, size: Size) -> list[Box]:
     """Where the tiles of a pass lie on the picture, overlaps included, in the order they come."""
     whole = Box.whole(size)
-    if settings.mode is Mode.JOINT and not blends(settings, traits):
-        found = joint.cores_of(settings, traits, size, Box.whole(size.rounded_up(traits.grid)))
+    if settings.mode is Mode.JOINT and not blends(settings, spec):
+        found = joint.cores_of(settings, spec, size, Box.whole(size.rounded_up(spec.grid)))
         return [box.intersection(whole) for box in found]
-    grid = separate.grid_of(settings, traits, size)
+    grid = separate.grid_of(settings, spec, size)
     return [
         tile.box.intersection(whole)
         for group in separate.rounds(settings, grid, whole)

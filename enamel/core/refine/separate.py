@@ -13,7 +13,7 @@ from pathlib import Path
 import numpy as np
 
 from enamel.core.diffusion import noise
-from enamel.core.diffusion.denoiser import Traits
+from enamel.core.diffusion.denoiser import ModelSpec
 from enamel.core.errors import Stopped
 from enamel.core.files import whole_file
 from enamel.core.geometry import Box, Size
@@ -25,31 +25,31 @@ from enamel.core.schedule import Fit, Order, Refine
 JOIN_BLOCK = 1024
 
 
-def network_tile(settings: Refine, traits: Traits, size: Size) -> Size:
+def network_tile(settings: Refine, spec: ModelSpec, size: Size) -> Size:
     """Size of the tiles of a pass over a picture of ``size``: as asked for or fitted to it, on the
     network's grid."""
-    tile = Size(*settings.tile).rounded_up(traits.grid)
+    tile = Size(*settings.tile).rounded_up(spec.grid)
     if settings.fit is Fit.EXACT:
         return tile
-    sides = zip(size.rounded_up(traits.grid), tile, strict=True)
+    sides = zip(size.rounded_up(spec.grid), tile, strict=True)
     return Size(
-        *(fitting_side(length, side, settings.overlap_px, traits.grid) for length, side in sides)
+        *(fitting_side(length, side, settings.overlap_px, spec.grid) for length, side in sides)
     )
 
 
-def grid_of(settings: Refine, traits: Traits, size: Size) -> Grid:
+def grid_of(settings: Refine, spec: ModelSpec, size: Size) -> Grid:
     """The overlapping tiles of a separate pass over a picture of ``size``."""
-    padded = size.rounded_up(traits.grid)
-    tile = network_tile(settings, traits, size)
-    return Grid(padded, tile, settings.overlap_px, traits.grid, settings.feather)
+    padded = size.rounded_up(spec.grid)
+    tile = network_tile(settings, spec, size)
+    return Grid(padded, tile, settings.overlap_px, spec.grid, settings.feather)
 
 
-def moved_to_fewest(window: Box, settings: Refine, traits: Traits, size: Size) -> Box:
+def moved_to_fewest(window: Box, settings: Refine, spec: ModelSpec, size: Size) -> Box:
     """A window of a picture of ``size``, moved a little to where fewer tiles have to be made for it.
 
     It stays where it is when moving saves none. It is moved by at most half of itself each way.
     """
-    grid = grid_of(settings, traits, size)
+    grid = grid_of(settings, spec, size)
     moved = grid.nearest_with_fewest(window)
     inside = Box.whole(size).contains(moved)
     fewer = len(grid.touching(moved)) < len(grid.touching(window))
@@ -167,18 +167,18 @@ class Tiles:
         return cls(inner, rounds(settings, grid, inner), joining)
 
 
-def reach(settings: Refine, traits: Traits, size: Size, region: Box) -> Box:
+def reach(settings: Refine, spec: ModelSpec, size: Size, region: Box) -> Box:
     """The part of the padded picture that refining the region reads."""
-    needed = Tiles.of(settings, grid_of(settings, traits, size), region)
+    needed = Tiles.of(settings, grid_of(settings, spec, size), region)
     return surrounding([tile for group in needed.rounds for tile in group], needed.inner)
 
 
-def counted(settings: Refine, traits: Traits, size: Size, region: Box) -> tuple[int, int]:
+def counted(settings: Refine, spec: ModelSpec, size: Size, region: Box) -> tuple[int, int]:
     """How many tiles a pass over the region runs, and how many over the joins after it.
 
     For the whole picture, which may have very many, they are not walked through.
     """
-    grid = grid_of(settings, traits, size)
+    grid = grid_of(settings, spec, size)
     if region == Box.whole(size):
         over = LyingAcross.of(settings.joins.width, grid, region).count if settings.joins else 0
         return grid.count, over
@@ -194,14 +194,14 @@ def over_joins(settings: Refine) -> Refine:
     assert settings.joins is not None
     return replace(
         settings, strength=settings.joins.strength, joins=None, order=Order.ROWS,
-        give_back=0.0, grit=0.0, contrast=1.0, chroma=1.0,
+        restore=0.0, extra_noise=0.0, contrast=1.0, chroma=1.0,
     )  # fmt: skip
 
 
 def refine_separate(work: Pass, runner: Runner, region: Box, folder: Path) -> Canvas:
     """The refined pixels of the region, as a canvas in ``folder``."""
-    settings, traits = work.settings, work.denoiser.traits
-    grid = grid_of(settings, traits, work.size)
+    settings, spec = work.settings, work.denoiser.spec
+    grid = grid_of(settings, spec, work.size)
     needed = Tiles.of(settings, grid, region)
     runner.total = sum(len(group) for group in needed.rounds) + len(needed.joining)
     tiles = TileFolder(folder / "tiles")

@@ -15,8 +15,8 @@ import numpy as np
 
 from enamel.core import ENGINE_VERSION
 from enamel.core.diffusion import noise
-from enamel.core.diffusion.denoiser import Condition, Denoiser, Holding, Traits, Words
-from enamel.core.diffusion.samplers import Evaluation, State, evaluations
+from enamel.core.diffusion.denoiser import Condition, Denoiser, Holding, ModelSpec, Words
+from enamel.core.diffusion.samplers import SamplerStep, State, sampler_steps
 from enamel.core.diffusion.sigmas import Spacing, levels, own_levels, sigma_of
 from enamel.core.geometry import Box, Size
 from enamel.core.picture.canvas import (
@@ -40,17 +40,17 @@ AHEAD = 2
 
 
 @lru_cache(maxsize=64)
-def plan(settings: Refine, traits: Traits) -> list[Evaluation]:
-    """The network evaluations of a pass, from the level of its strength down to 0."""
+def plan(settings: Refine, spec: ModelSpec) -> list[SamplerStep]:
+    """Return the sampler steps of a pass, from the noise level of its strength down to 0."""
     if settings.spacing is Spacing.OWN:
-        sigmas = own_levels(settings.strength, settings.steps, traits.strength_map)
+        sigmas = own_levels(settings.strength, settings.steps, spec.strength_map)
     else:
-        start = sigma_of(settings.strength, traits.strength_map)
-        sigmas = levels(start, traits.sigma_min, settings.steps, settings.spacing, traits.rho)
-    missing = settings.missing if traits.gives_back else 0.0
-    strengths, lags = zip(*traits.lag, strict=True)
-    lag = float(np.interp(settings.strength, strengths, lags))
-    return evaluations(settings.sampler, sigmas, missing, lag)
+        start = sigma_of(settings.strength, spec.strength_map)
+        sigmas = levels(start, spec.sigma_min, settings.steps, settings.spacing, spec.rho)
+    degradation = settings.degradation if spec.restores_detail else 0.0
+    strengths, fractions = zip(*spec.final_degradation, strict=True)
+    final_degradation = float(np.interp(settings.strength, strengths, fractions))
+    return sampler_steps(settings.sampler, sigmas, degradation, final_degradation)
 
 
 @dataclass(frozen=True, slots=True)
@@ -84,11 +84,11 @@ class Finished:
         self.mask = mask
         self.noise = noise
 
-    def over(self, x: FloatArray, sigma: float, missing: float) -> FloatArray:
+    def over(self, x: FloatArray, sigma: float, degradation: float) -> FloatArray:
         """x, with the neighbours where they count: lacking and noisy as x is at this level."""
         known = self.known
-        if missing > 0:
-            known = known + self.lost * np.float32(missing)
+        if degradation > 0:
+            known = known + self.lost * np.float32(degradation)
         if sigma > 0:
             known = known + self.noise * np.float32(sigma)
         return x + (known - x) * self.mask
@@ -96,14 +96,15 @@ class Finished:
 
 @dataclass(frozen=True, slots=True)
 class Outcome:
-    """What came of a task: the state of the kept part, the estimate it had, the network's time.
+    """Result of a tile task: sampler state of the tile's interior, its last denoised prediction, and
+    seconds spent in the network.
 
-    After the last evaluation the state is pixels; before, it is in the network's space.
+    After the last step the state is pixels; before, it is in the network's space.
     """
 
     keep: Box
     state: State
-    estimate: SampleArray
+    denoised: SampleArray
     model_seconds: float
 
 
@@ -127,10 +128,10 @@ class Task:
     source: SampleArray | None
     """The picture the pass starts from; needed when there is no state."""
     structure: SampleArray
-    weak: SampleArray | None
-    """The structure taken away; the estimate under it is what guidance moves away from."""
+    unconditional: SampleArray | None
+    """The softened structure; guidance moves away from the prediction under it."""
     words: Words | None
-    against: Words | None
+    negative: Words | None
     held: Held | None
     stream: int
     """Noise stream that the pass starts from."""
@@ -150,14 +151,14 @@ class Task:
         # what was left out has its part in the arrays
         held = (None, None) if self.held is None else (self.held.samples, self.held.mask)
         return key_of(
-            ENGINE_VERSION, self.denoiser.traits.digest, plain, self.box, self.keep, self.first,
-            self.last, self.stream, self.source, self.structure, self.weak, self.words, self.against,
-            *held, self.shares,
+            ENGINE_VERSION, self.denoiser.spec.digest, plain, self.box, self.keep, self.first,
+            self.last, self.stream, self.source, self.structure, self.unconditional, self.words,
+            self.negative, *held, self.shares,
         )  # fmt: skip
 
     def __call__(self) -> Outcome:
-        evaluation_plan = plan(self.settings, self.denoiser.traits)
-        space = self.denoiser.traits.space
+        evaluation_plan = plan(self.settings, self.denoiser.spec)
+        space = self.denoiser.spec.space
         inner = space.box(self.keep).relative_to(space.box(self.box)).slices
         seconds = 0.0
         if self.state is None:
@@ -167,28 +168,32 @@ class Task:
             state: State = (self._noised(signal, evaluation_plan[0].sigma),)
         else:
             state = self.state
-        led = Led(self.denoiser, self.settings, self.structure, self.weak, self.words, self.against)
+        guided = GuidedDenoiser(
+            self.denoiser, self.settings, self.structure, self.unconditional, self.words, self.negative
+        )  # fmt: skip
         finished = self._finished()
         protected = self._protected()
-        following = [*(evaluation.sigma for evaluation in evaluation_plan), 0.0]
-        estimate: FloatArray = state[0]
+        following = [*(sampler_step.sigma for sampler_step in evaluation_plan), 0.0]
+        denoised: FloatArray = state[0]
         for number in range(self.first, self.last):
-            evaluation = evaluation_plan[number]
+            sampler_step = evaluation_plan[number]
             if finished is not None:
-                held = finished.over(state[0], evaluation.sigma, evaluation.missing)
+                held = finished.over(state[0], sampler_step.sigma, sampler_step.degradation)
                 state = (held, *state[1:])
             if protected is not None:
                 lower = next_lower(following, number)
-                state = (protected.over(state[0], evaluation.sigma, lower), *state[1:])
+                state = (protected.over(state[0], sampler_step.sigma, lower), *state[1:])
             began = time.perf_counter()
-            estimate = led.estimate(state[0], evaluation)[inner]
+            denoised = guided.predict(state[0], sampler_step)[inner]
             seconds += time.perf_counter() - began
             kept = (state[0][inner], *state[1:])
-            state = evaluation.advance(kept, estimate, self._noise)
+            state = sampler_step.step(kept, denoised, self._noise)
         if finished is not None:
             state = (finished.over(state[0], 0.0, 0.0), *state[1:])
         if self.last < len(evaluation_plan):
-            return Outcome(self.keep, state, to_samples(self.denoiser.glimpse(estimate)), seconds)
+            return Outcome(
+                self.keep, state, to_samples(self.denoiser.latent_preview(denoised)), seconds
+            )
         began = time.perf_counter()
         pixels = self.denoiser.decode(state[0])
         seconds += time.perf_counter() - began
@@ -198,14 +203,14 @@ class Task:
 
     @property
     def _guided_beside(self) -> bool:
-        return self.denoiser.traits.holding is Holding.GUIDE
+        return self.denoiser.spec.holding is Holding.GUIDE
 
     def _finished(self) -> Finished | None:
         """The held neighbours in the network's space, if there are any."""
         if self.held is None:
             return None
         assert self.source is not None
-        space, mask = self.denoiser.traits.space, self.held.mask
+        space, mask = self.denoiser.spec.space, self.held.mask
         known = to_signed(self.held.samples)
         if space.latent:
             # where nothing is held, a cell's surroundings must not be black
@@ -219,8 +224,8 @@ class Task:
         if self.shares is None or float(self.shares.min()) == 1:
             return None
         assert self.source is not None
-        traits = self.denoiser.traits
-        begun = begun_at(traits, self.settings, traits.space.cells(self.shares))
+        spec = self.denoiser.spec
+        begun = begun_at(spec, self.settings, spec.space.cells(self.shares))
         source = self.denoiser.encode(to_signed(self.source))
         return Protected(source, self._starting_noise(), begun)
 
@@ -229,13 +234,13 @@ class Task:
         assert self.shares is not None
         assert self.source is not None
         inner = self.keep.relative_to(self.box).slices
-        begun = begun_at(self.denoiser.traits, self.settings, self.shares[inner])
+        begun = begun_at(self.denoiser.spec, self.settings, self.shares[inner])
         return at_last(pixels, to_signed(self.source[inner]), begun, sigma)
 
     def _signal(self) -> FloatArray:
         """What the pass starts from in the network's space, before its noise."""
         start = self.source
-        if self.denoiser.traits.holding is Holding.START:
+        if self.denoiser.spec.holding is Holding.START:
             start = self.structure
         assert start is not None
         return self.denoiser.encode(signal_of(start, self.box, self.settings))
@@ -247,39 +252,40 @@ class Task:
         return values
 
     def _starting_noise(self) -> FloatArray:
-        return noise_at(self.denoiser.traits, self.settings, self.stream, self.box)
+        return noise_at(self.denoiser.spec, self.settings, self.stream, self.box)
 
     def _noise(self, step: int) -> FloatArray:
-        return noise_at(self.denoiser.traits, self.settings, noise.STEP + step, self.keep)
+        return noise_at(self.denoiser.spec, self.settings, noise.STEP + step, self.keep)
 
 
-def begun_at(traits: Traits, settings: Refine, shares: FloatArray) -> FloatArray:
+def begun_at(spec: ModelSpec, settings: Refine, shares: FloatArray) -> FloatArray:
     """Noise level at which what is left a share of the strength begins to take part."""
-    return starts(shares, settings.strength, traits.strength_map)
+    return starts(shares, settings.strength, spec.strength_map)
 
 
-def noise_at(traits: Traits, settings: Refine, stream: int, box: Box) -> FloatArray:
+def noise_at(spec: ModelSpec, settings: Refine, stream: int, box: Box) -> FloatArray:
     """The noise of a place in a refiner's space; ``box`` in px."""
-    return noise.gaussian(settings.seed, stream, traits.space.box(box), traits.space.channels)
+    return noise.gaussian(settings.seed, stream, spec.space.box(box), spec.space.channels)
 
 
 def signal_of(source: SampleArray, box: Box, settings: Refine) -> FloatArray:
-    """The pixels that a pass starts from, in −1…1: the source with grit, contrast and chroma."""
+    """The pixels that a pass starts from, in −1…1: the source with extra noise, contrast and chroma."""
     signal = gained(to_signed(source), settings.contrast, settings.chroma)
-    if settings.grit:
+    if settings.extra_noise:
         # twice, because the signed scale is two units from black to white
         rough = noise.gaussian(settings.seed, noise.GRIT, box)
-        signal = signal + rough * np.float32(2 * settings.grit)
+        signal = signal + rough * np.float32(2 * settings.extra_noise)
     return signal
 
 
-class Led:
-    """A network with what leads it at one place.
+class GuidedDenoiser:
+    """A denoiser with its conditions at one place, and guidance between them.
 
     Parameters
     ----------
-    structure, weak : samples of the place; ``weak`` is the structure that guidance moves away from.
-    words, against : what the place is told, and what guidance moves away from.
+    structure, unconditional : samples of the place; ``unconditional`` is the softened structure that
+        guidance moves away from, None at guidance 1.
+    words, negative : the prompt and the negative prompt, as the network takes them.
     """
 
     def __init__(
@@ -287,26 +293,28 @@ class Led:
         denoiser: Denoiser,
         settings: Refine,
         structure: SampleArray,
-        weak: SampleArray | None,
+        unconditional: SampleArray | None,
         words: Words | None,
-        against: Words | None,
+        negative: Words | None,
     ) -> None:
         self.denoiser = denoiser
         self.settings = settings
         hold, guidance = settings.hold, settings.guidance
         self.full = Condition(to_signed(structure), words, 0.0, hold, guidance)
-        self.weak: Condition | None = None
-        if weak is not None:
-            away = to_signed(weak)
-            self.weak = Condition(away, against, 0.0, hold, guidance, against=True)
+        self.unconditional: Condition | None = None
+        if unconditional is not None:
+            away = to_signed(unconditional)
+            self.unconditional = Condition(away, negative, 0.0, hold, guidance, negative=True)
 
-    def estimate(self, x: FloatArray, at: Evaluation) -> FloatArray:
-        """The guided estimate: weak + g · (full − weak) (Ho & Salimans, "Classifier-free diffusion
-        guidance", 2022), the weak one being held half as firmly and led by the negative prompt."""
-        full = self.denoiser.predict(x, at.sigma, replace(self.full, missing=at.missing))
-        if self.weak is None:
+    def predict(self, x: FloatArray, at: SamplerStep) -> FloatArray:
+        """Predict the denoised picture: u + g · (full − u) (Ho & Salimans, "Classifier-free diffusion
+        guidance", 2022), where u is held half as firmly and conditioned on the negative prompt."""
+        full = self.denoiser.predict(x, at.sigma, replace(self.full, degradation=at.degradation))
+        if self.unconditional is None:
             return full
-        start = self.denoiser.predict(x, at.sigma, replace(self.weak, missing=at.missing))
+        start = self.denoiser.predict(
+            x, at.sigma, replace(self.unconditional, degradation=at.degradation)
+        )
         return start + (full - start) * np.float32(self.settings.guidance)
 
 
@@ -326,7 +334,7 @@ class Pass:
 
     source: Picture
     structure: Picture
-    weak: Picture | None
+    unconditional: Picture | None
     settings: Refine
     denoiser: Denoiser
     size: Size
@@ -338,12 +346,12 @@ class Pass:
         return self.source.size
 
     @property
-    def plan(self) -> list[Evaluation]:
-        return plan(self.settings, self.denoiser.traits)
+    def plan(self) -> list[SamplerStep]:
+        return plan(self.settings, self.denoiser.spec)
 
     @property
     def script(self) -> Script:
-        return Script(self.settings, self.denoiser.traits, self.size)
+        return Script(self.settings, self.denoiser.spec, self.size)
 
     @cached_property
     def shares(self) -> Shares | None:
@@ -371,9 +379,9 @@ class Pass:
             fields,
             None if fields and not self.shares else self.source.read(box),
             self.structure.read(box),
-            self.weak.read(box) if self.weak else None,
+            self.unconditional.read(box) if self.unconditional else None,
             self.script.at(keep),
-            self.script.against(),
+            self.script.negative(),
             held,
             self.stream,
             self.shares.read(box) if self.shares else None,

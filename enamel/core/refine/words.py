@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from enamel.core.diffusion.denoiser import Traits, Words
+from enamel.core.diffusion.denoiser import ModelSpec, Words
 from enamel.core.geometry import Box, Size
 from enamel.core.masks import Drawn
 from enamel.core.picture.canvas import FloatArray
@@ -98,18 +98,18 @@ class Script:
     """
 
     settings: Refine
-    traits: Traits
+    spec: ModelSpec
     size: Size
 
     def at(self, tile: Box) -> Words | None:
         """Words for a tile; None when the refiner knows none."""
         shares = [(region.prompt, self._covered(region, tile)) for region in self.settings.regions]
         left = max(0.0, 1 - sum(share for _, share in shares))
-        if self.traits.reads_prompts:
+        if self.spec.reads_prompts:
             return self._written(
                 [*sorted(shares, key=lambda one: -one[1]), (self.settings.prompt, left)]
             )
-        vocabulary = self.traits.vocabulary
+        vocabulary = self.spec.vocabulary
         if not vocabulary:
             return None
         total = np.zeros(len(vocabulary), np.float32)
@@ -122,13 +122,13 @@ class Script:
         counting = [prompt.strip() for prompt, share in shares if share >= LEAST_SHARE]
         return ", ".join(prompt for prompt in counting if prompt)
 
-    def against(self) -> Words | None:
+    def negative(self) -> Words | None:
         """The negative prompt; None when the refiner knows no words."""
-        if self.traits.reads_prompts:
+        if self.spec.reads_prompts:
             return self.settings.negative_prompt
-        if not self.traits.vocabulary:
+        if not self.spec.vocabulary:
             return None
-        return hints(self.settings.negative_prompt, self.traits.vocabulary)
+        return hints(self.settings.negative_prompt, self.spec.vocabulary)
 
     def _covered(self, region: Region, tile: Box) -> float:
         """Share of a tile that a region covers."""

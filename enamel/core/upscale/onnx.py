@@ -27,7 +27,7 @@ PLAIN: dict[str, Any] = {
 }  # fmt: skip
 """What the shipped models are; a card says what differs."""
 KEPT_BYTES = 160 * 2**20
-"""Finished cells kept at hand, for windows that share them."""
+"""Finished cells kept in memory, for windows that share them."""
 
 
 class OnnxUpscaler:

@@ -88,7 +88,7 @@ def start(
     Refusal
         When there is nothing to do, too much, or no room for it; nothing is begun then.
     """
-    foretold: dict[UUID, float] = {}
+    predicted: dict[UUID, float] = {}
     if folder is not None:
         count = len(folders.pictures_in(folder))
         if not count and not watched:
@@ -98,7 +98,7 @@ def start(
         if not count:
             raise Refusal("Choose at least one picture.")
         foreseen = cost(pieces, treatment)
-        foretold = foreseen.each
+        predicted = foreseen.each
         require_room(foreseen.disk_mb, settings.KILN_WORK)
     if count > MOST:
         raise Refusal(f"These are {count} pictures; a batch takes {MOST}. Make several of them.")
@@ -113,7 +113,7 @@ def start(
                 place=place,
                 piece=piece,
                 source=piece.title[:255],
-                foretold=foretold.get(piece.pk),
+                predicted=predicted.get(piece.pk),
             )
             for place, piece in enumerate(pieces)
         )
@@ -122,7 +122,7 @@ def start(
 
 
 def pause(batch: Batch) -> None:
-    """Stop after the tiles in hand; nothing more is begun."""
+    """Stop after the current tiles; nothing more is begun."""
     Batch.objects.filter(pk=batch.pk).update(paused=True)
     for firing in _firings(batch).open():
         firings.stop(firing)
@@ -131,7 +131,7 @@ def pause(batch: Batch) -> None:
 def go_on(batch: Batch) -> None:
     """Go on where it was paused."""
     Batch.objects.filter(pk=batch.pk).update(paused=False, ended=None)
-    for firing in _firings(batch).filter(state=Firing.State.STOPPED, put_away=False):
+    for firing in _firings(batch).filter(state=Firing.State.STOPPED, dismissed=False):
         firings.go_on(firing)
     enqueue_feed()
 
@@ -160,7 +160,7 @@ def again(item: BatchItem) -> None:
     fresh: dict[str, Any] = {"skipped": False, "error": "", "ended": None}
     firing = item.firing
     if firing and firing.state in (Firing.State.STOPPED, Firing.State.FAILED):
-        Firing.objects.filter(pk=firing.pk).update(put_away=False)
+        Firing.objects.filter(pk=firing.pk).update(dismissed=False)
         firings.go_on(firing)
     elif item.fired:
         fresh["ordered"] = False

@@ -63,7 +63,7 @@ def look(batch: Batch) -> None:
     """Take the whole files of a batch's folder into it; of those still being written, note how they are.
 
     A file that changed later is another picture. Where the folder is not watched, looking ends when all
-    that lay there is taken in.
+    that lay there is imported.
     """
     now = time.time()
     known = set(batch.items.exclude(stamp="").values_list("source", "stamp"))

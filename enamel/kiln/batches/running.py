@@ -98,7 +98,7 @@ def _begin(item: BatchItem) -> None:
 
 
 def _brought_in(item: BatchItem) -> Piece:
-    """The piece of a file from the batch's folder; brought in once, also when a worker died after it.
+    """The piece of a file from the batch's folder; imported once, also when a worker died after it.
 
     It is read in a process of its own: nobody has looked at it, and it may be large.
     """

@@ -181,7 +181,7 @@ def other_models(sent: SentCoat) -> list[str]:
 
 
 def megabytes(sent: SentCoat) -> float:
-    """At most so much leaves the house: 16 bits a sample; packed without loss it is less."""
+    """Return the most bytes that are sent: 16 bits a sample; packed without loss it is less."""
     return sum(layer.size.megapixels * BYTES_PER_SAMPLE * 3 for layer in sent.files.values())
 
 

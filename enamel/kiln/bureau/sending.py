@@ -45,7 +45,7 @@ from enamel.kiln.storage.files import keep_file
 from enamel.kiln.storage.layers import add_layer, canvas_in, canvas_of, prepare
 
 SENT = Output(FileFormat.PNG, bits=16, speaks=False)
-"""What leaves the house: pixels, and nothing that says whose or what they are."""
+"""How pictures are sent: without metadata, so that nothing says whose or what they are."""
 LONGEST_WAIT = timedelta(hours=6)
 """After which a coat that has not moved is given up."""
 MOST_SPOILT = 3
@@ -130,8 +130,8 @@ class OrderJob:
                 self._place()
             except Rejected as error:
                 self.fail(
-                    f"The bureau does not take it: {error} Nothing was charged and no picture left "
-                    "the house.", charged_cents=0, uncertain=False,
+                    f"The bureau does not take it: {error} Nothing was charged and no picture was "
+                    "sent.", charged_cents=0, uncertain=False,
                 )  # fmt: skip
                 return None
             self._move(State.SENDING, news="")
@@ -175,7 +175,7 @@ class OrderJob:
             self.fail(f"The bureau makes no offer: {error} Nothing was sent.")
         except ServiceError as error:
             self.fail(
-                f"{error} So there is no offer. Nothing left the house; fire the coat here, or ask "
+                f"{error} So there is no offer. Nothing was sent; fire the coat here, or ask "
                 "again later."
             )
         else:

@@ -21,7 +21,7 @@ from enamel.kiln.locks import is_locked
 from enamel.kiln.models import Firing, Layer, Piece, Timing, Worker
 from enamel.kiln.models.firings import Step, step_as_json, step_from
 from enamel.kiln.queueing import FIRINGS, enqueue_firing
-from enamel.kiln.storage.layers import coat_on, let_go, piece_work, require_room
+from enamel.kiln.storage.layers import coat_on, delete_finished_tiles, piece_work, require_room
 
 
 def predict_schedule(start: Layer, schedule: Schedule) -> Prediction:
@@ -151,20 +151,20 @@ def _enqueue(
 
 
 def stop(firing: Firing, *, for_good: bool = False) -> None:
-    """Ask a firing to stop: after the tile in hand when a worker is at it, at once otherwise.
+    """Ask a firing to stop: after the current tile when a worker is at it, at once otherwise.
 
-    For good: its finished tiles are let go then. Otherwise it can go on later.
+    For good: its finished tiles are deleted then. Otherwise it can go on later.
     """
     with transaction.atomic():
         locked = Firing.objects.select_for_update().get(pk=firing.pk)
         locked.stop_asked = True
-        locked.put_away = for_good
+        locked.dismissed = for_good
         at_once = locked.open and not is_locked(locked.pk)
         if at_once:
             locked.state = Firing.State.STOPPED
-        locked.save(update_fields=["stop_asked", "state", "put_away"])
+        locked.save(update_fields=["stop_asked", "state", "dismissed"])
     if at_once and for_good:
-        let_go(locked.piece)
+        delete_finished_tiles(locked.piece)
 
 
 def unattended(firing: Firing) -> bool:
@@ -183,16 +183,16 @@ def go_on(firing: Firing) -> None:
         enqueue_firing(locked)
 
 
-def put_away(firing: Firing) -> None:
+def dismiss(firing: Firing) -> None:
     """Let go of a firing that ended without a result, and of its finished tiles."""
     if firing.open:
         raise Refusal("This firing still runs; stop it first.")
-    Firing.objects.filter(pk=firing.pk).update(put_away=True)
-    let_go(firing.piece)
+    Firing.objects.filter(pk=firing.pk).update(dismissed=True)
+    delete_finished_tiles(firing.piece)
 
 
-def throw_away(pieces: Iterable[Piece]) -> None:
-    """Put pieces out of sight; they can be taken back for a while. Their firings stop."""
+def delete_pieces(pieces: Iterable[Piece]) -> None:
+    """Put pieces out of sight; they can be restored for a while. Their firings stop."""
     for piece in pieces:
         for firing in piece.firings.open():
             stop(firing)

@@ -15,11 +15,11 @@ PATIENCE = timedelta(minutes=10)
 
 def lets_another_go_first(firing: Firing) -> bool:
     """Whether a firing that wants another checkpoint waits for one that wants the one in memory here."""
-    at_hand = loading.at_hand()
-    if at_hand is None or at_hand in firing.models_used:
+    loaded = loading.loaded_name()
+    if loaded is None or loaded in firing.models_used:
         return False
     own = {card.name for card in cards() if isinstance(card, CheckpointCard)}
     if not own & set(firing.models_used) or timezone.now() - firing.created > PATIENCE:
         return False
-    waiting = Firing.objects.filter(state=Firing.State.QUEUED, models_used__has_key=at_hand)
+    waiting = Firing.objects.filter(state=Firing.State.QUEUED, models_used__has_key=loaded)
     return waiting.exists()

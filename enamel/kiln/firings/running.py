@@ -40,7 +40,7 @@ from enamel.kiln.storage.layers import (
     add_layer,
     canvas_of,
     coat_on,
-    let_go,
+    delete_finished_tiles,
     piece_work,
     prepare,
     tile_store,
@@ -81,7 +81,7 @@ def run(firing_id: UUID, closing: Callable[[], bool]) -> bool:
             return True
         firing.state = Firing.State.FIRING
         firing.started = firing.started or timezone.now()
-        # taken back when this worker lets go in good order; what is left counts those that died
+        # taken off again when this worker releases it in good order; what is left counts those that died
         firing.broken_off += 1
         firing.host, firing.error = socket.gethostname(), ""
         firing.save(update_fields=["state", "started", "broken_off", "host", "error"])
@@ -120,8 +120,8 @@ def _end(firing: Firing, state: str, error: str = "") -> None:
         ]
     )  # fmt: skip
     firing.previews.all().delete()
-    if Firing.objects.filter(pk=firing.pk, put_away=True).exists():
-        let_go(firing.piece)
+    if Firing.objects.filter(pk=firing.pk, dismissed=True).exists():
+        delete_finished_tiles(firing.piece)
 
 
 class Run:
@@ -214,7 +214,7 @@ class Run:
     ) -> Layer:
         """The layer of a touch-up; patches that were made as candidates are taken as they are."""
         refine = settings.refine
-        digest = refiner_of(refine).traits.digest
+        digest = refiner_of(refine).spec.digest
         placed = [settings.placed(patch, parent.size) for patch in settings.patches]
         recipe = {
             "engine": ENGINE_VERSION, "touch_up": to_json(settings), "refiner": digest,

@@ -19,5 +19,5 @@ def address_of(layer: Layer, settings: TouchUp, patch: Patch) -> str:
         base, enlarged_by = layer.piece.base.sha256, upscaler(settings.upscaler).digest
     return address(
         layer.sha256, base, enlarged_by, ENGINE_VERSION, to_json(replace(patch, over=None)),
-        settings.context, to_json(refine), refiner_of(refine).traits.digest,
+        settings.context, to_json(refine), refiner_of(refine).spec.digest,
     )  # fmt: skip

@@ -144,7 +144,7 @@ def stop(mending: Mending) -> None:
     mending.candidates.filter(state=Candidate.State.QUEUED).update(state=Candidate.State.STOPPED)
 
 
-def forget(mending: Mending) -> None:
+def delete(mending: Mending) -> None:
     """Delete a touch-up's candidates with their pixels. Layers that came of them stay."""
     stop(mending)
     for candidate in mending.candidates.exclude(pixels=""):

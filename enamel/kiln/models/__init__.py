@@ -1,9 +1,9 @@
-"""Pieces, their layers, the firings that make them, and the models at hand."""
+"""Pieces, their layers, the firings that make them, and the available models."""
 
 from enamel.kiln.models.arrivals import Arrival
 from enamel.kiln.models.batches import Batch, BatchItem
 from enamel.kiln.models.bureau import SentCoat, SpendingLimit
-from enamel.kiln.models.finishes import HouseFinish
+from enamel.kiln.models.finishes import FinishPreset
 from enamel.kiln.models.firings import Firing, TilePreview
 from enamel.kiln.models.layers import Layer
 from enamel.kiln.models.library import (
@@ -16,8 +16,8 @@ from enamel.kiln.models.library import (
 )
 from enamel.kiln.models.mending import Candidate, KeptMask, LaidFile, Mending
 from enamel.kiln.models.people import Person
-from enamel.kiln.models.pieces import HouseSchedule, Piece, ScheduleStep
-from enamel.kiln.models.prints import HouseOutput, PrintFile, ShopOrder
+from enamel.kiln.models.pieces import Piece, SchedulePreset, ScheduleStep
+from enamel.kiln.models.prints import OutputPreset, PrintFile, ShopOrder
 from enamel.kiln.models.services import ServiceAnswer
 from enamel.kiln.models.swatches import Sheet, Swatch
 from enamel.kiln.models.timings import Timing
@@ -29,18 +29,18 @@ __all__ = [
     "Batch",
     "BatchItem",
     "Candidate",
+    "FinishPreset",
     "Firing",
-    "HouseFinish",
-    "HouseOutput",
-    "HouseSchedule",
     "KeptMask",
     "LaidFile",
     "Layer",
     "Mending",
     "Model",
+    "OutputPreset",
     "Person",
     "Piece",
     "PrintFile",
+    "SchedulePreset",
     "ScheduleStep",
     "SentCoat",
     "ServiceAnswer",

@@ -15,7 +15,7 @@ if TYPE_CHECKING:
 
 
 NEWS = timedelta(minutes=15)
-"""For so long it is said that a model was taken in."""
+"""How long the notice of an added model is shown."""
 
 
 class ArrivalQuerySet(models.QuerySet["Arrival"]):
@@ -24,7 +24,7 @@ class ArrivalQuerySet(models.QuerySet["Arrival"]):
         return self.filter(owner_id=person.pk)
 
     def in_sight(self) -> "ArrivalQuerySet":
-        """On their way, or refused and not yet put away; models also for a while after they are done."""
+        """On their way, or refused and not yet dismissed; models also for a while after they are done."""
         news = models.Q(kind=Arrival.Kind.NETWORK, created__gt=timezone.now() - NEWS)
         return self.filter(~models.Q(state=Arrival.State.DONE) | news)
 

@@ -111,7 +111,7 @@ class BatchItem(models.Model):
     ordered = models.BooleanField(
         default=False, help_text="Whether its print files were asked for."
     )
-    foretold = models.FloatField(null=True, blank=True, help_text="Seconds its firing would take.")
+    predicted = models.FloatField(null=True, blank=True, help_text="Seconds its firing would take.")
     begun = models.DateTimeField(null=True, blank=True)
     ended = models.DateTimeField(null=True, blank=True)
 

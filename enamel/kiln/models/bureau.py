@@ -33,7 +33,7 @@ class SentCoatQuerySet(models.QuerySet["SentCoat"]):
         return offers.filter(expires__lt=timezone.now())
 
     def spent_cents(self, owner_id: int, since: datetime) -> int:
-        """What an artist's coats cost that were sent out since then, those under way included; thrown-away
+        """What an artist's coats cost that were sent out since then, those under way included; deleted
         pieces count as well."""
         charged = self.filter(piece__owner_id=owner_id, ordered__gte=since)
         return charged.aggregate(sum=Sum("charged_cents"))["sum"] or 0
@@ -133,7 +133,7 @@ class SentCoat(Transitions):
 
     @property
     def files(self) -> dict[str, Layer]:
-        """The layers whose pixels leave the house, by what they are there for."""
+        """Return the layers whose pixels are sent, by what they are for."""
         refine = self.coat.refinement
         sent = {"layer": self.start}
         if refine is not None and refine.needs_base:

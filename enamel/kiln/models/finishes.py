@@ -1,4 +1,4 @@
-"""House finishes: recipes kept for other pieces."""
+"""finish preset: recipes kept for other pieces."""
 
 from django.conf import settings
 from django.db import models
@@ -7,7 +7,7 @@ from django.utils import timezone
 from enamel.core.finish.recipe import Finish
 
 
-class HouseFinish(models.Model):
+class FinishPreset(models.Model):
     """A finish kept for reuse on other pieces."""
 
     owner = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE, related_name="finishes")
@@ -18,7 +18,7 @@ class HouseFinish(models.Model):
     class Meta:
         ordering = ["name"]
         constraints = [
-            models.UniqueConstraint(fields=["owner", "name"], name="one_house_finish_per_name"),
+            models.UniqueConstraint(fields=["owner", "name"], name="one_finish_preset_per_name"),
         ]
 
     def __str__(self) -> str:

@@ -49,7 +49,7 @@ class FiringQuerySet(models.QuerySet["Firing"]):
         return self.filter(state__in=[Firing.State.QUEUED, Firing.State.FIRING])
 
     def in_sight(self) -> "FiringQuerySet":
-        """Waiting or running, or ended without a result and not yet put away; what runs first."""
+        """Waiting or running, or ended without a result and not yet dismissed; what runs first."""
         running_first = models.Case(
             models.When(state=Firing.State.FIRING, then=0),
             models.When(state=Firing.State.QUEUED, then=1),
@@ -57,7 +57,7 @@ class FiringQuerySet(models.QuerySet["Firing"]):
         )
         return self.order_by(running_first, "created").filter(
             models.Q(state__in=[Firing.State.QUEUED, Firing.State.FIRING])
-            | models.Q(state__in=[Firing.State.STOPPED, Firing.State.FAILED], put_away=False)
+            | models.Q(state__in=[Firing.State.STOPPED, Firing.State.FAILED], dismissed=False)
         )
 
 
@@ -104,7 +104,7 @@ class Firing(models.Model):
     predicted = models.JSONField(default=dict)
     actual = models.JSONField(default=dict)
     error = models.TextField(blank=True)
-    put_away = models.BooleanField(default=False, help_text="Ended, and no longer shown.")
+    dismissed = models.BooleanField(default=False, help_text="Ended, and no longer shown.")
     result = models.ForeignKey(Layer, models.SET_NULL, null=True, blank=True, related_name="+")
     created = models.DateTimeField(default=timezone.now)
     host = models.CharField(max_length=100, blank=True, help_text="Machine that it was last on.")

@@ -1,4 +1,4 @@
-"""Models at hand: upscalers and refiners, what is noted of them, which suits what."""
+"""Available models: upscalers and refiners, what is noted of them, which suits what."""
 
 from collections.abc import Mapping
 from dataclasses import dataclass
@@ -21,7 +21,7 @@ SUBJECTS = {
 
 
 class ModelQuerySet(models.QuerySet["Model"]):
-    def at_hand(self) -> list["Model"]:
+    def available(self) -> list["Model"]:
         """One for every card there is, in the cards' order; new cards are noted."""
         known = {model.name: model for model in self}
         found = []
@@ -34,8 +34,8 @@ class ModelQuerySet(models.QuerySet["Model"]):
         return found
 
     def named(self, name: str) -> "Model | None":
-        """The model of that name with its card, if it is at hand."""
-        return next((model for model in self.at_hand() if model.name == name), None)
+        """The model of that name with its card, if it is available."""
+        return next((model for model in self.available() if model.name == name), None)
 
     def rates(self) -> dict[str, float]:
         """Megapixels per second here, by name, of the models that were tried."""
@@ -48,7 +48,7 @@ class ModelQuerySet(models.QuerySet["Model"]):
 
 
 class Model(models.Model):
-    """What the workshop notes of a model at hand; everything else is on its card."""
+    """What the workshop notes of an available model; everything else is on its card."""
 
     name = models.CharField(max_length=40, unique=True)
     on = models.BooleanField(default=True, help_text="Offered where a model is chosen.")
@@ -152,7 +152,7 @@ def _first(wanted: list[str], offered: list[str], otherwise: str) -> str:
 
 @dataclass(frozen=True, slots=True)
 class Offered:
-    """Names of the models to choose from: those at hand that are on."""
+    """Names of the models to choose from: those available and switched on."""
 
     upscalers: list[str]
     """Plain interpolation first."""

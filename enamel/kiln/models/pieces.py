@@ -1,4 +1,4 @@
-"""Pieces, the schedule and the print in hand, and house schedules."""
+"""Pieces, the schedule and the current print, and schedule presets."""
 
 import uuid
 from dataclasses import replace
@@ -24,7 +24,7 @@ from enamel.kiln.models.library import SUBJECTS, Suited, SuitedModels
 from enamel.kiln.models.people import Person
 
 THROWN_AWAY_FOR = timedelta(days=30)
-"""How long a piece that was thrown away can be taken back."""
+"""How long a piece that was deleted can be restored."""
 STEPS_KEPT = 200
 """Changes of a schedule that can be undone."""
 TYPING = timedelta(seconds=2)
@@ -33,11 +33,11 @@ TYPING = timedelta(seconds=2)
 
 class PieceQuerySet(models.QuerySet["Piece"]):
     def of(self, person: Person) -> "PieceQuerySet":
-        """The pieces that belong to this person and are not thrown away."""
+        """The pieces that belong to this person and are not deleted."""
         return self.filter(owner_id=person.pk, deleted_at=None)
 
-    def thrown_away(self, person: Person) -> "PieceQuerySet":
-        """The person's pieces that can still be taken back, the last thrown away first."""
+    def recently_deleted(self, person: Person) -> "PieceQuerySet":
+        """The person's pieces that can still be restored, the last deleted first."""
         since = timezone.now() - THROWN_AWAY_FOR
         own = self.filter(owner_id=person.pk, deleted_at__gt=since)
         return own.order_by("-deleted_at")
@@ -98,7 +98,7 @@ class Piece(models.Model):
     title = models.CharField(max_length=200)
     created = models.DateTimeField(default=timezone.now)
     deleted_at = models.DateTimeField(null=True, blank=True)
-    base_file = models.FileField(upload_to="bases/", help_text="The file as it was brought in.")
+    base_file = models.FileField(upload_to="bases/", help_text="The file as it was imported.")
     base_name = models.CharField(max_length=255)
     schedule_kept = models.JSONField(
         null=True, blank=True, help_text="The current schedule; none before the first change."
@@ -176,7 +176,7 @@ class Piece(models.Model):
 
     @property
     def print_plan(self) -> PrintPlan:
-        """The print in hand: an A4 sheet that lies as the picture does before the first change."""
+        """The current print: an A4 sheet that lies as the picture does before the first change."""
         if self.print_kept:
             return PrintPlan.from_json(self.print_kept)
         wide = self.base_facts.get("width", 0) > self.base_facts.get("height", 0)
@@ -188,7 +188,7 @@ class Piece(models.Model):
 
     @transaction.atomic
     def keep_schedule(self, schedule: Schedule) -> None:
-        """Replace the current schedule as a change that can be undone. What was undone before is let go."""
+        """Replace the current schedule as a change that can be undone. What was undone before is deleted."""
         # a page may send two changes at once; the second waits for the first
         waiting = Piece._base_manager.select_for_update()
         self.refresh_from_db(fields=["step", "schedule_kept"], from_queryset=waiting)
@@ -274,7 +274,7 @@ class Piece(models.Model):
 
 
 class ScheduleStep(models.Model):
-    """A schedule that was in hand, so that every change can be undone."""
+    """An earlier schedule, so that every change can be undone."""
 
     piece = models.ForeignKey(Piece, models.CASCADE, related_name="steps")
     place = models.PositiveIntegerField()
@@ -292,7 +292,7 @@ class ScheduleStep(models.Model):
         return f"{self.piece}, change {self.place}"
 
 
-class HouseSchedule(models.Model):
+class SchedulePreset(models.Model):
     """A schedule kept for reuse on other pieces."""
 
     owner = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE, related_name="schedules")
@@ -304,7 +304,7 @@ class HouseSchedule(models.Model):
     class Meta:
         ordering = ["name"]
         constraints = [
-            models.UniqueConstraint(fields=["owner", "name"], name="one_house_schedule_per_name"),
+            models.UniqueConstraint(fields=["owner", "name"], name="one_schedule_preset_per_name"),
         ]
 
     def __str__(self) -> str:

@@ -85,7 +85,7 @@ class PrintFile(Transitions):
         return passed * (1 - self.share) / self.share
 
 
-class HouseOutput(models.Model):
+class OutputPreset(models.Model):
     """A kind of file kept for reuse, with its name's pattern and whether it lies on the print."""
 
     owner = models.ForeignKey(site.AUTH_USER_MODEL, models.CASCADE, related_name="outputs")
@@ -96,7 +96,7 @@ class HouseOutput(models.Model):
     class Meta:
         ordering = ["name"]
         constraints = [
-            models.UniqueConstraint(fields=["owner", "name"], name="one_house_output_per_name"),
+            models.UniqueConstraint(fields=["owner", "name"], name="one_output_preset_per_name"),
         ]
 
     def __str__(self) -> str:

@@ -1,3 +1,3 @@
-"""The workshop's models: taken in, switched, tried on this machine."""
+"""The workshop's models: added, switched, tried on this machine."""
 
 __all__ = ["library", "trials"]

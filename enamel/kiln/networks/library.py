@@ -1,4 +1,4 @@
-"""The workshop's own models: taken in, switched, deleted."""
+"""The workshop's own models: added, switched, deleted."""
 
 from pathlib import Path
 
@@ -11,7 +11,9 @@ from enamel.core.networks.cards import FilesCard
 from enamel.kiln.models import Model, offered
 
 
-def take_in(path: Path, owner: AbstractBaseUser, *, name: str, summary: str, licence: str) -> Model:
+def add_model(
+    path: Path, owner: AbstractBaseUser, *, name: str, summary: str, licence: str
+) -> Model:
     """Try a file, or the folder of a checkpoint, and put it among the models.
 
     Raises
@@ -19,7 +21,7 @@ def take_in(path: Path, owner: AbstractBaseUser, *, name: str, summary: str, lic
     Refusal
         When it can't be run or the name can't be used; nothing is kept then.
     """
-    take = checkpoints.take_in if checkpoints.is_for_here(path) else intake.take_in
+    take = checkpoints.add_model if checkpoints.is_for_here(path) else intake.add_model
     card = take(path, name, summary=summary, licence=licence)
     model, _ = Model.objects.update_or_create(
         name=card.name, defaults={"brought_by_id": owner.pk, "on": True}
@@ -72,7 +74,7 @@ def remove(model: Model, person: AbstractBaseUser) -> None:
             f"{model.name} was added by somebody else; they or an administrator can delete it."
         )
     if isinstance(found.card, FilesCard):
-        checkpoints.forget(found.card)
+        checkpoints.delete(found.card)
     else:
         found.card.file.with_suffix(".json").unlink(missing_ok=True)
         found.card.file.unlink(missing_ok=True)

@@ -1,3 +1,3 @@
-"""Pieces: brought in, on their way in, split, copied, thrown away."""
+"""Pieces: imported, on their way in, split, copied, deleted."""
 
 __all__ = ["arrivals", "bringing"]

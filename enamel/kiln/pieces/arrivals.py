@@ -143,7 +143,7 @@ def _read(arrival: Arrival) -> None:
 def _try(arrival: Arrival) -> None:
     words = dict(arrival.words)
     path = Path(words.pop("waiting")) if "waiting" in words else place_of(arrival)
-    library.take_in(path, arrival.owner, **words)
+    library.add_model(path, arrival.owner, **words)
 
 
 def _end(arrival: Arrival, state: str, *, error: str = "", piece: Piece | None = None) -> bool:

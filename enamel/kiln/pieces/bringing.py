@@ -1,4 +1,4 @@
-"""Pieces in and out: brought in from files, split, duplicated, thrown away and taken back."""
+"""Pieces in and out: imported from files, split, duplicated, deleted and restored."""
 
 import shutil
 from collections.abc import Callable
@@ -43,7 +43,7 @@ from enamel.kiln.storage.passing import passing, stored
 SPLIT_FORMAT = FileFormat.PNG
 
 
-def bring_in(owner: AbstractBaseUser, upload: File, name: str) -> Piece:  # type: ignore[type-arg]
+def import_picture(owner: AbstractBaseUser, upload: File, name: str) -> Piece:  # type: ignore[type-arg]
     """A new piece from a picture file, with its base layer. The file is kept byte for byte.
 
     Raises
@@ -212,13 +212,13 @@ def duplicate(piece: Piece) -> Piece:
     return twin
 
 
-def take_back(piece: Piece) -> None:
+def restore(piece: Piece) -> None:
     piece.deleted_at = None
     piece.save(update_fields=["deleted_at"])
 
 
 def delete_for_good() -> int:
-    """Delete the pieces that were thrown away too long ago, with all their files. How many."""
+    """Delete the pieces that were deleted too long ago, with all their files. How many."""
     gone = list(Piece.objects.past_return())
     for piece in gone:
         files = [piece.base_file]

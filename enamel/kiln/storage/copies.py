@@ -12,7 +12,7 @@ from django.core.files.storage import Storage
 from enamel.core.files import whole_file
 
 IN_USE_SECONDS = 600
-"""A copy that was asked for so lately is not let go."""
+"""A copy that was asked for so lately is not deleted."""
 COPIED = 4 * 2**20
 """Bytes copied in one go."""
 

@@ -48,7 +48,7 @@ def coat_on(parent: Layer, coat: Coat) -> tuple[Stage, str]:
     return stage, address_of(stage, parent.sha256, parent.piece.base.sha256)
 
 
-def let_go(piece: Piece) -> None:
+def delete_finished_tiles(piece: Piece) -> None:
     """Delete the finished tiles of a piece's firings, unless a firing or swatch still needs them."""
     tried = Swatch.objects.filter(sheet__piece=piece).open()
     mended = Candidate.objects.filter(mending__piece=piece).open()

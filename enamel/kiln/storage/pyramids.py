@@ -41,7 +41,7 @@ def thumbnail(canvas: Canvas, side: int = THUMBNAIL) -> bytes:
 
 
 class Archives:
-    """Pyramid files kept open, the least used let go first."""
+    """Pyramid files kept open, the least used closed first."""
 
     def __init__(self) -> None:
         self._open: OrderedDict[str, tuple[zipfile.ZipFile, dict[str, str]]] = OrderedDict()

@@ -130,7 +130,7 @@ def stop(sheet: Sheet) -> None:
     sheet.swatches.filter(state=Swatch.State.QUEUED).update(state=Swatch.State.STOPPED)
 
 
-def forget(sheet: Sheet) -> None:
+def delete(sheet: Sheet) -> None:
     """Delete a sheet and the pixels that no other swatch shares."""
     stop(sheet)
     names = {

@@ -3,7 +3,7 @@ whole tiles, where what lies beyond the window's tiles reaches it in the firing 
 
 import numpy as np
 
-from enamel.core.networks.cards import traits_of
+from enamel.core.networks.cards import spec_of
 from enamel.core.picture.canvas import SampleArray
 from enamel.core.refine.passes import blends
 from enamel.core.schedule import Schedule, address
@@ -18,7 +18,7 @@ LEVEL = 257
 def is_only_near(schedule: Schedule) -> bool:
     """Whether a window of the schedule's result is not that part of the whole, bit for bit."""
     refined = [coat.refinement for coat in schedule.laid if coat.refinement]
-    return any(blends(refine, traits_of(refine)) for refine in refined)
+    return any(blends(refine, spec_of(refine)) for refine in refined)
 
 
 def apart(samples: SampleArray, swatch: Swatch, layer: Layer | None) -> float | None:

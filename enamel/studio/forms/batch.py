@@ -12,7 +12,7 @@ from enamel.core.errors import Refusal
 from enamel.core.fire.treatment import AskedFile, ForKind, Treatment
 from enamel.core.schedule import Schedule
 from enamel.kiln.batches import folders
-from enamel.kiln.models import SUBJECTS, Batch, HouseFinish, HouseOutput, HouseSchedule
+from enamel.kiln.models import SUBJECTS, Batch, FinishPreset, OutputPreset, SchedulePreset
 from enamel.studio.forms.prints import PrintFileForm
 from enamel.studio.forms.settings import of_setting
 from enamel.studio.forms.touch_up import USUAL_STRENGTH
@@ -40,22 +40,22 @@ class BatchForm(forms.Form):
     def __init__(self, *args: Any, owner_id: int, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
         self.schedules = {
-            str(kept.pk): kept for kept in HouseSchedule.objects.filter(owner_id=owner_id)
+            str(kept.pk): kept for kept in SchedulePreset.objects.filter(owner_id=owner_id)
         }
         self.finishes = {
-            str(kept.pk): kept for kept in HouseFinish.objects.filter(owner_id=owner_id)
+            str(kept.pk): kept for kept in FinishPreset.objects.filter(owner_id=owner_id)
         }
-        self.kept = {str(kept.pk): kept for kept in HouseOutput.objects.filter(owner_id=owner_id)}
-        house = [(number, kept.name) for number, kept in self.schedules.items()]
+        self.kept = {str(kept.pk): kept for kept in OutputPreset.objects.filter(owner_id=owner_id)}
+        presets = [(number, kept.name) for number, kept in self.schedules.items()]
         own = (OWN, "Each piece's current schedule")
-        self._offer("schedule", [own, *house, (NONE, "No coats")])
+        self._offer("schedule", [own, *presets, (NONE, "No coats")])
         self._offer("finish", [("", "None"), *((n, one.name) for n, one in self.finishes.items())])
         self._offer("outputs", [(n, one.name) for n, one in self.kept.items()])
         # counted when it is shown, not whenever the page asks what a batch would take
         self._offer("folder", _folders)
         for subject, words in SUBJECTS.items():
             self.fields[_kind(subject)] = forms.ChoiceField(
-                choices=[("", "as the others"), *house], required=False, label=words
+                choices=[("", "as the others"), *presets], required=False, label=words
             )
 
     def _offer(self, name: str, choices: Choices | Callable[[], Choices]) -> None:
@@ -87,9 +87,9 @@ class BatchForm(forms.Form):
     def _treatment(self, given: dict[str, Any]) -> Treatment:
         chosen = given["schedule"]
         return Treatment(
-            schedule=self._house(chosen) if chosen not in (OWN, NONE) else None,
+            schedule=self._preset(chosen) if chosen not in (OWN, NONE) else None,
             kinds=tuple(
-                ForKind(subject, self._house(given[_kind(subject)]))
+                ForKind(subject, self._preset(given[_kind(subject)]))
                 for subject in SUBJECTS
                 if given[_kind(subject)]
             ),
@@ -101,7 +101,7 @@ class BatchForm(forms.Form):
             files=tuple(_asked(self.kept[number]) for number in given["outputs"]),
         )
 
-    def _house(self, number: str) -> Schedule:
+    def _preset(self, number: str) -> Schedule:
         return self.schedules[number].as_schedule()
 
 
@@ -118,7 +118,7 @@ def _folders() -> Choices:
     ]
 
 
-def _asked(kept: HouseOutput) -> AskedFile:
+def _asked(kept: OutputPreset) -> AskedFile:
     form = PrintFileForm(kept.form)
     if not form.is_valid():
         raise Refusal(f"“{kept.name}” can't be written any more; keep that kind of file anew.")

@@ -83,14 +83,14 @@ class CoatForm(RefineFields):
         *args: Any,
         print_plan: PrintPlan,
         masks: Mapping[str, Mask] | None = None,
-        in_hand: Protect | None = None,
+        current: Protect | None = None,
         **kwargs: Any,
     ) -> None:
         super().__init__(*args, **kwargs)
         self.print_plan = print_plan
         self.masks = dict(masks or {})
-        if in_hand is not None and in_hand.mask not in self.masks.values():
-            self.masks[UNKNOWN_MASK] = in_hand.mask
+        if current is not None and current.mask not in self.masks.values():
+            self.masks[UNKNOWN_MASK] = current.mask
         choices = self.fields["protect"]
         assert isinstance(choices, forms.ChoiceField)
         choices.choices = [("", "nothing"), *((name, name) for name in self.masks)]
@@ -111,7 +111,7 @@ class CoatForm(RefineFields):
         """
         protect = coat.refine.protect if coat.refine else None
         values = cls.values(coat, start, masks)
-        return cls(values, start=start, print_plan=print_plan, masks=masks, in_hand=protect)
+        return cls(values, start=start, print_plan=print_plan, masks=masks, current=protect)
 
     @classmethod
     def values(

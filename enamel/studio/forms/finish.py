@@ -46,7 +46,7 @@ class FinishStepForm(FinishForm):
     step = forms.ChoiceField(choices=[(name, name) for name in Finish.NAMES])
 
 
-class HouseFinishForm(FinishForm):
+class FinishPresetForm(FinishForm):
     """A recipe to be kept under a name."""
 
     name = forms.CharField(max_length=80)

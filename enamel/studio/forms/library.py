@@ -1,4 +1,4 @@
-"""Models at hand, and which suits what."""
+"""Available models, and which suits what."""
 
 from typing import Any
 

@@ -59,7 +59,7 @@ def sheet_choices() -> list[Any]:
 
 
 SPLIT_ON = ("ISO A", "US")
-"""Groups of papers that printers at hand take."""
+"""Groups of papers that common printers take."""
 UNPRINTABLE_MM = 10.0
 """What such printers leave free along two opposite edges together, and room for marks."""
 
@@ -294,7 +294,7 @@ class PrintFileForm(forms.Form):
         }
 
     def asked(self, piece: Piece) -> PrintSettings:
-        """What was asked for, on the piece's print in hand if so. For a valid form."""
+        """What was asked for, on the piece's current print if so. For a valid form."""
         given = self.cleaned_data
         plan = piece.print_plan if given["lies"] == "print" else None
         return PrintSettings(self._output, plan, given["ppi"])

@@ -43,7 +43,7 @@ def side(label: str) -> forms.IntegerField:
 
 
 def offer(form: forms.Form, field: str, names: list[str]) -> None:
-    """Give a choice field the names there are now, and the one it has, if it is still at hand."""
+    """Give a choice field the names there are now, and the one it has, if it is still available."""
     choices = form.fields[field]
     assert isinstance(choices, forms.ChoiceField)
     chosen = form.data.get(field)
@@ -64,11 +64,11 @@ def size_of(card: Card) -> str:
 
 SENSIBLE: dict[str, tuple[float, float, float, float]] = {
     "strength": (0.15, 0.35, 0, 1),
-    "give_back": (0.5, 1, 0, 1),
+    "restore": (0.5, 1, 0, 1),
     "steps": (4, 8, 1, 30),
     "guidance": (1, 2, 0, 6),
     "hold": (0.5, 1, 0, 1),
-    "grit": (0, 0.06, 0, 0.2),
+    "extra_noise": (0, 0.06, 0, 0.2),
     "contrast": (0.95, 1.05, 0.5, 1.5),
     "chroma": (0.9, 1.1, 0.5, 1.5),
     "tile_width": (512, 1024, 64, 2048),
@@ -120,12 +120,12 @@ class RefineFields(SettingsForm):
 
     model = forms.ChoiceField(label="Refiner")
     strength = of_setting(Refine, "strength", label="Denoising strength")
-    give_back = of_setting(Refine, "give_back", label="Restore detail")
+    restore = of_setting(Refine, "restore", label="Restore detail")
     steps = of_setting(Refine, "steps", label="Steps")
     seed = of_setting(Refine, "seed", label="Seed")
     guidance = of_setting(Refine, "guidance", label="Guidance scale")
     hold = of_setting(Refine, "hold", label="Hold")
-    grit = of_setting(Refine, "grit", label="Extra noise")
+    extra_noise = of_setting(Refine, "extra_noise", label="Extra noise")
     sampler = forms.ChoiceField(choices=SAMPLERS, label="Sampler")
     spacing = forms.ChoiceField(choices=SPACINGS, label="Noise levels")
     prompt = forms.CharField(

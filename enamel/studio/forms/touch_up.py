@@ -78,7 +78,7 @@ class TouchUpForm(RefineFields):
             )
         return self._touch_up(patches)
 
-    def in_hand(self) -> TouchUp | None:
+    def current(self) -> TouchUp | None:
         """What would be mended, when a mask is drawn. For a valid form."""
         return self.for_the_mask() if self._mask and self._mask.steps else None
 

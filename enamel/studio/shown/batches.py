@@ -78,10 +78,10 @@ def _bases_of(items: Iterable[BatchItem]) -> dict[UUID | None, Layer]:
 
 
 def _seconds_left(item: BatchItem) -> float:
-    """About how long a picture will take yet, as it was foretold when that could be."""
+    """About how long a picture will take yet, as it was predicted when that could be."""
     firing = item.firing
     if item.state == item.State.WAITING:
-        return item.foretold or 0.0
+        return item.predicted or 0.0
     if firing is None or not firing.open:
         return 0.0
     return firing.seconds_left or float(firing.predicted.get("seconds", 0.0))

@@ -24,7 +24,7 @@ class Draft:
         return Draft(Schedule(tuple(coats)), self.number)
 
     def add(self) -> "Draft":
-        """A new coat of twice the size after the one in hand, its other settings the same."""
+        """A new coat of twice the size after the current one, its other settings the same."""
         return self._inserted(replace(self.coat, factor=2.0, size=None, on=True))
 
     def copy(self) -> "Draft":

@@ -6,7 +6,7 @@ from typing import Any
 from django.conf import settings
 from django.contrib.auth.base_user import AbstractBaseUser
 
-from enamel.kiln.models import HouseOutput, Piece, PrintFile, ShopOrder
+from enamel.kiln.models import OutputPreset, Piece, PrintFile, ShopOrder
 from enamel.kiln.models.prints import KEPT
 from enamel.kiln.outside.answers import PriceList
 from enamel.kiln.shop import price_list
@@ -26,7 +26,7 @@ def files_shown(owner: AbstractBaseUser, files: Iterable[PrintFile]) -> dict[str
     return {
         "files": listed,
         "kept_days": KEPT.days,
-        "outputs": HouseOutput.objects.filter(owner_id=owner.pk),
+        "outputs": OutputPreset.objects.filter(owner_id=owner.pk),
         "pieces": Piece.objects.of(owner).order_by("-created").with_newest_layer()[:MOST_PIECES],
         "put_out": settings.PRINT_FOLDER,
         "total": sum(made.file.size for made in listed if made.file),

@@ -7,7 +7,7 @@ from typing import Any
 from enamel.core.fields import whole_number
 from enamel.core.finish.recipe import Finish, Step
 from enamel.kiln.firings import asking as firings
-from enamel.kiln.models import HouseFinish, Layer, Piece
+from enamel.kiln.models import FinishPreset, Layer, Piece
 
 WIDE = 40.0
 """Ranges whose ends are this many times apart are set on a logarithmic slider."""
@@ -71,12 +71,12 @@ def _control(spec: "dataclasses.Field[Any]") -> Control:
 
 
 def finish_shown(piece: Piece, layer: Layer, changing: Layer | None) -> dict[str, Any]:
-    """The panel: steps, layers that can be matched to, house finishes, what can be done again."""
+    """The panel: steps, layers that can be matched to, finish preset, what can be done again."""
     others = [other for other in piece.layers.order_by("created") if other.pk != layer.pk]
     return {
         "finish_steps": steps_shown(),
         "matchable": [other for other in others if other.surveyed and other.parent_id],
-        "finishes": HouseFinish.objects.filter(owner_id=piece.owner_id),
+        "finishes": FinishPreset.objects.filter(owner_id=piece.owner_id),
         "changing": changing,
         "redo_from": len(firings.after(layer.replaces)) if layer.replaces else 0,
         "slider": SLIDER,

@@ -129,7 +129,7 @@ def kiln_shown(artist: AbstractBaseUser) -> dict[str, Any]:
 
     known = Firing.objects.filter(piece__deleted_at=None).select_related("piece", "start", "result")
     mine = known.filter(piece__owner_id=artist.pk)
-    ended = mine.filter(state__in=[Firing.State.STOPPED, Firing.State.FAILED], put_away=False)
+    ended = mine.filter(state__in=[Firing.State.STOPPED, Firing.State.FAILED], dismissed=False)
     done = mine.filter(state=Firing.State.DONE, ended__gt=timezone.now() - RECENT)
     running = known.filter(state=Firing.State.FIRING).order_by("started")
     workers = sorted(

@@ -27,7 +27,7 @@ MASK_TOOLS = tuple(
     }.items()
 )
 RECENT = 8
-"""Touch-ups in hand that the workspace offers to go back to."""
+"""Unfinished touch-ups that the workspace offers to go back to."""
 
 
 def touch_up_shown(
@@ -64,11 +64,11 @@ def shown_face(layer: Layer, listed: faces.ListedFace) -> dict[str, Any]:
 
 
 def touch_up_cost(layer: Layer, form: TouchUpForm) -> dict[str, Any] | None:
-    """What the candidates of the mask in hand would take, at which working size; none without a mask."""
+    """What the candidates of the current mask would take, at which working size; none without a mask."""
     if not form.is_valid():
         return None
     try:
-        settings = form.in_hand()
+        settings = form.current()
     except Refusal:
         return None
     if settings is None:

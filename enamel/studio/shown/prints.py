@@ -33,8 +33,8 @@ from enamel.core.print.sizing import (
 )
 from enamel.core.schedule import Schedule, address
 from enamel.kiln.firings import asking as firings
-from enamel.kiln.models import HouseOutput, Layer, Piece, PrintFile, Swatch, offered
-from enamel.kiln.prints import foretold
+from enamel.kiln.models import Layer, OutputPreset, Piece, PrintFile, Swatch, offered
+from enamel.kiln.prints import predicted
 from enamel.kiln.shop import price_list
 from enamel.studio.forms import PrintFileForm, PrintForm, ProofForm, StripForm
 from enamel.studio.shown.files import papers_of
@@ -139,7 +139,7 @@ def steps_shown(piece: Piece, form: PrintForm) -> dict[str, Any]:
 
 
 def file_shown(piece: Piece, layer: Layer, unit: Unit, form: PrintFileForm) -> dict[str, Any]:
-    """What a layer gives on the print in hand, and the files of the piece, for the page of the file."""
+    """What a layer gives on the current print, and the files of the piece, for the page of the file."""
     plan = piece.print_plan
     layout, ppi = native(layer.size, plan)
     proof_form = ProofForm(initial={"gain": 0})
@@ -156,7 +156,7 @@ def file_shown(piece: Piece, layer: Layer, unit: Unit, form: PrintFileForm) -> d
         "missing": missing(layer.size, plan, unit),
         "quality": quality_of(ppi, plan.distance_mm),
         "strip": StripForm(StripForm.starting(f"layer:{layer.pk}"), choices=strip_choices(piece)),
-        "outputs": HouseOutput.objects.filter(owner_id=piece.owner_id),
+        "outputs": OutputPreset.objects.filter(owner_id=piece.owner_id),
         "papers": papers_of(prices.answer),
         "prices": prices,
         "proof_form": proof_form,
@@ -180,7 +180,7 @@ def strip_choices(piece: Piece) -> list[tuple[str, str]]:
 
 
 def file_cost(layer: Layer, form: PrintFileForm) -> dict[str, Any]:
-    """What the file in hand would be: its size, name, bytes, and what is done for paper and ink."""
+    """What the current file would be: its size, name, bytes, and what is done for paper and ink."""
     if not form.is_valid():
         return {}
     wanted = form.asked(layer.piece)
@@ -188,7 +188,7 @@ def file_cost(layer: Layer, form: PrintFileForm) -> dict[str, Any]:
         return {
             "sheet": sheet_drawn(layer.size, wanted),
             "laid_query": urlencode({"plan": _known_by(wanted)}),
-            "cost": foretold(layer, wanted, form.cleaned_data["pattern"]),
+            "cost": predicted(layer, wanted, form.cleaned_data["pattern"]),
         }
     except Refusal as refusal:
         form.add_error(None, str(refusal))

@@ -1,4 +1,4 @@
-"""What the refiner in hand can do, and what is to be known of a checkpoint beside its settings."""
+"""What the current refiner can do, and what is to be known of a checkpoint beside its settings."""
 
 from typing import Any
 
@@ -7,21 +7,21 @@ from enamel.core.checkpoints.intake import vocabulary_of
 from enamel.core.checkpoints.prompts import counted
 from enamel.core.diffusion.sigmas import Spacing
 from enamel.core.errors import Refusal
-from enamel.core.networks.cards import CheckpointCard, card, traits_of
+from enamel.core.networks.cards import CheckpointCard, card, spec_of
 from enamel.core.schedule import Kit, Refine
 from enamel.studio.forms.settings import RefineFields
 
 
 def abilities(refine: Refine | None) -> str:
-    """What the refiner in hand can do, in the words that fields are shown by."""
+    """What the current refiner can do, in the words that fields are shown by."""
     if refine is None:
         return ""
-    traits = traits_of(refine)
+    spec = spec_of(refine)
     own = isinstance(card(refine.model, "refiner"), CheckpointCard)
     found = {
-        f"holding-{traits.holding}": True,
-        "gives-back": traits.gives_back,
-        "vocabulary": bool(traits.vocabulary),
+        f"holding-{spec.holding}": True,
+        "restores-detail": spec.restores_detail,
+        "vocabulary": bool(spec.vocabulary),
         "kit": own,
     }
     return " ".join(word for word, has in found.items() if has)

@@ -43,7 +43,7 @@ class Scale:
 def drawn_scale(
     print_mm: tuple[float, float], trim_mm: tuple[float, float], best_mm: tuple[float, float]
 ) -> Scale:
-    """The drawing of a print with its bleed, its trim, and the largest best print of what is at hand.
+    """The drawing of a print with its bleed, its trim, and the largest best print of what there is.
 
     All stand on one ground and begin at one edge, before the two ISO A sizes nearest to the print.
     """

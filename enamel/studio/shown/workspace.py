@@ -15,14 +15,14 @@ from enamel.core.finish.recipe import Finish
 from enamel.core.fire.predict import CoatCost, Prediction
 from enamel.core.fire.touchup import TouchUp
 from enamel.core.geometry import Size
-from enamel.core.networks.cards import traits_of
+from enamel.core.networks.cards import spec_of
 from enamel.core.print.sizing import Unit
 from enamel.core.refine.passes import tile_boxes, work_of
 from enamel.core.refine.words import Vocabulary, Word, understood
 from enamel.core.schedule import Coat, Mode, Refine, Schedule
 from enamel.kiln.firings import asking as firings
 from enamel.kiln.mending import masks
-from enamel.kiln.models import Firing, HouseSchedule, Layer, Piece, Suited
+from enamel.kiln.models import Firing, Layer, Piece, SchedulePreset, Suited
 from enamel.studio.asked import whole_number
 from enamel.studio.forms import (
     BaseForm,
@@ -74,7 +74,7 @@ class Row:
 
 
 def draft_of(piece: Piece, number: str | None) -> Draft:
-    """The piece's schedule with the coat of that number in hand; the first when there is none."""
+    """The piece's schedule with that coat as the current one; the first when there is none."""
     schedule = piece.schedule
     wanted = whole_number(number) or 0
     return Draft(schedule, min(wanted, len(schedule.coats) - 1))
@@ -136,9 +136,9 @@ def tile_grid(coat: Coat, size: Size) -> dict[str, Any] | None:
     refine = coat.refinement
     if refine is None:
         return None
-    traits = traits_of(refine)
-    count = work_of(refine, traits, size).tiles
-    drawn = tile_boxes(refine, traits, size) if count <= MOST_TILES_DRAWN else []
+    spec = spec_of(refine)
+    count = work_of(refine, spec, size).tiles
+    drawn = tile_boxes(refine, spec, size) if count <= MOST_TILES_DRAWN else []
     return {
         "count": count,
         "tiles": [
@@ -160,14 +160,14 @@ def words_of(refine: Refine, known: Vocabulary) -> list[Word]:
 
 
 def schedule_cost(piece: Piece, draft: Draft) -> dict[str, Any]:
-    """What the schedule in hand makes and takes, for the page's list of coats and its sum."""
+    """What the current schedule makes and takes, for the page's list of coats and its sum."""
     rows = rows_of(piece, draft.schedule)
     costs = [row.cost for row in rows if row.cost]
     total = Prediction(tuple(costs))
     left = Prediction(tuple(row.cost for row in rows if row.cost and not row.laid))
     refine = draft.coat.refine
-    traits = traits_of(refine) if refine else None
-    known = traits.vocabulary if traits else ()
+    spec = spec_of(refine) if refine else None
+    known = spec.vocabulary if spec else ()
     own = next((row for row in rows if row.number == draft.number), None)
     return {
         "piece": piece,
@@ -188,7 +188,7 @@ def schedule_cost(piece: Piece, draft: Draft) -> dict[str, Any]:
         "knows_words": bool(known),
         "abilities": abilities(refine),
         "checkpoint": checkpoint_facts(refine),
-        "gives_back": traits is not None and traits.gives_back,
+        "restores_detail": spec is not None and spec.restores_detail,
         "refiner": refine.model if refine else "",
     }
 
@@ -223,7 +223,7 @@ class Workspace:
     ----------
     picked : ``layer`` and ``against``, ids of the layer to show and the one to compare it with (what
         can't be found falls back to the newest layer, and to the base); ``task``, which of `TASKS`
-        is in hand; ``coat``, which coat of the schedule.
+        is open; ``coat``, which coat of the schedule.
     form : a filled-in form of that task, to be shown again.
     """
 
@@ -291,7 +291,7 @@ class Workspace:
         return TouchUpForm.starting(refiner, settings)
 
     def _consequences(self) -> dict[str, Any]:
-        """What the task in hand would make and take."""
+        """What the current task would make and take."""
         if self.task == "coat":
             return self._coat_shown()
         if isinstance(self.form, TouchUpForm):
@@ -345,7 +345,7 @@ class Workspace:
             "sheets": self.piece.sheets.order_by("-pinned", "-created").prefetch_related(
                 "swatches"
             )[:8],
-            "house": HouseSchedule.objects.filter(owner_id=self.piece.owner_id),
+            "presets": SchedulePreset.objects.filter(owner_id=self.piece.owner_id),
             "waiting": max(0, self.piece.firings.open().count() - 1) if self.firing else 0,
             "last_seed": self._last_seed() if self.task in SEEDED else None,
             "made_by": self.piece.firings.filter(result=shown, state=Firing.State.DONE).first()

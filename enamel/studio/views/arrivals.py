@@ -32,7 +32,7 @@ def state(request: HttpRequest, arrival_id: UUID) -> JsonResponse:
 
 @require_POST
 @login_required
-def put_away(request: HttpRequest, arrival_id: UUID) -> HttpResponse:
+def dismiss(request: HttpRequest, arrival_id: UUID) -> HttpResponse:
     """Let go of a refused file, or of one that still waits."""
     arrival = own_arrival(request, arrival_id)
     arrivals.delete(arrival)

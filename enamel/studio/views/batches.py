@@ -75,7 +75,7 @@ def start(request: HttpRequest) -> HttpResponse:
 @require_POST
 @login_required
 def cost(request: HttpRequest) -> HttpResponse:
-    """What the batch in hand would take."""
+    """What the current batch would take."""
     form = BatchForm(request.POST, owner_id=person(request).pk)
     form.fields["name"].required = False
     shown: dict[str, object] = {"errors": form.errors}

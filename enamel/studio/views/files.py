@@ -14,7 +14,7 @@ from zipstream import ZIP_STORED, ZipStream
 
 from enamel.core.errors import Refusal
 from enamel.kiln import queueing
-from enamel.kiln.models import HouseOutput, Piece, PrintFile, ShopOrder
+from enamel.kiln.models import OutputPreset, Piece, PrintFile, ShopOrder
 from enamel.kiln.models.prints import PrintFileQuerySet
 from enamel.studio.asked import ids, whole_numbers
 from enamel.studio.shown.files import files_shown
@@ -39,7 +39,7 @@ def files(request: HttpRequest) -> HttpResponse:
 def write(request: HttpRequest) -> HttpResponse:
     """Have kept kinds of files written of the newest layers of chosen pieces."""
     pieces = Piece.objects.of(request.user).filter(pk__in=ids(request.POST.getlist("piece")))
-    kept = HouseOutput.objects.filter(owner_id=person(request).pk)
+    kept = OutputPreset.objects.filter(owner_id=person(request).pk)
     kinds = list(kept.filter(pk__in=whole_numbers(request.POST.getlist("kind"))))
     if not kinds or not pieces:
         raise Refusal("Choose at least one piece and one kept kind of file.")

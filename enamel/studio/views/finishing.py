@@ -14,13 +14,13 @@ from enamel.core.picture.encoded import rgba_of
 from enamel.core.press.naming import safe
 from enamel.kiln import finishing
 from enamel.kiln.firings import asking as firings
-from enamel.kiln.models import HouseFinish, Layer
+from enamel.kiln.models import FinishPreset, Layer
 from enamel.sending import kept_as
 from enamel.studio.forms.finish import (
     FinishForm,
+    FinishPresetForm,
     FinishStepForm,
     FinishWindowForm,
-    HouseFinishForm,
 )
 from enamel.studio.views.access import own_layer, person
 from enamel.studio.views.workspace import again
@@ -29,7 +29,7 @@ from enamel.studio.views.workspace import again
 @require_POST
 @login_required
 def preview(request: HttpRequest, layer_id: UUID) -> HttpResponse:
-    """A part of a layer with the recipe in hand: bare samples, because packing takes longer than making."""
+    """A part of a layer with the current recipe: bare samples, because packing takes longer than making."""
     layer = own_layer(request, layer_id)
     form = _valid(FinishWindowForm(request.POST))
     given = form.cleaned_data
@@ -42,7 +42,7 @@ def preview(request: HttpRequest, layer_id: UUID) -> HttpResponse:
 @require_POST
 @login_required
 def automatic(request: HttpRequest, layer_id: UUID) -> JsonResponse:
-    """What a step of the recipe in hand proposes, and why."""
+    """What a step of the current recipe proposes, and why."""
     layer = own_layer(request, layer_id)
     given = _valid(FinishStepForm(request.POST)).cleaned_data
     proposal = finishing.proposal(layer, given["recipe"], given["step"])
@@ -52,7 +52,7 @@ def automatic(request: HttpRequest, layer_id: UUID) -> JsonResponse:
 @require_POST
 @login_required
 def finish(request: HttpRequest, layer_id: UUID) -> HttpResponse:
-    """Make a layer of the recipe in hand, in the place of the finish that is being changed, if one is."""
+    """Make a layer of the current recipe, in the place of the finish that is being changed, if one is."""
     layer = own_layer(request, layer_id)
     form = FinishForm(request.POST)
     if not form.is_valid():
@@ -73,9 +73,9 @@ def finish(request: HttpRequest, layer_id: UUID) -> HttpResponse:
 @require_POST
 @login_required
 def keep(request: HttpRequest) -> JsonResponse:
-    """Keep the recipe in hand under a name, in the place of one of that name."""
-    given = _valid(HouseFinishForm(request.POST)).cleaned_data
-    kept, _ = HouseFinish.objects.update_or_create(
+    """Keep the current recipe under a name, in the place of one of that name."""
+    given = _valid(FinishPresetForm(request.POST)).cleaned_data
+    kept, _ = FinishPreset.objects.update_or_create(
         owner_id=person(request).pk,
         name=given["name"].strip(),
         defaults={"recipe": given["recipe"].to_json()},
@@ -85,15 +85,15 @@ def keep(request: HttpRequest) -> JsonResponse:
             "name": kept.name,
             "recipe": kept.recipe,
             "file": reverse("export-finish", args=[kept.pk]),
-            "forget": reverse("forget-finish", args=[kept.pk]),
+            "delete": reverse("delete-finish", args=[kept.pk]),
         }
     )
 
 
 @require_POST
 @login_required
-def forget(request: HttpRequest, number: int) -> JsonResponse:
-    """Let go of a house finish; layers made by it stay."""
+def delete(request: HttpRequest, number: int) -> JsonResponse:
+    """Let go of a finish preset; layers made by it stay."""
     kept = _own(request, number)
     kept.delete()
     return JsonResponse({"words": f"“{kept.name}” is deleted. Layers made by it stay."})
@@ -102,15 +102,15 @@ def forget(request: HttpRequest, number: int) -> JsonResponse:
 @require_GET
 @login_required
 def export(request: HttpRequest, number: int) -> HttpResponse:
-    """A house finish as a file that `enamel finish --recipe` takes too."""
+    """A finish preset as a file that `enamel finish --recipe` takes too."""
     kept = _own(request, number)
     response = JsonResponse(kept.recipe, json_dumps_params={"indent": 2})
     name = f"{safe(kept.name, 'finish')}.finish.json"
     return kept_as(name, response)
 
 
-def _own(request: HttpRequest, number: int) -> HouseFinish:
-    return get_object_or_404(HouseFinish, owner_id=person(request).pk, pk=number)
+def _own(request: HttpRequest, number: int) -> FinishPreset:
+    return get_object_or_404(FinishPreset, owner_id=person(request).pk, pk=number)
 
 
 def _valid(form: FinishForm) -> FinishForm:

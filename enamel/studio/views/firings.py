@@ -92,8 +92,8 @@ def go_on(request: HttpRequest, firing_id: UUID) -> HttpResponse:
 
 @require_POST
 @login_required
-def put_away(request: HttpRequest, firing_id: UUID) -> HttpResponse:
-    """Stop showing a firing that ended without a result. Its finished tiles are let go."""
+def dismiss(request: HttpRequest, firing_id: UUID) -> HttpResponse:
+    """Stop showing a firing that ended without a result. Its finished tiles are deleted."""
     firing = own_firing(request, firing_id)
-    firings.put_away(firing)
+    firings.dismiss(firing)
     return back_to(request, firing.piece)

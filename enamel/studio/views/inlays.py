@@ -18,7 +18,7 @@ from enamel.studio.views.workspace import again
 @require_POST
 @login_required
 def preview(request: HttpRequest, layer_id: UUID) -> HttpResponse:
-    """A part of a layer with the inlays in hand laid."""
+    """A part of a layer with the current inlays laid."""
     layer = own_layer(request, layer_id)
     form = WindowForm(request.POST, under=layer)
     if not form.is_valid():
@@ -58,7 +58,7 @@ def take_file(request: HttpRequest, layer_id: UUID) -> JsonResponse:
 @require_POST
 @login_required
 def lay(request: HttpRequest, layer_id: UUID) -> HttpResponse:
-    """Make a layer of the inlays in hand."""
+    """Make a layer of the current inlays."""
     layer = own_layer(request, layer_id)
     form = InlayForm(request.POST, under=layer)
     if not form.is_valid():

@@ -88,7 +88,7 @@ def _changed(request: HttpRequest, layer: Layer) -> Layer | None:
 @require_POST
 @login_required
 def cost(request: HttpRequest, layer_id: UUID) -> HttpResponse:
-    """What the touch-up in hand would take, as a piece of page."""
+    """What the current touch-up would take, as a piece of page."""
     layer = own_layer(request, layer_id)
     form = TouchUpForm(request.POST, start=layer.size)
     if not form.is_valid():
@@ -164,7 +164,7 @@ def _faces(text: str) -> list[Face]:
 @require_POST
 @login_required
 def keep_mask(request: HttpRequest, piece_id: UUID) -> JsonResponse:
-    """Keep the mask in hand with the piece."""
+    """Keep the current mask with the piece."""
     piece = own_piece(request, piece_id)
     mask = mask_of(request.POST.get("mask", ""))
     if mask is None:
@@ -176,7 +176,7 @@ def keep_mask(request: HttpRequest, piece_id: UUID) -> JsonResponse:
 @require_POST
 @login_required
 def change_mask(request: HttpRequest, number: int) -> JsonResponse:
-    """Rename a kept mask, or let go of it."""
+    """Rename or delete a kept mask."""
     kept = own_mask(request, number)
     if "let-go" in request.POST:
         kept.delete()
@@ -295,9 +295,9 @@ def stop(request: HttpRequest, mending_id: UUID) -> HttpResponse:
 
 @require_POST
 @login_required
-def forget(request: HttpRequest, mending_id: UUID) -> HttpResponse:
+def delete(request: HttpRequest, mending_id: UUID) -> HttpResponse:
     shown = own_mending(request, mending_id)
-    mending.forget(shown)
+    mending.delete(shown)
     return redirect(f"{shown.piece.get_absolute_url()}?layer={shown.layer_id}&task=touch-up")
 
 

@@ -1,4 +1,4 @@
-"""The workshop's models: what each is good for here, which are offered, and bringing in one's own."""
+"""The workshop's models: what each is good for here, which are offered, and adding one's own."""
 
 from pathlib import Path
 
@@ -29,7 +29,7 @@ def models(request: HttpRequest) -> HttpResponse:
 
 def _page(request: HttpRequest, form: ModelForm, status: int = 200) -> HttpResponse:
     queueing.enqueue_trials()
-    found = Model.objects.prefetch_related("crops").at_hand()
+    found = Model.objects.prefetch_related("crops").available()
     for model in found:
         model.changeable = library.may_change(model, person(request))
     return render(
@@ -53,13 +53,13 @@ def _page(request: HttpRequest, form: ModelForm, status: int = 200) -> HttpRespo
 
 
 def _waiting() -> dict[str, Path]:
-    """What lies in the workshop's folders and can be taken in, by name."""
+    """What lies in the workshop's folders and can be added, by name."""
     return {path.name: path for path in (*intake.waiting(), *checkpoints.waiting())}
 
 
 @require_POST
 @login_required
-def take_in_model(request: HttpRequest) -> HttpResponse:
+def add_model(request: HttpRequest) -> HttpResponse:
     """Try a file, uploaded or from the folder, and take it in; or say why not, keeping what was typed."""
     form = ModelForm(request.POST, request.FILES)
     if not form.is_valid():
@@ -93,7 +93,7 @@ def switch(request: HttpRequest, name: str) -> HttpResponse:
 @require_POST
 @login_required
 def remove(request: HttpRequest, name: str) -> HttpResponse:
-    """Delete a model that was brought in. What was made with it stays."""
+    """Delete a model that was added. What was made with it stays."""
     try:
         library.remove(get_object_or_404(Model, name=name), person(request))
     except Refusal as refusal:

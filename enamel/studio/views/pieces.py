@@ -1,4 +1,4 @@
-"""The pieces of an artist: bringing in, finding, marking, throwing away and taking back."""
+"""The pieces of an artist: importing, finding, marking, deleting and restoring."""
 
 import mimetypes
 from typing import Any
@@ -43,7 +43,7 @@ def pieces(request: HttpRequest) -> HttpResponse:
         **finding.shown,
         "page": page,
         "dropped": own.filter(mark=Piece.Mark.DROP).count(),
-        "thrown_away": Piece.objects.thrown_away(request.user).count(),
+        "recently_deleted": Piece.objects.recently_deleted(request.user).count(),
         "all": own.count(),
         "arrivals": Arrival.objects.of(request.user).in_sight().filter(kind=Arrival.Kind.PICTURE),
     }
@@ -52,7 +52,7 @@ def pieces(request: HttpRequest) -> HttpResponse:
 
 @require_POST
 @login_required
-def bring_in(request: HttpRequest) -> HttpResponse:
+def import_picture(request: HttpRequest) -> HttpResponse:
     """Each file becomes a piece. Files that can't be used are refused one by one, by name."""
     made: list[Piece] = []
     on_their_way: list[Arrival] = []
@@ -87,7 +87,7 @@ def bring_in(request: HttpRequest) -> HttpResponse:
 
 
 def _brought_in(piece: Piece) -> dict[str, Any]:
-    """What the page is told of a piece that was just brought in."""
+    """What the page is told of a piece that was just imported."""
     note = ""
     if piece.copy_of:
         base, original = piece.base.size, piece.copy_of
@@ -102,7 +102,7 @@ def _brought_in(piece: Piece) -> dict[str, Any]:
 @require_GET
 @login_required
 def base_file(request: HttpRequest, piece_id: UUID) -> HttpResponse | FileResponse:
-    """The base as it was brought in, byte for byte."""
+    """The base as it was imported, byte for byte."""
     piece = own_piece(request, piece_id)
     kind = piece.base_facts.get("media_type") or mimetypes.guess_type(piece.base_name)[0]
     return send(
@@ -123,7 +123,7 @@ def facts(request: HttpRequest, piece_id: UUID) -> HttpResponse:
 @require_POST
 @login_required
 def begin_again(request: HttpRequest, piece_id: UUID) -> HttpResponse:
-    """Keep what is known of a piece, and put the schedule that follows from it in hand."""
+    """Keep what is known of a piece, and replace the schedule by the one that follows from it."""
     piece = own_piece(request, piece_id)
     refused = _keep_facts(request, piece)
     if refused:
@@ -167,14 +167,14 @@ def duplicate(request: HttpRequest, piece_id: UUID) -> HttpResponse:
 
 @require_POST
 @login_required
-def throw_away(request: HttpRequest) -> HttpResponse:
+def delete_pieces(request: HttpRequest) -> HttpResponse:
     """One piece, or all that are marked drop. They can be restored for 30 days."""
     own = Piece.objects.of(request.user)
     chosen = own.filter(mark=Piece.Mark.DROP)
     if "piece" in request.POST:
         chosen = own.filter(pk=own_piece(request, posted_id(request, "piece")).pk)
     thrown = list(chosen)
-    firings.throw_away(thrown)
+    firings.delete_pieces(thrown)
     if thrown:
         names = f"“{thrown[0].title}” is" if len(thrown) == 1 else f"{len(thrown)} pieces are"
         messages.success(
@@ -185,16 +185,16 @@ def throw_away(request: HttpRequest) -> HttpResponse:
 
 @require_GET
 @login_required
-def thrown_away(request: HttpRequest) -> HttpResponse:
-    gone = Piece.objects.thrown_away(request.user).with_newest_layer()
-    return render(request, "studio/pieces/thrown_away.html", {"pieces": gone})
+def recently_deleted(request: HttpRequest) -> HttpResponse:
+    gone = Piece.objects.recently_deleted(request.user).with_newest_layer()
+    return render(request, "studio/pieces/recently_deleted.html", {"pieces": gone})
 
 
 @require_POST
 @login_required
-def take_back(request: HttpRequest, piece_id: UUID) -> HttpResponse:
-    piece = get_object_or_404(Piece.objects.thrown_away(request.user), pk=piece_id)
-    bringing.take_back(piece)
+def restore(request: HttpRequest, piece_id: UUID) -> HttpResponse:
+    piece = get_object_or_404(Piece.objects.recently_deleted(request.user), pk=piece_id)
+    bringing.restore(piece)
     messages.success(request, f"“{piece.title}” is back.")
     return redirect("pieces" if "stay" in request.POST else piece)
 

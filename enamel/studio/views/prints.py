@@ -1,4 +1,4 @@
-"""Print files: ordered, asked after, taken away, let go of."""
+"""Print files: ordered, asked after, downloaded, deleted."""
 
 from pathlib import Path
 from uuid import UUID
@@ -16,7 +16,7 @@ from enamel.core.press.output import PrintSettings
 from enamel.core.press.placed import laid
 from enamel.core.print import profiles
 from enamel.kiln import prints, proofing
-from enamel.kiln.models import HouseOutput, Layer, Piece, PrintFile
+from enamel.kiln.models import Layer, OutputPreset, Piece, PrintFile
 from enamel.sending import send
 from enamel.studio.asked import whole_numbers
 from enamel.studio.forms import PrintFileForm, ProofForm, StripForm
@@ -36,13 +36,13 @@ def order(request: HttpRequest, layer_id: UUID) -> HttpResponse:
         return render(request, "studio/workspace/file_refused.html", {"form": form, "layer": layer},
                       status=422)  # fmt: skip
     made = prints.order(layer, form.asked(layer.piece), form.cleaned_data["pattern"])
-    kept = HouseOutput.objects.filter(owner_id=person(request).pk)
+    kept = OutputPreset.objects.filter(owner_id=person(request).pk)
     for also in kept.filter(pk__in=whole_numbers(request.POST.getlist("also"))):
         order_kept(layer, also)
     return redirect(f"{_files(layer.piece)}&layer={layer.pk}&fresh={made.pk}")
 
 
-def order_kept(layer: Layer, kept: HouseOutput) -> PrintFile:
+def order_kept(layer: Layer, kept: OutputPreset) -> PrintFile:
     """A file of a layer as it was kept for reuse.
 
     Raises
@@ -74,7 +74,7 @@ def order_strip(request: HttpRequest, layer_id: UUID) -> HttpResponse:
 @require_POST
 @login_required
 def keep(request: HttpRequest, layer_id: UUID) -> HttpResponse:
-    """Keep the kind of file in hand under a name, in the place of one of that name."""
+    """Keep the current kind of file under a name, in the place of one of that name."""
     layer = own_layer(request, layer_id)
     form, name = PrintFileForm(request.POST), request.POST.get("keep_as", "").strip()[:80]
     if not form.is_valid():
@@ -83,7 +83,7 @@ def keep(request: HttpRequest, layer_id: UUID) -> HttpResponse:
     if not name:
         raise Refusal("Give this kind of file a name to keep it by.")
     kept = {field: form.cleaned_data[field] for field in form.fields}
-    HouseOutput.objects.update_or_create(
+    OutputPreset.objects.update_or_create(
         owner_id=person(request).pk, name=name, defaults={"form": kept}
     )
     messages.success(
@@ -94,16 +94,16 @@ def keep(request: HttpRequest, layer_id: UUID) -> HttpResponse:
 
 @require_POST
 @login_required
-def forget(request: HttpRequest, number: int) -> HttpResponse:
+def delete_preset(request: HttpRequest, number: int) -> HttpResponse:
     """Forget a kept kind of file."""
-    get_object_or_404(HouseOutput, pk=number, owner_id=person(request).pk).delete()
+    get_object_or_404(OutputPreset, pk=number, owner_id=person(request).pk).delete()
     return redirect("print-files")
 
 
 @require_POST
 @login_required
 def cost(request: HttpRequest, layer_id: UUID) -> HttpResponse:
-    """What the file in hand would be, as a piece of page."""
+    """What the current file would be, as a piece of page."""
     layer = own_layer(request, layer_id)
     form = PrintFileForm(request.POST)
     shown = file_cost(layer, form) | {"layer": layer, "form": form}
@@ -119,7 +119,7 @@ def take_profile(request: HttpRequest, layer_id: UUID) -> HttpResponse:
     if upload is None:
         raise Refusal("Choose a profile file first.")
     name = safe(Path(upload.name or "").stem, "")
-    found = profiles.take_in(upload.read(profiles.LARGEST_FILE + 1), name)
+    found = profiles.add_profile(upload.read(profiles.LARGEST_FILE + 1), name)
     messages.success(request, f"The profile “{found.title}” can be chosen now.")
     return redirect(f"{_files(layer.piece)}&layer={layer.pk}")
 
@@ -149,7 +149,7 @@ def take_away(request: HttpRequest, print_id: UUID) -> HttpResponse | FileRespon
 
 @require_POST
 @login_required
-def let_go(request: HttpRequest, print_id: UUID) -> HttpResponse:
+def delete(request: HttpRequest, print_id: UUID) -> HttpResponse:
     """Delete a print file before its time."""
     made = own_print(request, print_id)
     prints.delete(made)
@@ -162,7 +162,7 @@ def let_go(request: HttpRequest, print_id: UUID) -> HttpResponse:
 @login_required
 @cache_control(private=True, max_age=A_MONTH)
 def laid_picture(request: HttpRequest, layer_id: UUID) -> HttpResponse:
-    """A layer as it lies on the print in hand, or as it is, reduced."""
+    """A layer as it lies on the current print, or as it is, reduced."""
     layer = own_layer(request, layer_id)
     plan = None if request.GET.get("plan") == WHOLE else layer.piece.print_plan
     return HttpResponse(proofing.laid_picture(layer, plan), content_type="image/webp")

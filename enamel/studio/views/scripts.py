@@ -25,7 +25,7 @@ def tokens(request: HttpRequest) -> HttpResponse:
 
 @require_POST
 @login_required
-def take_back(request: HttpRequest, number: int) -> HttpResponse:
+def revoke(request: HttpRequest, number: int) -> HttpResponse:
     """A token that lets nobody in any more."""
     token = get_object_or_404(Token, pk=number, owner_id=person(request).pk)
     token.delete()

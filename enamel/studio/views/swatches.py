@@ -127,7 +127,7 @@ def base_picture(request: HttpRequest, sheet_id: UUID) -> HttpResponse:
 @require_POST
 @login_required
 def strip(request: HttpRequest, sheet_id: UUID) -> HttpResponse:
-    """Have the sheet written as one labelled picture at the resolution of the print in hand."""
+    """Have the sheet written as one labelled picture at the resolution of the current print."""
     shown = own_sheet(request, sheet_id)
     file = {"png": FileFormat.PNG, "tif": FileFormat.TIFF}.get(request.POST.get("kind", ""))
     if file is None or not shown.swatches.filter(state=Swatch.State.DONE).exists():
@@ -187,7 +187,7 @@ def pin(request: HttpRequest, sheet_id: UUID) -> HttpResponse:
 
 @require_POST
 @login_required
-def forget(request: HttpRequest, sheet_id: UUID) -> HttpResponse:
+def delete(request: HttpRequest, sheet_id: UUID) -> HttpResponse:
     shown = own_sheet(request, sheet_id)
-    swatches.forget(shown)
+    swatches.delete(shown)
     return redirect(shown.piece)

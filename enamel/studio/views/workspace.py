@@ -78,7 +78,7 @@ def _in_hand(request: HttpRequest, piece: Piece) -> tuple[Draft, CoatForm]:
     protect = draft.coat.refine.protect if draft.coat.refine else None
     form = CoatForm(
         request.POST, start=start, print_plan=piece.print_plan, masks=masks.named(piece),
-        in_hand=protect,
+        current=protect,
     )  # fmt: skip
     return draft, form
 
@@ -163,7 +163,7 @@ def schedule_cost_view(request: HttpRequest, piece_id: UUID) -> HttpResponse:
 @require_POST
 @login_required
 def print_view(request: HttpRequest, piece_id: UUID) -> HttpResponse:
-    """Keep a change of the print in hand, and show what follows from it, as a piece of page."""
+    """Keep a change of the current print, and show what follows from it, as a piece of page."""
     piece = own_piece(request, piece_id)
     layer = own_layer(request, posted_id(request, "layer"))
     form = PrintForm(request.POST, start=piece.base.size, unit=unit_of(request))

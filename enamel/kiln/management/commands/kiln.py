@@ -14,7 +14,7 @@ from procrastinate.contrib.django import app
 
 from enamel.core.checkpoints import loading
 from enamel.core.memory import give_back_freed
-from enamel.core.networks.runtimes import let_go_unused
+from enamel.core.networks.runtimes import release_unused
 from enamel.kiln import heartbeats, sweeper
 from enamel.kiln.batches.jobs import enqueue_feed
 from enamel.kiln.queueing import CHORES, FIRINGS, SWATCHES
@@ -24,7 +24,7 @@ HEARTBEAT_SECONDS = 2.0
 AGAIN_SECONDS = 3.0
 """Pause before a worker that lost the database tries again."""
 IDLE_SECONDS = 60.0
-"""A worker without work for so long lets go of its networks."""
+"""A worker without work for so long releases its networks."""
 STALLED_SECONDS = 10.0
 """A worker silent for so long is taken for dead, and its jobs are given to others."""
 
@@ -87,7 +87,7 @@ async def rescue_jobs(served: App, queues: list[str]) -> None:
             ):
                 await served.job_manager.retry_job(job)
             await sync_to_async(heartbeats.send_heartbeat)(queues)
-            if let_go_unused(IDLE_SECONDS) or loading.let_go(IDLE_SECONDS):
+            if release_unused(IDLE_SECONDS) or loading.release(IDLE_SECONDS):
                 give_back_freed()
             await sync_to_async(sweeper.sweep)()
             if CHORES in queues:

@@ -1,4 +1,4 @@
-"""Makes the demo account with the six Kestrel Vale pieces and its house schedules, and has the models
+"""Makes the demo account with the six Kestrel Vale pieces and its schedule presets, and has the models
 tried, unless done."""
 
 import json
@@ -11,7 +11,7 @@ from django.core.management.base import BaseCommand
 
 from enamel.core.schedule import Schedule
 from enamel.kiln import queueing
-from enamel.kiln.models import HouseSchedule, Piece
+from enamel.kiln.models import Piece, SchedulePreset
 from enamel.kiln.pieces import bringing
 from enamel.kiln.storage import layers as store
 from enamel.studio.signing import DEMO_NAME
@@ -41,13 +41,13 @@ class Command(BaseCommand):
             if name in known:
                 continue
             with (settings.DEMO_PICTURES / name).open("rb") as file:
-                piece = bringing.bring_in(owner, File(file), name)
+                piece = bringing.import_picture(owner, File(file), name)
             piece.title = title
             piece.save(update_fields=["title"])
             store.prepare(piece.base)
-        for kept in json.loads(settings.DEMO_HOUSE.read_text()):
+        for kept in json.loads(settings.DEMO_PRESETS.read_text()):
             schedule = Schedule.from_json(kept["schedule"]).to_json()
-            HouseSchedule.objects.get_or_create(
+            SchedulePreset.objects.get_or_create(
                 owner=owner,
                 name=kept["name"],
                 defaults={"summary": kept["summary"], "schedule": schedule},

@@ -10,7 +10,7 @@ import * as dialog from "./shared/dialog.js";
 import * as drop from "./pieces/drop.js";
 import * as finish from "./workspace/finish.js";
 import * as firing from "./workspace/firing.js";
-import * as foretell from "./shared/foretell.js";
+import * as predict from "./shared/predict.js";
 import * as inlay from "./workspace/inlay.js";
 import * as keys from "./shared/keys.js";
 import * as livePart from "./shared/live-part.js";
@@ -46,7 +46,7 @@ const modules = {
   drop,
   finish,
   firing,
-  foretell,
+  predict,
   inlay,
   keys,
   "live-part": livePart,

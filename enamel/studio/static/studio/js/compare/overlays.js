@@ -18,7 +18,7 @@ export function names(context, panes, ratio) {
   }
 }
 
-// boxes of findings of one picture, over every pane: the one in hand thicker
+// boxes of findings of one picture, over every pane: the current one thicker
 export function boxes(context, scene, panes, findings, current, width) {
   for (const pane of panes.filter(({ side }) => side !== "right")) {
     const frame = clipped(context, scene, pane);

@@ -1,4 +1,4 @@
-// overlay.js: the mask in hand over the picture. While the picture moves, what was painted moves with it;
+// overlay.js: the current mask over the picture. While the picture moves, what was painted moves with it;
 // once it rests the mask is painted sharp for what is seen.
 import { onlyAdds, paint, shape } from "./paint.js";
 

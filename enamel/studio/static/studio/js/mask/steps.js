@@ -1,4 +1,4 @@
-// steps.js: a mask in hand: its steps, and every one of them undone and redone. Tells whoever listens.
+// steps.js: the current mask: its steps, and every one of them undone and redone. Tells whoever listens.
 export class Steps {
   constructor(size, steps = []) {
     this.size = size;

@@ -1,4 +1,4 @@
-// tools.js: the panel of a mask in hand: tools, brush, whole-mask steps, measured and kept masks.
+// tools.js: the panel of the current mask: tools, brush, whole-mask steps, measured and kept masks.
 import { overlay } from "./overlay.js";
 import { send } from "../shared/send.js";
 import { drawing } from "./draw.js";

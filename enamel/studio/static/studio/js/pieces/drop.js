@@ -1,4 +1,4 @@
-// drop.js: files dropped anywhere on the page are brought in one after the other, each with its progress.
+// drop.js: files dropped anywhere on the page are imported one after the other, each with its progress.
 import { arrived } from "../shared/arrived.js";
 
 export function init(root) {
@@ -86,7 +86,7 @@ function row(file) {
       const link = document.createElement("a");
       link.href = url;
       link.textContent = "Open";
-      words.replaceChildren(note ? `${note} ` : "brought in ", link);
+      words.replaceChildren(note ? `${note} ` : "imported ", link);
       bar.value = 1;
     },
     refuse(reason) {

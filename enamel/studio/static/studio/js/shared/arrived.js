@@ -1,4 +1,4 @@
-// arrived.js: asks after a file that the kiln has in hand until it is done with.
+// arrived.js: asks after a file that the kiln is reading until it is done with.
 import { poll } from "./poll.js";
 
 const PAUSE_MS = 700;
@@ -7,7 +7,7 @@ const PAUSE_MS = 700;
 export function arrived(stateUrl, hear) {
   return poll(async () => {
     const answer = await fetch(stateUrl);
-    if (answer.status === 404) return { url: null, refused: "It was put away." };
+    if (answer.status === 404) return { url: null, refused: "It was dismissed." };
     const state = await answer.json();
     if (!state.open) return state;
     if (state.share !== null) hear(state.share);

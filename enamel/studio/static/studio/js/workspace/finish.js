@@ -3,7 +3,7 @@ import { send } from "../shared/send.js";
 import { toggle } from "../shared/canvas.js";
 import { whenOpen } from "../shared/viewer.js";
 import { curveEditor } from "./finish-curve.js";
-import { houseFinishes } from "./finish-house.js";
+import { finishPresets } from "./finish-presets.js";
 import { live, pictureIn } from "./live.js";
 
 export function init(root) {
@@ -16,7 +16,7 @@ export function init(root) {
     preview();
   };
   const steps = [...root.querySelectorAll("[data-step]")].map((part) => stepOf(root, part, recipe, { without, tell }));
-  houseFinishes(document.getElementById("house-finishes"), root, () => field.value, (taken) => {
+  finishPresets(document.getElementById("finish-presets"), root, () => field.value, (taken) => {
     for (const step of steps) if (taken[step.name]) step.take(taken[step.name]);
     tell();
   });
@@ -47,7 +47,7 @@ export function init(root) {
   });
 }
 
-// one step: shows its settings, changes them, and can be taken back by one
+// one step: shows its settings, changes them, and can be undone one by one
 function stepOf(root, part, recipe, { without, tell }) {
   const name = part.dataset.step;
   const on = part.querySelector("[data-on]");

@@ -18,7 +18,7 @@ export function init(root) {
   takeWhatSuits(root);
 }
 
-// only the fields that the refiner in hand knows what to do with; their values stay
+// only the fields that the current refiner knows what to do with; their values stay
 function showAble(root) {
   const able = root.querySelector("[data-abilities]")?.dataset.abilities.split(" ");
   if (!able) return;

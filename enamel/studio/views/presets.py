@@ -1,4 +1,4 @@
-"""House schedules: kept, applied, taken away and brought in as JSON files."""
+"""schedule presets: kept, applied, taken away and imported as JSON files."""
 
 from uuid import UUID
 
@@ -12,7 +12,7 @@ from enamel.core.errors import Refusal
 from enamel.core.jsontext import read_json
 from enamel.core.press.naming import safe
 from enamel.core.schedule import Schedule
-from enamel.kiln.models import HouseSchedule, Piece
+from enamel.kiln.models import Piece, SchedulePreset
 from enamel.sending import kept_as
 from enamel.studio.asked import whole_number
 from enamel.studio.views.access import own_piece, person
@@ -24,13 +24,13 @@ def _to_coats(piece: Piece) -> HttpResponse:
     return redirect(f"{piece.get_absolute_url()}?task=coat")
 
 
-def _own(request: HttpRequest, number: int) -> HouseSchedule:
-    return get_object_or_404(HouseSchedule, owner_id=person(request).pk, pk=number)
+def _own(request: HttpRequest, number: int) -> SchedulePreset:
+    return get_object_or_404(SchedulePreset, owner_id=person(request).pk, pk=number)
 
 
 def _keep(request: HttpRequest, name: str, schedule: Schedule) -> bool:
     """Keep a schedule under a name, in the place of one of that name; whether there was none."""
-    _, fresh = HouseSchedule.objects.update_or_create(
+    _, fresh = SchedulePreset.objects.update_or_create(
         owner_id=person(request).pk, name=name, defaults={"schedule": schedule.to_json()}
     )
     return fresh
@@ -54,41 +54,43 @@ def keep(request: HttpRequest, piece_id: UUID) -> HttpResponse:
 @require_POST
 @login_required
 def apply(request: HttpRequest, piece_id: UUID) -> HttpResponse:
-    """Put a house schedule in the place of the piece's; it can be undone."""
+    """Put a schedule preset in the place of the piece's; it can be undone."""
     piece = own_piece(request, piece_id)
     chosen = whole_number(request.POST.get("schedule"))
     if chosen is None:
         messages.error(request, "Choose a preset first.")
         return _to_coats(piece)
-    house = _own(request, chosen)
-    if "forget" in request.POST:
-        house.delete()
-        messages.success(request, f"Preset “{house.name}” is deleted. Pieces keep their schedules.")
+    preset = _own(request, chosen)
+    if "delete" in request.POST:
+        preset.delete()
+        messages.success(
+            request, f"Preset “{preset.name}” is deleted. Pieces keep their schedules."
+        )
         return _to_coats(piece)
     try:
-        piece.keep_schedule(house.as_schedule())
+        piece.keep_schedule(preset.as_schedule())
         messages.success(
-            request, f"“{house.name}” is this piece's schedule now. Undo restores the old one."
+            request, f"“{preset.name}” is this piece's schedule now. Undo restores the old one."
         )
     except Refusal as refusal:
-        messages.error(request, f"“{house.name}” can't be used here: {refusal}")
+        messages.error(request, f"“{preset.name}” can't be used here: {refusal}")
     return _to_coats(piece)
 
 
 @require_GET
 @login_required
 def export(request: HttpRequest, number: int) -> HttpResponse:
-    """A house schedule as a file that `enamel fire --schedule` takes too."""
-    house = _own(request, number)
-    response = JsonResponse(house.schedule, json_dumps_params={"indent": 2})
-    name = f"{safe(house.name, 'schedule')}.schedule.json"
+    """A schedule preset as a file that `enamel fire --schedule` takes too."""
+    preset = _own(request, number)
+    response = JsonResponse(preset.schedule, json_dumps_params={"indent": 2})
+    name = f"{safe(preset.name, 'schedule')}.schedule.json"
     return kept_as(name, response)
 
 
 @require_POST
 @login_required
-def take_in(request: HttpRequest, piece_id: UUID) -> HttpResponse:
-    """A schedule from a JSON file becomes a house schedule named after the file."""
+def import_preset(request: HttpRequest, piece_id: UUID) -> HttpResponse:
+    """A schedule from a JSON file becomes a schedule preset named after the file."""
     piece = own_piece(request, piece_id)
     file = request.FILES.get("file")
     if file is None:

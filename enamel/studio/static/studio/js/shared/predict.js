@@ -1,8 +1,8 @@
-// foretell.js: what a form would take is told beside it while it is filled in.
+// predict.js: what a form would take is told beside it while it is filled in.
 const PAUSE_MS = 300;
 
 export function init(root) {
-  const told = root.querySelector("[data-foretold]");
+  const told = root.querySelector("[data-predicted]");
   let timer;
   let asked = 0;
   const ask = async () => {

@@ -1,9 +1,9 @@
-// finish-house.js: recipes kept for other pieces: used, saved, deleted, imported from files.
+// finish-presets.js: recipes kept for other pieces: used, saved, deleted, imported from files.
 import { send } from "../shared/send.js";
 
-export function houseFinishes(root, form, recipe, use) {
-  const list = root.querySelector("[data-house]");
-  const says = root.querySelector("[data-house-says]");
+export function finishPresets(root, form, recipe, use) {
+  const list = root.querySelector("[data-presets]");
+  const says = root.querySelector("[data-presets-says]");
   const say = (words) => {
     says.hidden = false;
     says.textContent = words;
@@ -15,7 +15,7 @@ export function houseFinishes(root, form, recipe, use) {
   list.addEventListener("click", async ({ target }) => {
     const kept = target.closest("[data-kept]");
     if (target.matches("[data-use]")) taken(JSON.parse(kept.dataset.recipe), "It is loaded; each step can be undone.");
-    if (target.matches("[data-forget]")) {
+    if (target.matches("[data-delete]")) {
       const { answer, refused } = await send(kept.dataset.kept, {});
       if (answer) kept.remove();
       say(refused ?? (await answer.json()).words);
@@ -29,7 +29,7 @@ export function houseFinishes(root, form, recipe, use) {
       return;
     }
     const kept = await answer.json();
-    list.querySelector(`[data-kept="${kept.forget}"]`)?.remove();
+    list.querySelector(`[data-kept="${kept.delete}"]`)?.remove();
     list.append(entry(kept));
     say(`“${kept.name}” is saved.`);
   });
@@ -44,10 +44,10 @@ export function houseFinishes(root, form, recipe, use) {
   });
 }
 
-function entry({ name, recipe, file, forget }) {
+function entry({ name, recipe, file, delete: address }) {
   const item = document.createElement("li");
   item.className = "flex items-center gap-2 border-b border-rule py-1";
-  item.dataset.kept = forget;
+  item.dataset.kept = address;
   item.dataset.recipe = JSON.stringify(recipe);
   const words = document.createElement("span");
   words.className = "min-w-0 flex-1 truncate";
@@ -56,7 +56,7 @@ function entry({ name, recipe, file, forget }) {
   link.className = "text-[13px]";
   link.href = file;
   link.textContent = "JSON";
-  item.append(words, link, button("Use", "use"), button("Delete", "forget", "button-stop"));
+  item.append(words, link, button("Use", "use"), button("Delete", "delete", "button-stop"));
   return item;
 }
 

@@ -17,7 +17,7 @@ TRIES = 5
 Form = dict[str, Any]
 
 
-class House:
+class Client:
     """A running Enamel.
 
     Parameters
@@ -37,7 +37,7 @@ class House:
         self._address = address
         self._hear = hear
 
-    def __enter__(self) -> "House":
+    def __enter__(self) -> "Client":
         return self
 
     def __exit__(self, *given: object) -> None:
@@ -67,7 +67,7 @@ class House:
         return self._ask("GET", f"pieces/{done['piece']}")
 
     def fire(self, piece: str, schedule: Any = None, layer: str | None = None) -> Form:
-        """A firing of a schedule, or of the one in hand."""
+        """A firing of a schedule, or of the current one."""
         wanted = {"schedule": schedule, "layer": layer}
         return self._ask("POST", f"pieces/{piece}/firings", json=wanted)
 
