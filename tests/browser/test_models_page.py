@@ -21,7 +21,7 @@ def test_bring_in_try_switch_off_delete(signed_in: Browser, kiln: None, tmp_path
     browser.link("Models").click()
     browser.find("#grisaille")
     assert browser.driver.find_element("css selector", "h1").text == "Models"
-    file = browser.find("#bring-in [type='file']")
+    file = browser.find("#add-model [type='file']")
     file.send_keys(str(network(tmp_path / "soft.onnx")))
     browser.fill("summary", "Soft skies.")
     browser.button("Test and add").click()
@@ -49,7 +49,7 @@ def test_bring_in_try_switch_off_delete(signed_in: Browser, kiln: None, tmp_path
     # a file that is no network: the reason, and nothing added
     broken = tmp_path / "broken.onnx"
     broken.write_bytes(b"no graph")
-    browser.find("#bring-in [type='file']").send_keys(str(broken))
+    browser.find("#add-model [type='file']").send_keys(str(broken))
     browser.button("Test and add").click()
     shown = "[aria-label='On their way in']"
     browser.wait(lambda _: "not an ONNX file" in browser.find(shown).text)

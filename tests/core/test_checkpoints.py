@@ -189,13 +189,13 @@ def by_the_engine(denoiser: Denoiser, sampler: Sampler, sigmas: list[float]) -> 
     """What Enamel's samplers make of it at the same noise levels."""
     put = Put(denoiser)
     picture = whole(portrait(SIDE, SIDE))
-    led = GuidedDenoiser(
+    guided = GuidedDenoiser(
         denoiser, SETTINGS, picture, picture, SETTINGS.prompt, SETTINGS.negative_prompt
     )
     signal = denoiser.encode(to_signed(picture))
     state: tuple[FloatArray, ...] = (signal + put.of(-1) * np.float32(sigmas[0]),)
     for sampler_step in sampler_steps(sampler, sigmas):
-        denoised = led.denoised(state[0], sampler_step)
+        denoised = guided.predict(state[0], sampler_step)
         state = sampler_step.step(state, denoised, put.of)
     return state[0]
 

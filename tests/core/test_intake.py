@@ -173,11 +173,11 @@ def test_the_command_takes_in_and_lists(
     tmp_path: Path, own: Path, capsys: pytest.CaptureFixture[str]
 ) -> None:
     file = network(tmp_path / "soft.onnx")
-    assert cli.main(["models", "--take-in", str(file), "--json"]) == 0
+    assert cli.main(["models", "--add", str(file), "--json"]) == 0
     listed = {entry["name"]: entry for entry in json.loads(capsys.readouterr().out)}
     assert listed["soft"]["own"] is True
     assert listed["soft"]["radius"] == 2
-    assert cli.main(["models", "--take-in", str(file)]) == 2
+    assert cli.main(["models", "--add", str(file)]) == 2
     assert "already" in capsys.readouterr().err
 
 

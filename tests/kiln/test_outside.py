@@ -424,7 +424,7 @@ def test_a_rejected_order_is_said_to_have_cost_nothing(serve: Serve, piece: Piec
     assert bureau.get_on(sent.pk) is None
     sent.refresh_from_db()
     assert (sent.state, sent.charged_cents) == (SentCoat.State.FAILED, 0)
-    assert "Too late. Nothing was charged and no picture left" in sent.error
+    assert "Too late. Nothing was charged and no picture was sent" in sent.error
 
 
 # the shop -------------------------------------------------------------------------------------

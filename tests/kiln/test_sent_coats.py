@@ -155,7 +155,7 @@ def test_a_bureau_that_is_gone_or_does_not_know_the_house(
     bureau_of: Open, piece: Piece, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     monkeypatch.setattr(site, "BUREAU", "http://127.0.0.1:9")
-    assert "does not answer. So there is no offer. Nothing left" in offered(piece).error
+    assert "does not answer. So there is no offer. Nothing was sent" in offered(piece).error
     known.ask(known.ACCOUNT)
     account = asking.account(piece.owner_id)
     assert (account.balance_cents, account.at_bureau.error) == (None, "The bureau does not answer.")

@@ -1,4 +1,4 @@
-"""Pages of finishes: previews, what steps propose, finish preset, and what is refused."""
+"""Pages of finishes: previews, what steps propose, finish presets, and what is refused."""
 
 import json
 from typing import Any

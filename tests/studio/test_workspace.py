@@ -1,4 +1,4 @@
-"""Working on a piece: undo, schedule presets, facts, copies, sheets, throwing away."""
+"""Working on a piece: undo, schedule presets, facts, copies, sheets, deleting."""
 
 import io
 import json

@@ -69,7 +69,11 @@ def add_models(command: argparse.ArgumentParser) -> None:
     """Declare the arguments of `enamel models`."""
     command.add_argument("--json", action="store_true")
     command.add_argument(
-        "--take-in", type=Path, metavar="PATH", help="one of your own: ONNX file or checkpoint"
+        "--add",
+        dest="add_model",
+        type=Path,
+        metavar="PATH",
+        help="add your own: ONNX file or checkpoint",
     )
     command.add_argument("--name", help="what to call it; the file's name when left out")
     command.set_defaults(run=run_models)

@@ -32,7 +32,7 @@ FRINGED = 15.0
 FRINGE_REACH = 1.5
 """How far fringes stand from edges, in px of the base."""
 SOFT, VERY_SOFT = 0.75, 2.5
-"""Blur in px that can be restored."""
+"""Most blur in px that deblurring can undo."""
 MOST_CLIPPED = 0.15
 """How far black and white are moved at most."""
 WANTED_MIDDLE, MOST_LIGHTER = 0.46, 1.12

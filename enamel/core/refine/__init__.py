@@ -8,6 +8,7 @@ __all__ = [
     "protect",
     "separate",
     "spread",
+    "state",
     "tilestore",
     "tilework",
     "tiling",

@@ -1,4 +1,4 @@
-"""finish preset: recipes kept for other pieces."""
+"""Finish presets: finishes saved for other pieces."""
 
 from django.conf import settings
 from django.db import models

@@ -71,7 +71,7 @@ def _control(spec: "dataclasses.Field[Any]") -> Control:
 
 
 def finish_shown(piece: Piece, layer: Layer, changing: Layer | None) -> dict[str, Any]:
-    """The panel: steps, layers that can be matched to, finish preset, what can be done again."""
+    """The panel: steps, layers that can be matched to, finish presets, what can be done again."""
     others = [other for other in piece.layers.order_by("created") if other.pk != layer.pk]
     return {
         "finish_steps": steps_shown(),

@@ -93,7 +93,7 @@ def keep(request: HttpRequest) -> JsonResponse:
 @require_POST
 @login_required
 def delete(request: HttpRequest, number: int) -> JsonResponse:
-    """Let go of a finish preset; layers made by it stay."""
+    """Delete a finish preset; layers made by it stay."""
     kept = _own(request, number)
     kept.delete()
     return JsonResponse({"words": f"“{kept.name}” is deleted. Layers made by it stay."})

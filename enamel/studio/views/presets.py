@@ -1,4 +1,4 @@
-"""schedule presets: kept, applied, taken away and imported as JSON files."""
+"""Schedule presets: save, apply, delete, export and import them as JSON files."""
 
 from uuid import UUID
 
