@@ -5,7 +5,7 @@ from collections.abc import AsyncIterator
 from typing import IO, Any
 
 from asgiref.sync import sync_to_async
-from django.http import FileResponse, HttpRequest, HttpResponse
+from django.http import FileResponse, HttpRequest, HttpResponse, JsonResponse
 from django.utils.http import content_disposition_header
 
 BLOCK = 512 * 1024
@@ -16,6 +16,11 @@ def kept_as(name: str, response: HttpResponse) -> HttpResponse:
     """An answer that the browser keeps as a file of that name."""
     response["Content-Disposition"] = content_disposition_header(True, name) or ""
     return response
+
+
+def json_file(name: str, form: Any) -> HttpResponse:
+    """An answer that the browser keeps as a JSON file of that name."""
+    return kept_as(name, JsonResponse(form, json_dumps_params={"indent": 2}))
 
 
 class Part:

@@ -225,7 +225,7 @@ class Refining:
     def truth(self, batch: Batch) -> Tensor:
         return batch[0]
 
-    def whole_pass(self, network: nn.Module, batch: Batch) -> "Passed":
+    def whole_pass(self, network: nn.Module, batch: Batch) -> Passed:
         """A pass from a noise level by chance, for some patches towards a borrowed word."""
         leads = batch[-1]
         led = borrowing(leads)
@@ -239,7 +239,7 @@ class Refining:
         )  # fmt: skip
         return Passed(guess, start, wanted, batch[3], leads, guidance)
 
-    def end_of(self, passed: "Passed") -> Tensor:
+    def end_of(self, passed: Passed) -> Tensor:
         """The loss at the end of a pass: to the truth, or to what a borrowed word says."""
         own, led = passed.own, ~passed.own
         loss = torch.zeros(())

@@ -44,8 +44,8 @@ GOALS = (
 )  # fmt: skip
 """Least and most of roughness, specks and detail at each noise level that passes are measured at. The
 weights that come nearest are kept beside the run's last."""
-CRITIC_RATE, CRITIC_RISES = 1.0, 500
-"""Learning rate of a critic as a share of the network's; steps after a start in which its weight rises."""
+CRITIC_RISES = 500
+"""Steps after a start in which a critic's weight rises."""
 AVERAGE = 0.998
 """Decay of the averaged weights, which are the ones that ship."""
 
@@ -63,7 +63,7 @@ class Run:
         )
         self.critic = Critic(recipe.network.get("words", 0)) if recipe.critic else None
         self.critic_optimiser = self.critic and torch.optim.AdamW(
-            self.critic.parameters(), CRITIC_RATE * recipe.rate, betas=(0.5, 0.99)
+            self.critic.parameters(), recipe.rate, betas=(0.5, 0.99)
         )
         self.step = 0
         self.minutes = 0.0
@@ -160,7 +160,7 @@ class Run:
         doubt = told_apart(
             self.critic(truth, source, words), self.critic(guess.detach(), source, words)
         )
-        self._step(self.critic_optimiser, doubt, CRITIC_RATE * self.recipe.rate)
+        self._step(self.critic_optimiser, doubt, self.recipe.rate)
         with torch.no_grad():
             real = self.critic(truth, source, words)
         doubt = told_apart(self.critic(guess, source, words), real)

@@ -79,9 +79,9 @@ def piece(request: HttpRequest, piece_id: UUID) -> PieceWithLayers:
 
 @router.delete(
     "/pieces/{piece_id}", response={204: None}, auth=BRING, throttle=CHANGING,
-    summary="Throw a piece away",
+    summary="Delete a piece",
 )  # fmt: skip
-def delete_pieces(request: HttpRequest, piece_id: UUID) -> Status[None]:
+def delete_piece(request: HttpRequest, piece_id: UUID) -> Status[None]:
     """It can be restored on its page for 30 days; its firings stop."""
     firings.delete_pieces([own.piece(request, piece_id)])
     return Status(204, None)

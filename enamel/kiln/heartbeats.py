@@ -58,7 +58,7 @@ def shown_as(task: str) -> Callable[[Callable[P, R]], Callable[P, R]]:
 
 
 def record_speed(megapixels: float, seconds: float) -> None:
-    """Record how many megapixels the networks of this worker saw in so many seconds."""
+    """Record how fast the networks of this worker were."""
     if seconds > 0:
         _this_worker().update(rate=megapixels / seconds)
 

@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 
 from enamel.core.diffusion.samplers import Sampler
 from enamel.core.errors import FieldRefusal, Refusal
-from enamel.core.fire.sheets import Axis
+from enamel.core.fire.sheets import Axis, cells
 from enamel.core.geometry import Size
 from enamel.core.schedule import Coat, Mode, Refine, Schedule, address, schedule_schema
 
@@ -56,6 +56,9 @@ def test_settings_of_version_1_are_read_by_their_earlier_names() -> None:
     schedule = Schedule.from_json({"coats": [{"refine": {"give_back": 0.4, "grit": 0.02}}]})
     assert schedule.coats[0].refine == Refine(restore=0.4, extra_noise=0.02)
     assert Axis.read("give_back", "0.2, 0.4") == Axis("restore", (0.2, 0.4))
+    kept = Axis("give_back", (0.2, 0.4))  # as sheets have it that were made then
+    made = cells(schedule.coats[0], [kept])
+    assert [cell.coat.refine.restore for cell in made if cell.coat.refine] == [0.2, 0.4]
 
 
 refines = st.builds(

@@ -34,7 +34,7 @@ class LatentRefiner:
     ----------
     spec : its digest names the checkpoint, with what it is used with, in memory.
     load : brings its parts into memory.
-    glimpse : (channels + 1, 3): what latents look like roughly, channel by channel, and a last row added.
+    latent_preview : (channels + 1, 3): rough colour of each channel, and a last row added.
     again : how another process makes the same; None where none has to.
     """
 
@@ -49,7 +49,7 @@ class LatentRefiner:
         self.spec = spec
         self._load = load
         self.noise_schedule = noise_schedule
-        self._glimpse = latent_preview
+        self._latent_preview = latent_preview
         self._again = again
 
     @property
@@ -97,7 +97,7 @@ class LatentRefiner:
         return self._carried_out(run)
 
     def latent_preview(self, values: FloatArray) -> FloatArray:
-        seen = values @ self._glimpse[:-1] + self._glimpse[-1]
+        seen = values @ self._latent_preview[:-1] + self._latent_preview[-1]
         factor = self.spec.space.factor
         return np.clip(seen, -1, 1).repeat(factor, axis=0).repeat(factor, axis=1)
 

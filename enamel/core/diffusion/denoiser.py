@@ -122,8 +122,8 @@ class ModelSpec:
     """Whether it reads prompts as they are written, and not by a vocabulary."""
     holding: Holding = Holding.STRUCTURE
     final_degradation: tuple[tuple[float, float], ...] = ((0.0, 0.0),)
-    """Knots (strength, lag): what it is told to lack at the last level of a pass, as a share of what it
-    lacked at first. Few steps give back less than they should, and this makes up for it."""
+    """Knots (strength, fraction): what it is told to lack at the last level of a pass, as a fraction of what
+    it lacked at first. Few steps restore less than they should, and this makes up for it."""
 
 
 class Denoiser(Protocol):

@@ -68,8 +68,8 @@ def sampler_steps(
     Parameters
     ----------
     sigmas : noise levels, strictly falling, the last 0.
-    missing : share, 0…1, of the lost detail that the picture lacks at the start.
-    lag : least share of that, 0…1, which the last step is told to lack still.
+    degradation : fraction, 0…1, of the lost detail that the picture lacks at the start.
+    final_degradation : least fraction of that, 0…1, which the last step is told to lack still.
     """
     plan = {
         Sampler.EULER: _euler,

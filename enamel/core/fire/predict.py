@@ -5,7 +5,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from enamel.core.diffusion.denoiser import Condition, Denoiser, ModelSpec
+from enamel.core.diffusion.denoiser import Condition, Denoiser
 from enamel.core.fire.firing import BLOCK, Stage, regions_of, stages
 from enamel.core.fire.pace import Kind, Paces, Portion
 from enamel.core.geometry import Box, Size
@@ -130,7 +130,7 @@ def predict_window(schedule: Schedule, base: Size, window: Box, paces: Paces) ->
         if stage.refinement is not None:
             settings, spec = stage.refinement
             work = work_of(settings, spec, stage.size, stage.refined(region))
-            seconds += paces.seconds(refining(settings, spec, work.megapixels))
+            seconds += paces.seconds(refining(settings, work.megapixels))
         start = stage.size
     return seconds
 
@@ -143,7 +143,7 @@ def enlarging(stage: Stage, start: Size) -> list[Portion]:
     return [Portion(Kind.ENLARGE, amount, name) for name, amount in made.items()]
 
 
-def refining(settings: Refine, spec: ModelSpec, megapixels: float) -> Portion:
+def refining(settings: Refine, megapixels: float) -> Portion:
     """So many megapixels seen by a coat's refiner."""
     width, height = settings.tile
     return Portion(Kind.REFINE, megapixels, settings.model, str(settings.mode), f"{width}x{height}")
@@ -186,7 +186,7 @@ def _cost(stage: Stage, start: Size, paces: Paces) -> CoatCost:
         work.evaluations,
         work.megapixels,
         enlarges,
-        paces.seconds(refining(settings, spec, work.megapixels)),
+        paces.seconds(refining(settings, work.megapixels)),
         settles,
         memory,
         enlarged * copies + states,

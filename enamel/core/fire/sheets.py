@@ -73,6 +73,9 @@ class Axis:
     name: str
     values: tuple[Any, ...]
 
+    def __post_init__(self) -> None:
+        object.__setattr__(self, "name", _current(self.name))
+
     @classmethod
     def read(cls, name: str, text: str) -> "Axis":
         """From values apart by commas ("0.2, 0.3, 0.4"), by bars for words ("brick | brick, moss"), or
@@ -83,8 +86,7 @@ class Axis:
         FieldRefusal
             When the setting is unknown, or the values are none, too many, or no numbers.
         """
-        name = Refine.RENAMED.get(name, name)
-        varied = BY_NAME.get(name)
+        varied = BY_NAME.get(_current(name))
         if varied is None:
             raise FieldRefusal(name, "is not a setting that a sheet can vary.")
         if not varied.number:
@@ -101,6 +103,11 @@ class Axis:
                 name, f"These are {len(values)} values; a sheet takes {MOST_VALUES}."
             )
         return cls(name, tuple(values))
+
+
+def _current(name: str) -> str:
+    """Return what a setting is called now, by that name or by an earlier one."""
+    return Refine.RENAMED.get(name, name)
 
 
 def _spread(text: str) -> list[str]:

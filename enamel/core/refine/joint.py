@@ -119,20 +119,19 @@ class _Joint:
                 break
         self.runner.done = sum(len(cores) for cores in self.cores[:first])
         for number in range(first, len(self.regions)):
-            last = number + 1 == len(self.regions)
-            finished = self._evaluation(number, state, last=last)
+            finished = self._evaluation(number, state)
             if state is not None:
                 state.close()
                 state.path.unlink()
-            if last:
-                region = self.regions[number]
-                return Canvas(finished, (region.x, region.y), self.work.size)
-            state = StateCanvas(finished, self.regions[number])
-        raise AssertionError("a pass has a last evaluation")
+            if number + 1 < len(self.regions):
+                state = StateCanvas(finished, self.regions[number])
+        region = self.regions[-1]
+        return Canvas(finished, (region.x, region.y), self.work.size)
 
-    def _evaluation(self, number: int, state: StateCanvas | None, *, last: bool) -> Path:
+    def _evaluation(self, number: int, state: StateCanvas | None) -> Path:
         """Write one evaluation of its region, core by core, as the next state or as the last pixels."""
         work, region = self.work, self.regions[number]
+        last = number + 1 == len(self.regions)
         finished = self.folder / "refined.npy" if last else self._state_file(number + 1)
         partial = finished.with_suffix(PARTIAL)
         journal = Journal(finished.with_suffix(".journal"))

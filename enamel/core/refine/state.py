@@ -1,4 +1,4 @@
-"""Keep a sampler's state between two steps on disk, each field of it in planes of its own."""
+"""Keep a sampler's state between two steps on disk, one field after the other."""
 
 from pathlib import Path
 

@@ -184,7 +184,7 @@ def go_on(firing: Firing) -> None:
 
 
 def dismiss(firing: Firing) -> None:
-    """Let go of a firing that ended without a result, and of its finished tiles."""
+    """Dismiss a firing that ended without a result, and delete its finished tiles."""
     if firing.open:
         raise Refusal("This firing still runs; stop it first.")
     Firing.objects.filter(pk=firing.pk).update(dismissed=True)

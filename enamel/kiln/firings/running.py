@@ -302,7 +302,8 @@ class Run:
             Timing.objects.note(portions[0], report.enlarge_seconds)
         if stage.refinement and report.tiles:
             seen = cost["megapixel_steps"] * report.tiles / cost["tasks"]
-            Timing.objects.note(refining(*stage.refinement, seen), report.refine_seconds)
+            settings, _ = stage.refinement
+            Timing.objects.note(refining(settings, seen), report.refine_seconds)
             heartbeats.record_speed(seen, report.refine_seconds)
 
     def _keep(self, fired: Sequence[Fired], canvas: Canvas, **facts: Any) -> Layer:

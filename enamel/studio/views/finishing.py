@@ -15,7 +15,7 @@ from enamel.core.press.naming import safe
 from enamel.kiln import finishing
 from enamel.kiln.firings import asking as firings
 from enamel.kiln.models import FinishPreset, Layer
-from enamel.sending import kept_as
+from enamel.sending import json_file
 from enamel.studio.forms.finish import (
     FinishForm,
     FinishPresetForm,
@@ -104,9 +104,7 @@ def delete(request: HttpRequest, number: int) -> JsonResponse:
 def export(request: HttpRequest, number: int) -> HttpResponse:
     """A finish preset as a file that `enamel finish --recipe` takes too."""
     kept = _own(request, number)
-    response = JsonResponse(kept.recipe, json_dumps_params={"indent": 2})
-    name = f"{safe(kept.name, 'finish')}.finish.json"
-    return kept_as(name, response)
+    return json_file(f"{safe(kept.name, 'finish')}.finish.json", kept.recipe)
 
 
 def _own(request: HttpRequest, number: int) -> FinishPreset:

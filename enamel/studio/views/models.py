@@ -53,7 +53,7 @@ def _page(request: HttpRequest, form: ModelForm, status: int = 200) -> HttpRespo
 
 
 def _waiting() -> dict[str, Path]:
-    """What lies in the workshop's folders and can be added, by name."""
+    """Return the files in the workshop's folders that can be added, by name."""
     return {path.name: path for path in (*intake.waiting(), *checkpoints.waiting())}
 
 

@@ -173,10 +173,10 @@ def delete_pieces(request: HttpRequest) -> HttpResponse:
     chosen = own.filter(mark=Piece.Mark.DROP)
     if "piece" in request.POST:
         chosen = own.filter(pk=own_piece(request, posted_id(request, "piece")).pk)
-    thrown = list(chosen)
-    firings.delete_pieces(thrown)
-    if thrown:
-        names = f"“{thrown[0].title}” is" if len(thrown) == 1 else f"{len(thrown)} pieces are"
+    deleted = list(chosen)
+    firings.delete_pieces(deleted)
+    if deleted:
+        names = f"“{deleted[0].title}” is" if len(deleted) == 1 else f"{len(deleted)} pieces are"
         messages.success(
             request, f"{names} deleted; restore within 30 days under Recently deleted."
         )

@@ -4,7 +4,7 @@ from uuid import UUID
 
 from django.contrib import messages
 from django.contrib.auth.decorators import login_required
-from django.http import HttpRequest, HttpResponse, JsonResponse
+from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect
 from django.views.decorators.http import require_GET, require_POST
 
@@ -13,7 +13,7 @@ from enamel.core.jsontext import read_json
 from enamel.core.press.naming import safe
 from enamel.core.schedule import Schedule
 from enamel.kiln.models import Piece, SchedulePreset
-from enamel.sending import kept_as
+from enamel.sending import json_file
 from enamel.studio.asked import whole_number
 from enamel.studio.views.access import own_piece, person
 
@@ -82,9 +82,7 @@ def apply(request: HttpRequest, piece_id: UUID) -> HttpResponse:
 def export(request: HttpRequest, number: int) -> HttpResponse:
     """A schedule preset as a file that `enamel fire --schedule` takes too."""
     preset = _own(request, number)
-    response = JsonResponse(preset.schedule, json_dumps_params={"indent": 2})
-    name = f"{safe(preset.name, 'schedule')}.schedule.json"
-    return kept_as(name, response)
+    return json_file(f"{safe(preset.name, 'schedule')}.schedule.json", preset.schedule)
 
 
 @require_POST

@@ -95,7 +95,7 @@ def keep(request: HttpRequest, layer_id: UUID) -> HttpResponse:
 @require_POST
 @login_required
 def delete_preset(request: HttpRequest, number: int) -> HttpResponse:
-    """Forget a kept kind of file."""
+    """Delete a saved kind of file."""
     get_object_or_404(OutputPreset, pk=number, owner_id=person(request).pk).delete()
     return redirect("print-files")
 
@@ -162,7 +162,7 @@ def delete(request: HttpRequest, print_id: UUID) -> HttpResponse:
 @login_required
 @cache_control(private=True, max_age=A_MONTH)
 def laid_picture(request: HttpRequest, layer_id: UUID) -> HttpResponse:
-    """A layer as it lies on the current print, or as it is, reduced."""
+    """A layer as the current print lays it out, or as it is, reduced."""
     layer = own_layer(request, layer_id)
     plan = None if request.GET.get("plan") == WHOLE else layer.piece.print_plan
     return HttpResponse(proofing.laid_picture(layer, plan), content_type="image/webp")
