@@ -70,7 +70,7 @@ def _room() -> int:
 
 
 def _begin(item: BatchItem) -> None:
-    """Bring a picture in, if it is a file yet, and ask for its firing; or note why that can't be."""
+    """Import a picture, if it is a file yet, and ask for its firing; or note why that can't be."""
     try:
         piece = item.piece or _brought_in(item)
         if piece.deleted_at is not None:

@@ -212,7 +212,7 @@ class Piece(models.Model):
         self.save(update_fields=["schedule_kept", "step"])
 
     def undo(self) -> bool:
-        """Take back the last change of the schedule; whether there was one."""
+        """Undo the last change of the schedule; return whether there was one."""
         return self._go_by(-1)
 
     def redo(self) -> bool:
