@@ -2,6 +2,7 @@
 
 import json
 from collections.abc import Iterator
+from contextlib import suppress
 from pathlib import Path
 from typing import Any
 
@@ -11,7 +12,7 @@ from django.contrib.auth.models import User
 from django.core.files import File
 from pytest_django.live_server_helper import LiveServer
 from selenium import webdriver
-from selenium.common.exceptions import WebDriverException
+from selenium.common.exceptions import StaleElementReferenceException, WebDriverException
 from selenium.webdriver.common.by import By
 from selenium.webdriver.remote.webelement import WebElement
 from selenium.webdriver.support import expected_conditions as expect
@@ -71,6 +72,14 @@ class Browser:
 
     def link(self, words: str) -> WebElement:
         return self.driver.find_element(By.PARTIAL_LINK_TEXT, words)
+
+    def press(self, words: str) -> None:
+        """Click the button with these words, again if the page replaced it between finding and clicking."""
+        for _ in range(5):
+            with suppress(StaleElementReferenceException):
+                self.button(words).click()
+                return
+        self.button(words).click()
 
     def fill(self, name: str, value: object) -> None:
         field = self.find(f"[name='{name}']")
@@ -151,7 +160,7 @@ def kiln(live_server: LiveServer) -> Iterator[None]:
 def signed_in(browser: Browser, transactional_db: None) -> Browser:
     User.objects.create_user("kestrel-vale")
     browser.open()
-    browser.button("Enter the Kestrel Vale print shop").click()
+    browser.press("Enter the Kestrel Vale print shop")
     browser.find("#files")
     return browser
 

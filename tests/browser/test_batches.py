@@ -45,7 +45,7 @@ def test_chosen_begun_put_in_order_watched_and_compared(
     Select(browser.find("[name=schedule]")).select_by_visible_text("In a moment")
     browser.wait(lambda _: "3 pictures" in browser.find("[data-predicted]").text)
     assert not browser.barriers()
-    browser.button("Start").click()
+    browser.press("Start")
     browser.find("[data-scrolls=pairs]")
     batch = Batch.objects.get()
     browser.wait(lambda _: len(browser.all("[data-move]")) == 3)
@@ -120,7 +120,7 @@ def test_news_come_without_being_asked_for(
     browser = signed_in
     browser.address = served
     browser.open()
-    browser.button("Enter the Kestrel Vale print shop").click()
+    browser.press("Enter the Kestrel Vale print shop")
     browser.find("#files")
     browser.open("/kiln/")
     time.sleep(4)

@@ -130,7 +130,7 @@ def test_each_way_of_looking_shows_what_it_says(bench: Bench) -> None:
     for _ in range(3):
         bench.press(",")
     assert near(bench.pixel(*PLACE), tuple(a - b for a, b in zip(FLAT, HALF, strict=True)))
-    browser.button("Signed").click()
+    browser.press("Signed")
     bench.settle()
     signed = tuple(127.5 + b - a for a, b in zip(FLAT, HALF, strict=True))
     assert near(bench.pixel(*PLACE), signed, 4)
@@ -241,7 +241,7 @@ def test_pictures_are_chosen_and_measures_sorted(bench: Bench) -> None:
     for box in boxes:
         if not box.is_selected():
             box.click()
-    browser.button("Show these").click()
+    browser.press("Show these")
     bench.browser.wait(lambda _: len(browser.all("[data-picture]")) == 3)
     browser.driver.back()
 
@@ -249,6 +249,6 @@ def test_pictures_are_chosen_and_measures_sorted(bench: Bench) -> None:
 def test_a_layer_is_checked_from_here(kiln: None, bench: Bench) -> None:
     browser = bench.browser
     bench.open(bench.piece.base, bench.dark)
-    browser.button("Check it now").click()
+    browser.press("Check it now")
     browser.wait(lambda _: "darker" in browser.find("[data-findings-of]:not([hidden])").text)
     assert Layer.objects.get(pk=bench.dark.pk).checked

@@ -102,7 +102,7 @@ def test_a_curve_is_bent_by_keys_and_a_neutral_is_picked(opened: Browser) -> Non
 def test_a_finish_presets_is_kept_and_used_again(opened: Browser) -> None:
     browser = opened
     slide(browser, "grain", "amount", 500)
-    browser.button("Presets …").click()
+    browser.press("Presets …")
     browser.find("#finish-name").send_keys("grainy")
     browser.find("[data-keep-it]").click()
     browser.find("[data-kept]")
@@ -110,7 +110,7 @@ def test_a_finish_presets_is_kept_and_used_again(opened: Browser) -> None:
     browser.driver.refresh()
     browser.find("[data-module~='bench'][data-open]")
     assert not recipe(browser)["grain"]["on"]
-    browser.button("Presets …").click()
+    browser.press("Presets …")
     browser.find("[data-use]").click()
     browser.wait(lambda _: recipe(browser)["grain"]["on"])
     browser.wait(lambda _: "loaded" in browser.find("[data-presets-says]").text)

@@ -144,7 +144,7 @@ def test_candidates_are_blinked_accepted_painted_and_laid(kiln: None, opened: Br
     browser.fill("working", 160)
     browser.fill("steps", 2)
     browser.fill("seeds", 2)
-    browser.button("Make candidates").click()
+    browser.press("Make candidates")
     browser.wait(lambda _: len(browser.all("[data-after]")) == 2)
     first, second = browser.all("[data-candidate]")
     picture = first.find_element(By.CSS_SELECTOR, "[data-after]")
@@ -183,7 +183,7 @@ def test_candidates_are_blinked_accepted_painted_and_laid(kiln: None, opened: Br
     browser.wait(lambda _: [step["kind"] for step in steps(browser)] == ["ellipse", "feather"])
     browser.fill("seed", 40)
     browser.fill("seeds", 1)
-    browser.button("Make candidates").click()
+    browser.press("Make candidates")
     browser.find("[data-after]")
     assert Mending.objects.order_by("-created")[0].replaces == layer
     browser.driver.switch_to.active_element.send_keys("y")
@@ -194,7 +194,7 @@ def test_candidates_are_blinked_accepted_painted_and_laid(kiln: None, opened: Br
             "after which 1 layer was made" in browser.driver.find_element(By.TAG_NAME, "main").text
         )
     )
-    browser.button("Do it again").click()
+    browser.press("Do it again")
     browser.wait(lambda _: Layer.objects.filter(kind="inlay").count() == 2)
     again = Layer.objects.filter(kind="inlay").order_by("-created")[0]
     assert again.parent is not None
@@ -213,7 +213,7 @@ def test_a_crowd_is_accepted_and_rejected_by_key_and_done_again(
     browser.find("[data-module~='bench'][data-open]")
     for name, value in (("steps", 1), ("seeds", 1)):
         browser.fill(name, value)
-    browser.button("Mend all faces").click()
+    browser.press("Mend all faces")
     browser.wait(lambda _: len(browser.all("[data-after]")) == 3)
     for key in ("y", "n", "y"):
         browser.driver.switch_to.active_element.send_keys(key)
@@ -236,7 +236,7 @@ def test_an_inlay_with_a_mask_is_seen_before_it_is_laid(kiln: None, opened: Brow
     browser.fill("steps", 1)
     browser.fill("seeds", 1)
     browser.fill("working", 160)
-    browser.button("Make candidates").click()
+    browser.press("Make candidates")
     browser.find("[data-after]")
     browser.driver.switch_to.active_element.send_keys("y")
     browser.wait(lambda _: browser.find("[data-lay]").is_enabled())

@@ -24,7 +24,7 @@ def test_bring_in_try_switch_off_delete(signed_in: Browser, kiln: None, tmp_path
     file = browser.find("#add-model [type='file']")
     file.send_keys(str(network(tmp_path / "soft.onnx")))
     browser.fill("summary", "Soft skies.")
-    browser.button("Test and add").click()
+    browser.press("Test and add")
     browser.wait(lambda _: "added as soft" in browser.find("[aria-label='On their way in']").text)
     browser.wait(lambda _: "Soft skies." in browser.find("#soft").text)
 
@@ -50,7 +50,7 @@ def test_bring_in_try_switch_off_delete(signed_in: Browser, kiln: None, tmp_path
     broken = tmp_path / "broken.onnx"
     broken.write_bytes(b"no graph")
     browser.find("#add-model [type='file']").send_keys(str(broken))
-    browser.button("Test and add").click()
+    browser.press("Test and add")
     shown = "[aria-label='On their way in']"
     browser.wait(lambda _: "not an ONNX file" in browser.find(shown).text)
     assert browser.barriers() == []

@@ -57,7 +57,7 @@ def sent(browser: Browser, paper: str) -> str:
 
 
 def written(browser: Browser, count: int) -> None:
-    browser.button("Write the print file").click()
+    browser.press("Write the print file")
     browser.wait(lambda _: PrintFile.objects.filter(state="done").count() == count)
     browser.wait(lambda _: len(browser.all("[data-print-file]:not([data-open]) a[href]")) >= count)
 

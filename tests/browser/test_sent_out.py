@@ -23,7 +23,7 @@ def test_from_an_offer_to_a_layer(signed_in: Browser, bureau_of: Open, picture_f
         ENAMEL_BUREAU_KEY=KEY,
     )
     try:
-        browser.button("Send it out").click()
+        browser.press("Send it out")
         browser.wait(lambda _: browser.find("button[value=order]"))
         offer = browser.find("main")
         assert "Junction Street Bureau offers" in offer.text
@@ -32,11 +32,11 @@ def test_from_an_offer_to_a_layer(signed_in: Browser, bureau_of: Open, picture_f
         sent = SentCoat.objects.get()
         # beyond the limit it can't be taken
         browser.fill("limit", "0")
-        browser.button("Change").click()
+        browser.press("Change")
         browser.find("[role=alert]")
         assert not browser.find("button[value=order]").is_enabled()
         browser.fill("limit", "5")
-        browser.button("Change").click()
+        browser.press("Change")
         browser.wait(lambda _: not browser.all("[role=alert]"))
         browser.find("button[value=order]").click()
         browser.wait(lambda _: SentCoat.objects.get().state == SentCoat.State.DONE)

@@ -22,7 +22,7 @@ def test_draw_sheet_mark_take_fire_and_the_same_pixels(
 ) -> None:
     browser = signed_in
     browser.find("#files").send_keys(str(face_file))
-    browser.button("Import").click()
+    browser.press("Import")
     browser.find("[data-module~='bench'][data-open]")
     browser.fill("steps", 2)
     browser.fill("tile_width", 128)
@@ -30,11 +30,11 @@ def test_draw_sheet_mark_take_fire_and_the_same_pixels(
     browser.fill("overlap", 32)
     browser.run("document.querySelector('#try').open = true")
     browser.wait(lambda _: browser.driver.find_elements("css selector", "[data-suggested] button"))
-    browser.button("The strongest detail").click()
+    browser.press("The strongest detail")
     suggested = browser.find("[name='window']").get_attribute("value")
 
     # draw
-    browser.button("Draw it").click()
+    browser.press("Draw it")
     stage = browser.find("[data-regions]")
     ActionChains(browser.driver).move_to_element_with_offset(stage, -50, -60).click_and_hold() \
         .move_by_offset(110, 90).release().perform()  # fmt: skip
@@ -47,7 +47,7 @@ def test_draw_sheet_mark_take_fire_and_the_same_pixels(
     browser.fill("values", "0.2, 0.5")
     browser.fill("values_too", "1 2")
     browser.wait(lambda _: "4 swatches, about" in browser.find("[data-swatch-cost]").text)
-    browser.button("Make swatches").click()
+    browser.press("Make swatches")
     browser.wait(
         lambda _: len(browser.driver.find_elements("css selector", "[data-cell] img")) == 5
     )
@@ -85,7 +85,7 @@ def test_draw_sheet_mark_take_fire_and_the_same_pixels(
     assert browser.find("[name='strength']").get_attribute("value") == "0.5"
     assert browser.number("seed") == 2
     assert browser.find("nav[aria-label='Swatches']").text.startswith("4 swatches")
-    browser.button("Fire this coat").click()
+    browser.press("Fire this coat")
     browser.wait(lambda _: "layer=" in browser.driver.current_url)
 
     # the same pixels

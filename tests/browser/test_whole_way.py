@@ -25,7 +25,7 @@ def test_sign_in_upload_set_fire_watch_mend_wipe_download(
     browser = signed_in
     # upload
     browser.find("#files").send_keys(str(face_file))
-    browser.button("Import").click()
+    browser.press("Import")
     browser.find("[data-module~='bench'][data-open]")
     assert browser.find("h1").text == "face"
 
@@ -40,7 +40,7 @@ def test_sign_in_upload_set_fire_watch_mend_wipe_download(
     assert "480 × 640 px" in browser.find("[data-cost]").text
 
     # fire and watch tiles arrive on the picture
-    browser.button("Fire this coat").click()
+    browser.press("Fire this coat")
     browser.wait(lambda _: browser.run(LIVE_TILES))
     assert "of 24 tiles" in browser.find("[data-module='firing']").text
     browser.wait(lambda _: "% · face" in browser.driver.title)
@@ -78,7 +78,7 @@ def test_sign_in_upload_set_fire_watch_mend_wipe_download(
     browser.fill("steps", 3)
     browser.fill("seeds", 1)
     browser.wait(lambda _: "WORKS AT" in browser.find("[data-cost]").text)
-    browser.button("Make candidates").click()
+    browser.press("Make candidates")
     browser.find("[data-after]")
     browser.driver.switch_to.active_element.send_keys("y")
     browser.wait(lambda _: browser.find("[data-lay]").is_enabled())
@@ -93,7 +93,7 @@ def test_sign_in_upload_set_fire_watch_mend_wipe_download(
     browser.find("[name='lies'][value='whole']").click()
     browser.fill("ppi", 240)
     browser.wait(lambda _: "51 × 68 mm" in browser.find("[data-part='cost']").text)
-    browser.button("Write the print file").click()
+    browser.press("Write the print file")
     path = tmp_path / "face-touch-up-480x640.tif"
     browser.wait(lambda _: path.exists())
     with PIL.Image.open(path) as made:
@@ -107,19 +107,19 @@ def test_sign_in_upload_set_fire_watch_mend_wipe_download(
 def test_stop_then_go_on(signed_in: Browser, kiln: None, face_file: Path) -> None:
     browser = signed_in
     browser.find("#files").send_keys(str(face_file))
-    browser.button("Import").click()
+    browser.press("Import")
     browser.find("[data-module~='bench'][data-open]")
     browser.fill("steps", 6)
     browser.fill("tile_width", 128)
     browser.fill("tile_height", 128)
     browser.fill("overlap", 16)
-    browser.button("Fire this coat").click()
+    browser.press("Fire this coat")
     browser.wait(lambda _: Firing.objects.get().done > 0)
-    browser.button("Pause").click()
+    browser.press("Pause")
     browser.wait(lambda _: Firing.objects.get().state == Firing.State.STOPPED)
     browser.wait(lambda _: "Firing paused" in browser.find("aside h2[data-state-name]").text)
     assert "Finished tiles are kept" in browser.find("main").text
-    browser.button("Go on").click()
+    browser.press("Go on")
     browser.wait(lambda _: "layer=" in browser.driver.current_url)
     assert Firing.objects.get().state == Firing.State.DONE
 
@@ -130,7 +130,7 @@ def test_a_file_that_can_not_be_used_is_refused_where_it_was_dropped(
     path = tmp_path / "notes.png"
     path.write_text("words, not pixels")
     signed_in.find("#files").send_keys(str(path))
-    signed_in.button("Import").click()
+    signed_in.press("Import")
     told = signed_in.find("[data-drop-files]")
     signed_in.wait(lambda _: "notes.png" in told.text and "This is not a picture" in told.text)
 
@@ -163,7 +163,7 @@ def test_the_screens_have_no_barriers(signed_in: Browser, face_file: Path) -> No
     browser.find("#sheet[open]")
     assert browser.barriers() == [], "sheet"
     browser.find("#sheet [data-close]").click()
-    browser.button("Sign out").click()
+    browser.press("Sign out")
     browser.find("[name='username']")
     assert browser.barriers() == []
 
@@ -173,7 +173,7 @@ def test_a_plan_becomes_coats_that_are_edited_and_words_are_drawn(
 ) -> None:
     browser = signed_in
     browser.find("#files").send_keys(str(face_file))
-    browser.button("Import").click()
+    browser.press("Import")
     browser.find("[data-module~='bench'][data-open]")
     browser.link("Print").click()
     browser.find("[data-module~='bench'][data-open]")
@@ -184,7 +184,7 @@ def test_a_plan_becomes_coats_that_are_edited_and_words_are_drawn(
     assert browser.find("[data-part='steps']").text.count("of the work") == 3
     browser.fill("strength-2", 0.12)
     browser.wait(lambda _: "strength 0.12" in browser.find("[data-part='steps']").text)
-    browser.button("Use these coats").click()
+    browser.press("Use these coats")
     browser.find("[data-module~='bench'][data-open]")
     rows = browser.find("[data-part='coats']")
     assert rows.text.count("strength") == 3
@@ -201,15 +201,15 @@ def test_a_plan_becomes_coats_that_are_edited_and_words_are_drawn(
     browser.run("for (const part of document.querySelectorAll('details')) part.open = true")
     browser.fill("prompt", "brick, wool")
     browser.wait(lambda _: "wool (cloth)" in browser.find("[data-part='words']").text)
-    browser.button("Draw a part").click()
+    browser.press("Draw a part")
     stage = browser.find("[data-regions]")
     ActionChains(browser.driver).move_to_element_with_offset(stage, -40, -40).click_and_hold() \
         .move_by_offset(80, 80).release().perform()  # fmt: skip
     browser.driver.switch_to.active_element.send_keys("brass badge")
     browser.wait(lambda _: "brass (metal) badge" in browser.find("[data-part='words']").text)
 
-    browser.button("Remove").click()
+    browser.press("Remove")
     browser.wait(lambda _: browser.find("[data-part='coats']").text.count("strength") == 2)
-    browser.button("Add").click()
+    browser.press("Add")
     browser.wait(lambda _: browser.find("[data-part='coats']").text.count("strength") == 3)
     assert browser.complaints() == []

@@ -1,5 +1,6 @@
 """The workspace in a real browser: print, crop, undo, schedule presets, keys, pieces, sheets, copies."""
 
+import time
 from pathlib import Path
 
 import PIL.Image
@@ -7,7 +8,7 @@ import pytest
 from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.keys import Keys
 
-from enamel.kiln.models import Piece, SchedulePreset
+from enamel.kiln.models import Firing, Piece, SchedulePreset
 from tests.browser.conftest import Browser
 from tests.cards import put_card, put_checkpoint, take_cards_away
 from tests.pictures import STATIONMASTER, contact_sheet
@@ -55,7 +56,7 @@ def test_paper_with_bleed_is_cropped_by_hand_and_downloaded_to_the_pixel(
     plan = Piece.objects.get().print_plan
     assert plan.centre[0] == pytest.approx(0.5)
     task(bench, "file")
-    bench.button("Write the print file").click()
+    bench.press("Write the print file")
     path = tmp_path / "portrait-base-240x236.tif"
     bench.wait(lambda _: path.exists())
     with PIL.Image.open(path) as made:
@@ -71,7 +72,7 @@ def test_named_papers_lie_as_the_picture_does_and_turn(bench: Browser) -> None:
         "paper.dispatchEvent(new Event('input', {bubbles: true}))"
     )
     assert bench.find("[name='width']").get_attribute("value") == "105 mm"
-    bench.button("Turn").click()
+    bench.press("Turn")
     assert bench.find("[name='width']").get_attribute("value") == "148 mm"
     bench.wait(lambda _: Piece.objects.get().print_plan.target.width_mm == 148)
 
@@ -114,7 +115,7 @@ def test_tiles_rulers_surround_and_zoom_by_key(bench: Browser) -> None:
     assert bench.find("[data-surround]").get_attribute("value") == "52"
     bench.find("[data-zoom='print']").click()
     bench.find("#calibrate[open]")
-    bench.button("It matches").click()
+    bench.press("It matches")
     usual = 96 / 300
     bench.wait(lambda _: bench.find("[data-zoom-now]").text == f"{usual:.0%}".replace("%", " %"))
     assert bench.complaints() == []
@@ -124,7 +125,7 @@ def test_a_schedule_preset_is_kept_and_used(bench: Browser) -> None:
     task(bench, "coat")
     bench.fill("strength", 0.17)
     bench.wait(lambda _: "strength 0.17" in bench.find("[data-part='coats']").text)
-    bench.button("Presets …").click()
+    bench.press("Presets …")
     bench.fill("name", "soft")
     bench.find("#schedule-presets").find_element("xpath", ".//button[. = 'Save']").click()
     bench.wait(lambda _: SchedulePreset.objects.filter(name="soft").exists())
@@ -132,9 +133,9 @@ def test_a_schedule_preset_is_kept_and_used(bench: Browser) -> None:
     bench.find("[data-module~='bench'][data-open]")
     bench.fill("strength", 0.5)
     bench.wait(lambda _: "strength 0.5" in bench.find("[data-part='coats']").text)
-    bench.button("Presets …").click()
+    bench.press("Presets …")
     bench.find("#schedule-presets [type='radio']").click()
-    bench.button("Use on this piece").click()
+    bench.press("Use on this piece")
     bench.wait(lambda _: bench.find("[name='strength']").get_attribute("value") == "0.17")
 
 
@@ -143,7 +144,7 @@ def test_a_smaller_copy_is_told_where_it_was_brought_in(
 ) -> None:
     bench.open()
     bench.find("#files").send_keys(str(portrait(tmp_path / "preview.jpg", (120, 160))))
-    bench.button("Import").click()
+    bench.press("Import")
     told = bench.find("[data-drop-files]")
     bench.wait(lambda _: "A smaller copy of “portrait” (240 × 320 px)" in told.text)
     bench.find("[data-drop-files] a").click()
@@ -163,11 +164,11 @@ def test_pieces_are_marked_by_key_and_thrown_away(bench: Browser) -> None:
     card.send_keys("n")
     bench.wait(lambda _: Piece.objects.get().mark == "drop")
     bench.open()
-    bench.button("delete the 1 marked drop").click()
-    bench.button("Delete pieces").click()
+    bench.press("delete the 1 marked drop")
+    bench.press("Delete pieces")
     bench.wait(lambda _: "deleted; restore within 30 days" in bench.find("body").text)
     bench.link("recently deleted").click()
-    bench.button("Restore").click()
+    bench.press("Restore")
     bench.wait(lambda _: bench.find("[data-open]"))
     assert Piece.objects.get().deleted_at is None
 
@@ -177,7 +178,7 @@ def test_a_contact_sheet_is_cut_with_keys(signed_in: Browser, kiln: None, tmp_pa
     path = tmp_path / "candidates.png"
     contact_sheet().save(path)
     browser.find("#files").send_keys(str(path))
-    browser.button("Import").click()
+    browser.press("Import")
     told = browser.find("[data-drop-files]")
     browser.wait(lambda _: "contact sheet of 4 candidates" in told.text)
     browser.find("[data-drop-files] a").click()
@@ -200,7 +201,7 @@ def test_the_section_is_walked_by_arrows_and_peeks(kiln: None, bench: Browser) -
     bench.fill("steps", 1)
     bench.fill("strength", 0.2)
     bench.wait(lambda _: "strength 0.2" in bench.find("[data-part='coats']").text)
-    bench.button("Fire this coat").click()
+    bench.press("Fire this coat")
     bench.wait(lambda _: "layer=" in bench.driver.current_url)
     bench.find("[data-module~='bench'][data-open]")
     ActionChains(bench.driver).send_keys("s").perform()
@@ -211,6 +212,22 @@ def test_the_section_is_walked_by_arrows_and_peeks(kiln: None, bench: Browser) -
     assert bench.run(focused).startswith("Base · 240 × 320 px")
     ActionChains(bench.driver).send_keys(Keys.ARROW_UP).perform()
     assert bench.run(focused).startswith("Coat")
+
+
+def test_a_button_held_down_while_the_page_learns_the_cost_keeps_its_click(bench: Browser) -> None:
+    task(bench, "coat")
+    fire = bench.find("[data-part='fire'] button")
+    bench.run(
+        "arguments[0].textContent = 'Go'", fire
+    )  # so that it differs from what the server sends
+    ActionChains(bench.driver).click_and_hold(fire).perform()
+    strength = bench.find("[name='strength']")
+    changed = "arguments[0].value = 0.2; arguments[0].dispatchEvent(new Event('input', { bubbles: true }))"
+    bench.run(changed, strength)
+    time.sleep(1.5)  # the server has answered long since
+    assert fire.is_displayed()
+    ActionChains(bench.driver).release().perform()
+    bench.wait(lambda _: Firing.objects.exists())
 
 
 def test_what_a_refiner_does_not_know_goes_and_comes_back(bench: Browser, tmp_path: Path) -> None:

@@ -1,5 +1,6 @@
 // live-part.js: keeps a part of a page as the server has it now, without moving what the artist is at.
 import { poll } from "./poll.js";
+import { released } from "./released.js";
 
 const PAUSE_MS = 1500;
 
@@ -17,6 +18,7 @@ export function init(root) {
     const fresh = document.createElement("template");
     fresh.innerHTML = await answer.text();
     const now = written(fresh);
+    await released();
     if (now === last || root.dataset.held) return;
     exchange(root, fresh.content);
     last = now;

@@ -1,4 +1,5 @@
 // settings.js: keeps the consequence of the settings in sight while they change.
+import { released } from "../shared/released.js";
 import { setAndTell } from "../shared/set-and-tell.js";
 
 const PAUSE_MS = 250;
@@ -56,11 +57,14 @@ function follow(root) {
     if (!answer?.ok || mine !== asked) return;
     const fresh = document.createElement("template");
     fresh.innerHTML = await answer.text();
+    await released();
+    if (mine !== asked) return;
     for (const part of fresh.content.querySelectorAll("[data-part]")) {
       const name = `[data-part="${part.dataset.part}"]`;
       const old = root.querySelector(name) ?? document.querySelector(name);
-      if (!old?.contains(document.activeElement)) old?.replaceWith(part);
-      else keepFocus(old, part);
+      if (!old || old.isEqualNode(part)) continue;
+      if (old.contains(document.activeElement)) keepFocus(old, part);
+      else old.replaceWith(part);
     }
     showChanged(root);
     showAble(root);
