@@ -20,8 +20,9 @@ from django.db.backends.postgresql.operations import DatabaseOperations
 from django.test import override_settings
 
 from enamel.bureau.counter import Counter
-from enamel.core.base import detector, faces
-from enamel.core.base.detector import Found, Rgb
+from enamel.core.faces import detection as faces
+from enamel.core.faces import detector
+from enamel.core.faces.detector import Found, Rgb
 from enamel.kiln.models import Piece
 from enamel.kiln.pieces import bringing
 from enamel.kiln.storage import layers as store

@@ -6,7 +6,7 @@ import numpy as np
 
 from enamel.core.fields import to_json
 from enamel.core.geometry import Box
-from enamel.core.picture.canvas import Canvas, SampleArray
+from enamel.core.imaging.canvas import Canvas, SampleArray
 from enamel.core.schedule import Coat, Refine, address
 from enamel.kiln import checking
 from enamel.kiln.models import Layer, Piece

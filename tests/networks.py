@@ -7,7 +7,7 @@ import cv2
 import numpy as np
 
 from enamel.core.diffusion.denoiser import Condition, ModelSpec, PixelSpace
-from enamel.core.picture.canvas import FloatArray
+from enamel.core.imaging.canvas import FloatArray
 
 PLAIN = ModelSpec(
     name="test", digest="0" * 64, grid=8, native_tile=64, radius=0, sigma_min=0.01, rho=5.0,

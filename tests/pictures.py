@@ -8,7 +8,7 @@ import PIL.Image
 from numpy.testing import assert_array_equal
 
 from enamel.core.geometry import Box
-from enamel.core.picture.canvas import Picture, Pixels, SampleArray
+from enamel.core.imaging.canvas import Picture, Pixels, SampleArray
 
 DEMO = Path(__file__).parent.parent / "demo" / "pictures"
 STATIONMASTER = DEMO / "stationmaster.png"

@@ -46,13 +46,13 @@ def test_nothing_points_back(floor: str) -> None:
 
 def test_stand_ins_stand_alone() -> None:
     uses = {"shop": ("enamel.shop", "enamel.counters"),
-            "remote": ("enamel.remote", "enamel.core"),
+            "remote": ("enamel.cli.remote", "enamel.core"),
             "bureau": ("enamel.bureau", "enamel.counters", "enamel.core")}  # fmt: skip
     for name, known in uses.items():
         for file in (HOUSE / name).rglob("*.py"):
             for module in imported(file):
                 assert not module.startswith("enamel.") or module.startswith(known), file
-    alone = ("enamel.shop", "enamel.bureau", "enamel.remote")
+    alone = ("enamel.shop", "enamel.bureau", "enamel.cli.remote")
     for floor in FLOORS:
         for file in (HOUSE / floor).rglob("*.py"):
             assert not any(module.startswith(alone) for module in imported(file)), file

@@ -13,8 +13,8 @@ import shutil
 import numpy as np
 
 from enamel.core.geometry import Size
+from enamel.core.imaging.canvas import Pixels, to_eight_bits
 from enamel.core.networks.cards import card
-from enamel.core.picture.canvas import Pixels, to_eight_bits
 from training.measures import enlarged, samples
 from training.pairs import Faults, Pictures, reduced
 from training.sources import CACHE

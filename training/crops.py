@@ -9,9 +9,9 @@ import numpy as np
 import PIL.Image
 import PIL.ImageDraw
 
-from enamel.core.base.subject import SUITED
 from enamel.core.geometry import Box, Size
-from enamel.core.picture.canvas import Pixels, to_eight_bits
+from enamel.core.imaging.canvas import Pixels, to_eight_bits
+from enamel.core.intake.subject import SUITED
 from enamel.core.schedule import Mode, Refine
 from training.measures import enlarged, samples
 from training.trying import SUBJECTS, middle, opened, refined, size_of, small_of, squares

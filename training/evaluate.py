@@ -18,7 +18,7 @@ from pathlib import Path
 
 import numpy as np
 
-from enamel.core.upscale import upscaler_names
+from enamel.core.upscaling import upscaler_names
 from training.crops import draw_crops, draw_words
 from training.measures import enlarged, grey, low_psnr, psnr, samples, ssim, top_octave
 from training.refinements import evaluate_levels, evaluate_refiner, evaluate_words

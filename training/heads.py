@@ -13,9 +13,9 @@ from collections.abc import Iterator
 import numpy as np
 import PIL.Image
 
-from enamel.core.base.faces import find_faces
+from enamel.core.faces.detection import detect_faces
 from enamel.core.geometry import Box, Size
-from enamel.core.picture.canvas import Pixels
+from enamel.core.imaging.canvas import Pixels
 from training import people
 from training.sources import CACHE
 from training.train import RUNS
@@ -43,7 +43,7 @@ def found_in(pixels: np.ndarray) -> list[tuple[int, int, int, int]]:
     scale = min(1.0, SEEN / max(size))
     small = np.asarray(PIL.Image.fromarray(pixels).resize(size.scaled(scale)))
     faces = [
-        face for face in find_faces(Pixels(small.astype(np.uint16) * 257)) if face.score >= SURE
+        face for face in detect_faces(Pixels(small.astype(np.uint16) * 257)) if face.score >= SURE
     ]
     boxes = [face.box.scaled(1 / scale) for face in faces]
     return [(box.x, box.y, *box.size) for box in boxes if box.height >= SMALLEST]

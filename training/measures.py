@@ -4,9 +4,9 @@ import cv2
 import numpy as np
 
 from enamel.core.geometry import Box, Size
-from enamel.core.picture.canvas import Picture, SampleArray
-from enamel.core.picture.colour import luma
-from enamel.core.upscale import Enlarged, upscaler
+from enamel.core.imaging.canvas import Picture, SampleArray
+from enamel.core.imaging.colour import luma
+from enamel.core.upscaling import Enlarged, upscaler
 
 OCTAVES = [(0.25, 0.5), (0.125, 0.25), (0.0625, 0.125)]
 """The three topmost octaves in cycles per px, the finest first: from half of Nyquist to Nyquist."""

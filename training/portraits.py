@@ -16,12 +16,12 @@ import cv2
 import numpy as np
 import PIL.Image
 
-from enamel.core.base.faces import Face
-from enamel.core.fire.touchup import TouchUp, patch_for_face, touch_up
+from enamel.core.faces.detection import Face
 from enamel.core.geometry import Box, Size
-from enamel.core.picture.canvas import Canvas, Pixels, SampleArray, to_eight_bits
+from enamel.core.imaging.canvas import Canvas, Pixels, SampleArray, to_eight_bits
+from enamel.core.pipeline.touchup import TouchUp, patch_for_face, touch_up
 from enamel.core.schedule import Refine
-from enamel.core.upscale import Enlarged, upscaler
+from enamel.core.upscaling import Enlarged, upscaler
 from training.heads import AROUND, CLOSE
 from training.sources import CACHE
 from training.trying import small_of

@@ -10,9 +10,9 @@ from pathlib import Path
 import cv2
 import numpy as np
 
-from enamel.core.base.subject import SUITED
 from enamel.core.diffusion.samplers import Sampler
-from enamel.core.picture.canvas import SampleArray
+from enamel.core.imaging.canvas import SampleArray
+from enamel.core.intake.subject import SUITED
 from enamel.core.schedule import Mode, Refine
 from training.materials import MATERIALS, words_of
 from training.measures import character, enlarged, grey, low_psnr, psnr, samples, top_octave

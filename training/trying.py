@@ -7,10 +7,10 @@ from pathlib import Path
 import numpy as np
 import PIL.Image
 
-from enamel.core.base.subject import Subject
-from enamel.core.fire.firing import fire
 from enamel.core.geometry import Box, Size
-from enamel.core.picture.canvas import Pixels, SampleArray
+from enamel.core.imaging.canvas import Pixels, SampleArray
+from enamel.core.intake.subject import Subject
+from enamel.core.pipeline.firing import fire
 from enamel.core.schedule import Coat, Refine, Schedule
 from training.measures import samples
 

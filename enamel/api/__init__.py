@@ -1,15 +1,1 @@
 """What scripts may ask of Enamel: the same as artists, over HTTP, in JSON. Described in docs/api.md."""
-
-__all__ = [
-    "access",
-    "apps",
-    "batches",
-    "bodies",
-    "firings",
-    "layers",
-    "models",
-    "own",
-    "pieces",
-    "service",
-    "swatches",
-]

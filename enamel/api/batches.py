@@ -13,7 +13,7 @@ from enamel.api.access import CHANGING, FIRE, LOOKING, READ, require_scope
 from enamel.api.bodies import BatchBody, WantedBatch
 from enamel.api.models import Scope
 from enamel.core.errors import Refusal
-from enamel.core.fire.treatment import Treatment
+from enamel.core.pipeline.treatment import Treatment
 from enamel.kiln.batches import asking
 from enamel.kiln.models import Batch, Piece
 

@@ -7,11 +7,11 @@ from uuid import UUID
 from ninja import Field, Schema
 from pydantic import WithJsonSchema
 
+from enamel.core.export.output import PrintSettings
 from enamel.core.fields import json_schema
-from enamel.core.fire.predict import Prediction
-from enamel.core.fire.sheets import BY_NAME
-from enamel.core.fire.treatment import Treatment
-from enamel.core.press.output import PrintSettings
+from enamel.core.pipeline.predict import Prediction
+from enamel.core.pipeline.sheets import BY_NAME
+from enamel.core.pipeline.treatment import Treatment
 from enamel.core.schedule import Schedule
 from enamel.kiln.models import (
     Arrival,

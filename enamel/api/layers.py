@@ -11,7 +11,7 @@ from enamel.api.access import CHANGING, FILES, LOOKING, READ
 from enamel.api.bodies import Checks, Compared, FileBody, FileForm, LayerBody, WantedComparison
 from enamel.core.checks.measures import MEASURES, best_of
 from enamel.core.errors import Refusal
-from enamel.core.press.output import PrintSettings
+from enamel.core.export.output import PrintSettings
 from enamel.kiln import prints, queueing
 from enamel.kiln.models import Layer
 from enamel.sending import send

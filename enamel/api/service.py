@@ -12,8 +12,8 @@ from ninja.parser import Parser
 from enamel.api import batches, firings, layers, pieces, swatches
 from enamel.api.access import LOOKING, READ
 from enamel.api.bodies import FORMS, STANDS_FOR, Me, Problem
-from enamel.core.base.metadata import storable
 from enamel.core.errors import FieldRefusal, Refusal
+from enamel.core.intake.metadata import storable
 from enamel.core.jsontext import read_json
 from enamel.kiln.faults import NO_ROOM, is_out_of_room
 

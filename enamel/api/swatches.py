@@ -8,9 +8,9 @@ from ninja import Router, Status
 from enamel.api import own
 from enamel.api.access import CHANGING, FIRE, LOOKING, READ
 from enamel.api.bodies import SheetBody, WantedSheet
-from enamel.core.fire.sheets import Axis
 from enamel.core.geometry import Box
-from enamel.core.picture.encoded import png_of
+from enamel.core.imaging.encoded import png_of
+from enamel.core.pipeline.sheets import Axis
 from enamel.core.schedule import Schedule
 from enamel.kiln.models import Swatch
 from enamel.kiln.storage.swatches import pixels_of

@@ -4,5 +4,3 @@ It fires single coats for money: an offer first, then pictures in, a queue of it
 uses Enamel's engine and knows nothing of its pages. What it speaks is in docs/bureau.md and
 docs/bureau.openapi.json, so that a real one can take its place.
 """
-
-__all__ = ["counter", "desk", "ledger", "rendering", "terms"]

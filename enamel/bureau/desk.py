@@ -18,9 +18,9 @@ from enamel.bureau.rendering import Render, render
 from enamel.bureau.terms import Terms, unknown
 from enamel.core.errors import Refusal, Stopped
 from enamel.core.files import hash_of, whole_file
-from enamel.core.fire.pace import Paces
-from enamel.core.fire.predict import predict
 from enamel.core.geometry import Size
+from enamel.core.pipeline.pace import Paces
+from enamel.core.pipeline.predict import predict
 from enamel.core.schedule import Coat, Schedule
 
 logger = logging.getLogger(__name__)

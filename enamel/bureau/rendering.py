@@ -4,11 +4,11 @@ import shutil
 from collections.abc import Callable
 from pathlib import Path
 
-from enamel.core.base.pixels import Limits, examine, read_canvas
-from enamel.core.fire.firing import fire
-from enamel.core.picture.canvas import Canvas
-from enamel.core.press.file import export
-from enamel.core.press.output import FileFormat, Output
+from enamel.core.export.file import export
+from enamel.core.export.output import FileFormat, Output
+from enamel.core.imaging.canvas import Canvas
+from enamel.core.intake.pixels import Limits, examine, read_canvas
+from enamel.core.pipeline.firing import fire
 from enamel.core.progress import Progress
 from enamel.core.schedule import Coat, Schedule
 

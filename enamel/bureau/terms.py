@@ -6,7 +6,7 @@ from typing import Any
 from enamel.core import ENGINE_VERSION
 from enamel.core.networks.cards import cards
 from enamel.core.schedule import Coat
-from enamel.core.upscale.resample import FILTERS
+from enamel.core.upscaling.resample import FILTERS
 
 
 @dataclass(frozen=True, slots=True)

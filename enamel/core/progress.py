@@ -4,7 +4,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from enamel.core.geometry import Box
-from enamel.core.picture.canvas import SampleArray
+from enamel.core.imaging.canvas import SampleArray
 
 
 @dataclass(frozen=True, slots=True)

@@ -4,8 +4,8 @@ import re
 from collections.abc import Iterable, Mapping, Sequence
 from typing import Any
 
-from enamel.core.base.cuts import Cuts
 from enamel.core.errors import FieldRefusal
+from enamel.core.intake.cuts import Cuts
 from enamel.core.masks import Mask
 from enamel.core.schedule import Adapter, Refine, Region
 

@@ -6,11 +6,11 @@ from pathlib import Path
 
 from enamel.core.checks import Tiled, check
 from enamel.core.checks.findings import VERSION, Severity
-from enamel.core.fire.firing import materialise
 from enamel.core.geometry import Box
-from enamel.core.picture.canvas import Canvas
+from enamel.core.imaging.canvas import Canvas
+from enamel.core.pipeline.firing import materialise
 from enamel.core.schedule import Coat
-from enamel.core.upscale import Enlarged, chosen
+from enamel.core.upscaling import Enlarged, chosen
 from enamel.kiln.models import Layer
 from enamel.kiln.storage.layers import canvas_of
 from enamel.kiln.storage.passing import passing

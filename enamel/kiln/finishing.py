@@ -10,14 +10,14 @@ from typing import Generic, TypeVar
 
 from enamel.core.errors import Refusal
 from enamel.core.fields import to_json
-from enamel.core.finish.automatic import Proposal, proposed
-from enamel.core.finish.facts import Facts
-from enamel.core.finish.finished import Finished
-from enamel.core.finish.overview import Overview
-from enamel.core.finish.recipe import Finish
+from enamel.core.finishing.automatic import Proposal, proposed
+from enamel.core.finishing.facts import Facts
+from enamel.core.finishing.finished import Finished
+from enamel.core.finishing.overview import Overview
+from enamel.core.finishing.recipe import Finish
 from enamel.core.geometry import Box
-from enamel.core.picture.canvas import Pixels, SampleArray
-from enamel.core.picture.reduce import reduced
+from enamel.core.imaging.canvas import Pixels, SampleArray
+from enamel.core.imaging.reduce import reduced
 from enamel.core.schedule import address
 from enamel.kiln.models import Layer
 from enamel.kiln.storage.layers import canvas_of

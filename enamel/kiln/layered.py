@@ -4,12 +4,12 @@ from collections.abc import Iterator
 from contextlib import ExitStack, contextmanager
 from functools import reduce
 
-from enamel.core.fire.inlay import Inlay
-from enamel.core.fire.touchup import TouchUp
+from enamel.core.export.openraster import Stacked
 from enamel.core.geometry import Size
 from enamel.core.masks import Drawn
 from enamel.core.masks.coverage import Coverage, Either, Everything, Thinned
-from enamel.core.press.openraster import Stacked
+from enamel.core.pipeline.inlay import Inlay
+from enamel.core.pipeline.touchup import TouchUp
 from enamel.kiln.models import Layer
 from enamel.kiln.storage.layers import canvas_of
 

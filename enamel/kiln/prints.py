@@ -16,17 +16,17 @@ from django.db.models import F
 from django.utils import timezone
 
 from enamel.core.errors import FieldRefusal, Refusal, Stopped
+from enamel.core.export.file import estimated_bytes, export, require_writable
+from enamel.core.export.naming import USUAL, Facts, named
+from enamel.core.export.output import UNPRINTED, FileFormat, Output, PrintSettings
+from enamel.core.export.placed import laid
+from enamel.core.export.progress import Hear
 from enamel.core.fields import to_json
 from enamel.core.files import PARTIAL, settle
 from enamel.core.geometry import Size
-from enamel.core.press.file import estimated_bytes, export, require_writable
-from enamel.core.press.hearing import Hear
-from enamel.core.press.naming import USUAL, Facts, named
-from enamel.core.press.output import UNPRINTED, FileFormat, Output, PrintSettings
-from enamel.core.press.placed import laid
-from enamel.core.print.panels import panels
-from enamel.core.print.paper import reason
-from enamel.core.print.preflight import Notice, preflight
+from enamel.core.printing.panels import panels
+from enamel.core.printing.paper import reason
+from enamel.core.printing.preflight import Notice, preflight
 from enamel.core.schedule import address
 from enamel.kiln import strips
 from enamel.kiln.faults import describe_error, waiting_for_room
@@ -55,7 +55,7 @@ def order(layer: Layer, wanted: PrintSettings, pattern: str = USUAL) -> PrintFil
 
     Parameters
     ----------
-    pattern : of its name, see `enamel.core.press.naming`; no two files of a piece have the same.
+    pattern : of its name, see `enamel.core.export.naming`; no two files of a piece have the same.
 
     Raises
     ------

@@ -5,14 +5,14 @@ import pyvips
 
 from enamel.core.checks.findings import Kind, Severity
 from enamel.core.errors import Refusal
+from enamel.core.export.output import PrintSettings
+from enamel.core.export.placed import Placed, laid
 from enamel.core.geometry import Box, Size
-from enamel.core.picture.vips import eight_bits, flattened
-from enamel.core.press.output import PrintSettings
-from enamel.core.press.placed import Placed, laid
-from enamel.core.print.layout import PrintPlan, native
-from enamel.core.print.preflight import Known
-from enamel.core.print.profiles import Space, converted, profile_of, total_ink
-from enamel.core.print.proof import Proof, proofed, share_out_of_gamut
+from enamel.core.imaging.vips import eight_bits, flattened
+from enamel.core.printing.layout import PrintPlan, native
+from enamel.core.printing.preflight import Known
+from enamel.core.printing.profiles import Space, converted, profile_of, total_ink
+from enamel.core.printing.proof import Proof, proofed, share_out_of_gamut
 from enamel.kiln.mending import faces
 from enamel.kiln.models import Layer
 from enamel.kiln.storage.overviews import overview_of

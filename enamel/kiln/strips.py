@@ -12,16 +12,16 @@ import cv2
 
 from enamel.core.diffusion.samplers import Sampler
 from enamel.core.errors import FieldRefusal, Refusal
+from enamel.core.export.output import Output, PrintSettings
+from enamel.core.export.placed import laid
+from enamel.core.export.progress import Hear
+from enamel.core.export.strip import Labelled, what_differs, write_strip
 from enamel.core.fields import check_fields, from_json, number, setting
-from enamel.core.finish.recipe import Finish
+from enamel.core.finishing.recipe import Finish
 from enamel.core.geometry import Box, Size
-from enamel.core.picture.canvas import Picture, Pixels, SampleArray
-from enamel.core.press.hearing import Hear
-from enamel.core.press.output import Output, PrintSettings
-from enamel.core.press.placed import laid
-from enamel.core.press.strip import Labelled, what_differs, write_strip
-from enamel.core.print.sizing import px_of
-from enamel.core.upscale import Enlarged, upscaler
+from enamel.core.imaging.canvas import Picture, Pixels, SampleArray
+from enamel.core.printing.sizing import px_of
+from enamel.core.upscaling import Enlarged, upscaler
 from enamel.kiln.models import Layer, Piece, Sheet, Swatch
 from enamel.kiln.storage.layers import canvas_of
 from enamel.kiln.storage.swatches import pixels_of

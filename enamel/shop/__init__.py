@@ -3,5 +3,3 @@
 It knows nothing of Enamel: it takes files over HTTP, looks at them as a shop would, and answers. What it
 speaks is in docs/print-shop.md and docs/print-shop.openapi.json, so that a real shop can take its place.
 """
-
-__all__ = ["counter", "desk", "inspection", "papers"]

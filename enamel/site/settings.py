@@ -6,7 +6,7 @@ from datetime import timedelta
 from pathlib import Path
 from typing import Any
 
-from enamel.core.base.pixels import Limits
+from enamel.core.intake.pixels import Limits
 
 ROOT = Path(__file__).resolve().parents[2]
 VAR = Path(os.environ.get("ENAMEL_VAR", ROOT / "var"))

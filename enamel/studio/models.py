@@ -3,7 +3,7 @@
 from django.conf import settings
 from django.db import models
 
-from enamel.core.print.sizing import Unit
+from enamel.core.printing.sizing import Unit
 from enamel.kiln.models import Person
 
 

@@ -10,9 +10,9 @@ import pytest
 from django.contrib.auth.models import User
 
 from enamel.api.models import Scope, Token
+from enamel.cli import main as run
+from enamel.cli.remote import client
 from enamel.kiln.models import Firing, Piece
-from enamel.remote import client
-from enamel.remote.main import main as run
 from tests.kiln.workers import worker
 from tests.schedules import coat
 

@@ -8,7 +8,7 @@ import pytest
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 
-from enamel.core.finish.recipe import Finish
+from enamel.core.finishing.recipe import Finish
 from enamel.kiln.models import FinishPreset, Layer, Piece
 from tests.browser.conftest import Browser
 

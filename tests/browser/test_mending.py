@@ -8,9 +8,9 @@ from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 
-from enamel.core.fire.inlay import Inlay
 from enamel.core.geometry import Box
 from enamel.core.masks import Drawn, Mask
+from enamel.core.pipeline.inlay import Inlay
 from enamel.kiln.firings import asking as firings
 from enamel.kiln.models import Candidate, Firing, KeptMask, Layer, Mending, Piece
 from enamel.kiln.storage.layers import canvas_of

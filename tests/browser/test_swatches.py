@@ -7,7 +7,7 @@ import pytest
 from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.keys import Keys
 
-from enamel.core.refine.tilestore import key_of
+from enamel.core.tiling.tilestore import key_of
 from enamel.kiln.models import Layer, Piece, Sheet, Swatch
 from enamel.kiln.storage.layers import canvas_of
 from enamel.kiln.storage.swatches import pixels_of

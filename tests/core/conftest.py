@@ -8,8 +8,8 @@ from typing import Any
 import pytest
 
 from enamel.core.diffusion.samplers import Sampler
-from enamel.core.fire.firing import Fired, fire
 from enamel.core.geometry import Box
+from enamel.core.pipeline.firing import Fired, fire
 from enamel.core.schedule import Mode, Schedule
 from tests.pictures import portrait
 

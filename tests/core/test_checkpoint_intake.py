@@ -268,7 +268,7 @@ def test_the_engine_needs_nothing_of_the_extra() -> None:
     told = (
         "import sys\n"
         f"for name in {blocked}: sys.modules[name] = None\n"
-        "import enamel.core.cli, enamel.core.diffusion.refiners, enamel.core.checkpoints.own\n"
+        "import enamel.cli, enamel.core.diffusion.refiners, enamel.core.checkpoints.own\n"
     )
     subprocess.run([sys.executable, "-c", told], check=True)
 

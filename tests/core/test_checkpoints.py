@@ -25,18 +25,18 @@ from enamel.core.diffusion.refiners import refiner
 from enamel.core.diffusion.samplers import Sampler, sampler_steps
 from enamel.core.diffusion.sigmas import levels, sigma_of
 from enamel.core.errors import Refusal, Stopped
-from enamel.core.fire.firing import fire
-from enamel.core.fire.touchup import Patch, TouchUp, touch_up
 from enamel.core.geometry import Box, Size
+from enamel.core.imaging.canvas import Canvas, FloatArray, to_signed
 from enamel.core.masks import Drawn, Mask
 from enamel.core.masks.steps import Ellipse, Feather, Rectangle
 from enamel.core.networks.cards import CheckpointCard
-from enamel.core.picture.canvas import Canvas, FloatArray, to_signed
-from enamel.core.refine import blended
-from enamel.core.refine.tilestore import FolderStore
-from enamel.core.refine.tilework import AHEAD, GuidedDenoiser, noise_at
+from enamel.core.pipeline.firing import fire
+from enamel.core.pipeline.touchup import Patch, TouchUp, touch_up
 from enamel.core.schedule import Adapter, JoinPass, Kit, Mode, Order, Protect, Refine
-from enamel.core.upscale import Enlarged, upscaler
+from enamel.core.tiling import blended
+from enamel.core.tiling.tilestore import FolderStore
+from enamel.core.tiling.tilework import AHEAD, GuidedDenoiser, noise_at
+from enamel.core.upscaling import Enlarged, upscaler
 from tests import checkpoints
 from tests.core.test_promises import StopAfter
 from tests.core.test_properties import BASE, fired

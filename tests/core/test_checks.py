@@ -11,19 +11,19 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from enamel.cli import main
 from enamel.core.checks import Kind, Report, Severity, Tiled, check
 from enamel.core.checks.findings import MOST_OF_A_KIND, Finding, Map, regions, strongest, verdict
 from enamel.core.checks.joins import ALARM, alarm_for, check_joins, cures
 from enamel.core.checks.measures import MEASURES, best_of
 from enamel.core.checks.pairs import Pair, cell_means
 from enamel.core.checks.structure import similarity
-from enamel.core.cli import main
 from enamel.core.errors import Refusal
 from enamel.core.geometry import Box, Size
-from enamel.core.picture.canvas import Picture, Pixels
-from enamel.core.picture.colour import delta_e, lab_of
-from enamel.core.refine.tiling import Grid
+from enamel.core.imaging.canvas import Picture, Pixels
+from enamel.core.imaging.colour import delta_e, lab_of
 from enamel.core.schedule import Coat, Fit, Mode, Refine
+from enamel.core.tiling.grid import Grid
 from tests.pictures import DEMO, PLATFORM, STATIONMASTER
 
 NO_FACES: tuple[list[Box], list[Box]] = ([], [])

@@ -15,7 +15,7 @@ import numpy as np
 import PIL.Image
 import pytest
 
-from enamel.core.cli import main
+from enamel.cli import main
 from enamel.core.networks.intake import add_model
 from tests.core.test_intake import refiner_network
 from tests.pictures import portrait, whole
@@ -82,7 +82,7 @@ def test_killed_and_repeated_with_work_it_goes_on_to_the_same_pixels(
     tmp_path: Path, base: Path
 ) -> None:
     plan = schedule(tmp_path, COAT | {"refine": COAT["refine"] | {"steps": 12}})
-    command = [sys.executable, "-m", "enamel.core.cli", "fire", str(base), str(tmp_path / "out.png"),
+    command = [sys.executable, "-m", "enamel.cli", "fire", str(base), str(tmp_path / "out.png"),
                "--schedule", str(plan), "--work", str(tmp_path / "work")]  # fmt: skip
 
     def kept_tiles() -> int:
@@ -122,7 +122,7 @@ def test_killed_at_random_again_and_again_it_ends_with_the_same_bytes(
     refine = COAT["refine"] | {"steps": 12, "mode": mode, "sampler": "dpm++2m", "hold": 0.5}
     refine |= {"joins": {"strength": 0.3, "width": 32}} if mode == "separate" else {}
     plan = schedule(tmp_path, {"factor": 2, "refine": refine}, {"factor": 1.2})
-    command = [sys.executable, "-m", "enamel.core.cli", "fire", str(base), str(tmp_path / "out.png"),
+    command = [sys.executable, "-m", "enamel.cli", "fire", str(base), str(tmp_path / "out.png"),
                "--schedule", str(plan), "--work", str(tmp_path / "work"), "--quiet"]  # fmt: skip
     chance = random.Random(mode)
     kills = 0
@@ -156,7 +156,7 @@ def test_5_peak_memory_does_not_grow_with_the_picture(
     def peak(side: int) -> float:
         plan = schedule(tmp_path, {"size": [side, side], "refine": refine})
         report = tmp_path / "report.json"
-        command = [sys.executable, "-m", "enamel.core.cli", "fire", str(base), str(tmp_path / "o.tif"),
+        command = [sys.executable, "-m", "enamel.cli", "fire", str(base), str(tmp_path / "o.tif"),
                    "--schedule", str(plan), "--report", str(report), "--quiet"]  # fmt: skip
         subprocess.run(command, check=True)
         held: float = json.loads(report.read_text())["peak_memory_mb"]
@@ -176,7 +176,7 @@ def test_one_thread_and_two_give_the_same_bytes(tmp_path: Path, base: Path) -> N
     made = []
     for threads in ("1", "2"):
         out = tmp_path / f"{threads}.png"
-        command = [sys.executable, "-m", "enamel.core.cli", "fire", str(base), str(out),
+        command = [sys.executable, "-m", "enamel.cli", "fire", str(base), str(out),
                    "--schedule", str(plan), "--quiet"]  # fmt: skip
         subprocess.run(command, check=True, env=os.environ | {"ENAMEL_THREADS": threads})
         made.append(out.read_bytes())
@@ -257,13 +257,13 @@ def test_it_is_installed_as_a_command_and_core_needs_no_django() -> None:
     command = shutil.which("enamel", path=str(Path(sys.executable).parent))
     assert command
     subprocess.run([command, "models"], check=True, capture_output=True)
-    probe = "import enamel.core.cli, sys; sys.exit('django' in sys.modules)"
+    probe = "import enamel.cli, sys; sys.exit('django' in sys.modules)"
     subprocess.run([sys.executable, "-c", probe], check=True)
 
 
 def test_a_reader_who_has_seen_enough_is_no_error() -> None:
     """As in `enamel schema | head -1`."""
-    command = f"{sys.executable} -m enamel.core.cli schema | head -c 1; exit ${{PIPESTATUS[0]}}"
+    command = f"{sys.executable} -m enamel.cli schema | head -c 1; exit ${{PIPESTATUS[0]}}"
     done = subprocess.run(
         ["bash", "-c", command], capture_output=True, text=True, cwd=Path(__file__).parents[2]
     )
@@ -274,7 +274,7 @@ def test_a_reader_who_has_seen_enough_is_no_error() -> None:
 
 def test_the_list_of_commands_imports_nothing_heavy() -> None:
     probe = (
-        "import sys; from enamel.remote.main import main\n"
+        "import sys; from enamel.cli import main\n"
         "try: main(['--help'])\nexcept SystemExit: pass\n"
         "heavy = {'numpy', 'cv2', 'pyvips', 'onnxruntime', 'openvino', 'httpx', 'django'}\n"
         "sys.exit(str(sorted(heavy & set(sys.modules))) if heavy & set(sys.modules) else 0)"

@@ -12,8 +12,8 @@ import numpy as np
 import PIL.Image
 import pytest
 
-from enamel.core.cli import main
-from enamel.core.finish.recipe import Finish, Grain
+from enamel.cli import main
+from enamel.core.finishing.recipe import Finish, Grain
 from tests.core.test_cli import COAT, pixels, schedule
 from tests.pictures import STATIONMASTER
 
@@ -85,7 +85,7 @@ def test_killed_in_the_middle_it_goes_on_to_the_same_pixels(folder: Path, tmp_pa
     plan, out = schedule(tmp_path, slow), tmp_path / "out"
     command = ["batch", str(folder), str(out), "--schedule", str(plan)]
     running = subprocess.Popen(
-        [sys.executable, "-m", "enamel.core.cli", *command], stderr=subprocess.DEVNULL
+        [sys.executable, "-m", "enamel.cli", *command], stderr=subprocess.DEVNULL
     )
     while not (out / "pictures.csv").exists() and running.poll() is None:
         time.sleep(0.02)

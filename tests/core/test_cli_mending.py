@@ -7,7 +7,7 @@ import numpy as np
 import PIL.Image
 import pytest
 
-from enamel.core.cli import main
+from enamel.cli import main
 from tests.core.test_cli import pixels
 from tests.pictures import STATIONMASTER, portrait, whole
 

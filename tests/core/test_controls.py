@@ -12,19 +12,19 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from enamel.core.checks import check_joins
-from enamel.core.fire.firing import Fired
-from enamel.core.fire.pace import Paces
-from enamel.core.fire.predict import predict
 from enamel.core.geometry import Box, Size
-from enamel.core.picture.canvas import Picture, Pixels, SampleArray
-from enamel.core.picture.colour import delta_e, lab_of
-from enamel.core.refine.anchor import Anchored
-from enamel.core.refine.passes import Sources, refine
-from enamel.core.refine.separate import grid_of, is_first, rounds
-from enamel.core.refine.tilework import Runner
-from enamel.core.refine.words import hints, understood
+from enamel.core.imaging.canvas import Picture, Pixels, SampleArray
+from enamel.core.imaging.colour import delta_e, lab_of
+from enamel.core.pipeline.firing import Fired
+from enamel.core.pipeline.pace import Paces
+from enamel.core.pipeline.predict import predict
 from enamel.core.schedule import Coat, Fit, JoinPass, Mode, Order, Refine, Region, Schedule
-from enamel.core.upscale import Enlarged, upscaler
+from enamel.core.tiling.anchor import Anchored
+from enamel.core.tiling.passes import Sources, refine
+from enamel.core.tiling.separate import grid_of, is_first, rounds
+from enamel.core.tiling.tilework import Runner
+from enamel.core.tiling.words import hints, understood
+from enamel.core.upscaling import Enlarged, upscaler
 from tests.core.conftest import MODES
 from tests.networks import PLAIN, Leaning, Still, Told, Wordy
 from tests.pictures import STATIONMASTER, assert_same_pixels, distance, part, portrait, whole

@@ -7,9 +7,9 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from enamel.core.base.made import Made, made, pairs_in
-from enamel.core.base.metadata import carried_text
-from enamel.core.base.xmp import AI_EDITED, AI_MADE, packet, properties
+from enamel.core.intake.made import Made, made, pairs_in
+from enamel.core.intake.metadata import carried_text
+from enamel.core.intake.xmp import AI_EDITED, AI_MADE, packet, properties
 from tests.pictures import DEMO
 
 TEXTS = st.text(st.characters(exclude_categories=("Cs", "Cc")), min_size=1, max_size=60).filter(

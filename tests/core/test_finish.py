@@ -15,15 +15,15 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from enamel.core.cli import main
+from enamel.cli import main
 from enamel.core.errors import FieldRefusal, Refusal
-from enamel.core.finish.automatic import automatic
-from enamel.core.finish.facts import Facts, measured
-from enamel.core.finish.finished import Finished
-from enamel.core.finish.kernels import difference, lightness
-from enamel.core.finish.overview import Overview
-from enamel.core.finish.planes import boxes_of, planes_of, smoothed
-from enamel.core.finish.recipe import (
+from enamel.core.finishing.automatic import automatic
+from enamel.core.finishing.facts import Facts, measured
+from enamel.core.finishing.finished import Finished
+from enamel.core.finishing.kernels import difference, lightness
+from enamel.core.finishing.overview import Overview
+from enamel.core.finishing.planes import boxes_of, planes_of, smoothed
+from enamel.core.finishing.recipe import (
     CleanUp,
     Colour,
     Deblur,
@@ -38,11 +38,11 @@ from enamel.core.finish.recipe import (
     Tone,
     finish_schema,
 )
-from enamel.core.finish.repair import BANDS, GAINS, LEAST_SMOOTH
-from enamel.core.finish.tone import curved
-from enamel.core.fire.firing import materialise
+from enamel.core.finishing.repair import BANDS, GAINS, LEAST_SMOOTH
+from enamel.core.finishing.tone import curved
 from enamel.core.geometry import Box
-from enamel.core.picture.canvas import WHITE, Pixels, SampleArray
+from enamel.core.imaging.canvas import WHITE, Pixels, SampleArray
+from enamel.core.pipeline.firing import materialise
 from tests.pictures import STATIONMASTER, STATIONMASTER_TRUTH, assert_same_pixels, part, whole
 
 PUBLISHED = Path(__file__).parents[2] / "docs" / "finish.schema.json"

@@ -7,11 +7,11 @@ import numpy as np
 import pytest
 
 from enamel.core.errors import Refusal
-from enamel.core.fire.firing import Fired, share_lost
-from enamel.core.fire.pace import Paces
-from enamel.core.fire.predict import predict
 from enamel.core.geometry import Box, Size
-from enamel.core.picture.canvas import Pixels
+from enamel.core.imaging.canvas import Pixels
+from enamel.core.pipeline.firing import Fired, share_lost
+from enamel.core.pipeline.pace import Paces
+from enamel.core.pipeline.predict import predict
 from enamel.core.progress import Progress
 from enamel.core.schedule import Coat, Mode, Schedule
 from tests.core.conftest import MODES

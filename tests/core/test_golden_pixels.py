@@ -14,18 +14,18 @@ import pyvips
 from numpy.typing import NDArray
 
 from enamel.core.errors import FieldRefusal
+from enamel.core.export.file import export
+from enamel.core.export.output import DEEP, UNPRINTED, FileFormat, Output, PrintSettings
+from enamel.core.export.placed import laid
 from enamel.core.geometry import Box, Size
-from enamel.core.picture.canvas import Canvas, Pixels, SampleArray
-from enamel.core.picture.colour import delta_e, lab_of
-from enamel.core.picture.vips import flattened, reduced_to
-from enamel.core.press.file import export
-from enamel.core.press.output import DEEP, UNPRINTED, FileFormat, Output, PrintSettings
-from enamel.core.press.placed import laid
-from enamel.core.print.layout import Edge, Fit, PrintPlan
-from enamel.core.print.panels import Split
-from enamel.core.print.profiles import Space, profile_of, with_profile
-from enamel.core.print.sizing import PrintTarget
-from enamel.core.upscale import Enlarged, upscaler, upscaler_names
+from enamel.core.imaging.canvas import Canvas, Pixels, SampleArray
+from enamel.core.imaging.colour import delta_e, lab_of
+from enamel.core.imaging.vips import flattened, reduced_to
+from enamel.core.printing.layout import Edge, Fit, PrintPlan
+from enamel.core.printing.panels import Split
+from enamel.core.printing.profiles import Space, profile_of, with_profile
+from enamel.core.printing.sizing import PrintTarget
+from enamel.core.upscaling import Enlarged, upscaler, upscaler_names
 from tests.pictures import STATIONMASTER, part, whole
 
 WHITE = 65535

@@ -6,17 +6,17 @@ import cv2
 import numpy as np
 import pytest
 
-from enamel.core.base.faces import Face
 from enamel.core.errors import Refusal
+from enamel.core.faces.detection import Face
 from enamel.core.fields import to_json
-from enamel.core.fire.align import Warped, align, edge_to_edge
-from enamel.core.fire.inlay import Inlaid, Inlay, Mixing, inlaid
 from enamel.core.geometry import Box, Size
+from enamel.core.imaging.canvas import Pixels, SampleArray
+from enamel.core.imaging.colour import from_light, to_light
 from enamel.core.masks import Drawn, Mask
 from enamel.core.masks.measured import differs, face_steps, nearer, outlined, places_mask, sharper
 from enamel.core.masks.steps import Ellipse, Feather
-from enamel.core.picture.canvas import Pixels, SampleArray
-from enamel.core.picture.colour import from_light, to_light
+from enamel.core.pipeline.align import Warped, align, edge_to_edge
+from enamel.core.pipeline.inlay import Inlaid, Inlay, Mixing, inlaid
 from tests.pictures import STATIONMASTER_TRUTH, assert_same_pixels, part, portrait, whole
 
 ON = portrait().size

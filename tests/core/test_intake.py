@@ -9,7 +9,7 @@ import onnx
 import pytest
 from onnx import TensorProto, helper, numpy_helper
 
-from enamel.core import cli
+from enamel import cli
 from enamel.core.diffusion.denoiser import Condition
 from enamel.core.diffusion.refiners import refiner
 from enamel.core.errors import Refusal

@@ -5,9 +5,9 @@ from itertools import pairwise
 
 import pytest
 
-from enamel.core.fire.firing import Fired
 from enamel.core.geometry import Box
-from enamel.core.picture.canvas import Picture
+from enamel.core.imaging.canvas import Picture
+from enamel.core.pipeline.firing import Fired
 from enamel.core.schedule import Coat, Refine, Schedule
 from tests.pictures import NIGHT_MAIL, distance, part
 

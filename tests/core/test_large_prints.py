@@ -11,18 +11,18 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from enamel.core.cli import main
+from enamel.cli import main
 from enamel.core.errors import FieldRefusal, Refusal
+from enamel.core.export.file import export
+from enamel.core.export.output import FileFormat, Output, PrintSettings
+from enamel.core.export.placed import Placed, laid
 from enamel.core.geometry import Box, Size
-from enamel.core.picture.canvas import Canvas
-from enamel.core.press.file import export
-from enamel.core.press.output import FileFormat, Output, PrintSettings
-from enamel.core.press.placed import Placed, laid
-from enamel.core.print.layout import Beyond, Edge, Fit, PrintPlan, lay_out, native
-from enamel.core.print.page import page_of, panel_page, safe_box
-from enamel.core.print.panels import Split, panels
-from enamel.core.print.shapes import Fold, Shape, Way, product_of, products
-from enamel.core.print.sizing import Bleed, PrintTarget
+from enamel.core.imaging.canvas import Canvas
+from enamel.core.printing.layout import Beyond, Edge, Fit, PrintPlan, lay_out, native
+from enamel.core.printing.page import page_of, panel_page, safe_box
+from enamel.core.printing.panels import Split, panels
+from enamel.core.printing.shapes import Fold, Shape, Way, product_of, products
+from enamel.core.printing.sizing import Bleed, PrintTarget
 from tests.pictures import STATIONMASTER, part, whole
 
 POINTS = 72 / 25.4

@@ -12,19 +12,19 @@ import pyvips
 from hypothesis import given
 from hypothesis import strategies as st
 
-from enamel.core.base.metadata import carried_text
-from enamel.core.cli import main
+from enamel.cli import main
 from enamel.core.errors import Refusal
+from enamel.core.export import trace
+from enamel.core.export.file import export
+from enamel.core.export.openraster import Stacked, unmixed, write_openraster
+from enamel.core.export.output import FileFormat, Output
+from enamel.core.export.trace import posterised, write_trace
 from enamel.core.geometry import Box
+from enamel.core.imaging.canvas import Canvas, Pixels, SampleArray
+from enamel.core.intake.metadata import carried_text
 from enamel.core.masks import Drawn
 from enamel.core.masks.coverage import Either, Thinned
 from enamel.core.masks.steps import Ellipse, Feather, Mask
-from enamel.core.picture.canvas import Canvas, Pixels, SampleArray
-from enamel.core.press import trace
-from enamel.core.press.file import export
-from enamel.core.press.openraster import Stacked, unmixed, write_openraster
-from enamel.core.press.output import FileFormat, Output
-from enamel.core.press.trace import posterised, write_trace
 from tests.pictures import DEMO, STATIONMASTER, part, portrait, whole
 
 SIZE = (160, 120)

@@ -9,11 +9,11 @@ from hypothesis import assume, given
 from hypothesis import strategies as st
 
 from enamel.core.errors import Refusal, Stopped
+from enamel.core.export.file import export
+from enamel.core.export.placed import Placed
 from enamel.core.geometry import Box, Size
-from enamel.core.picture.canvas import Canvas
-from enamel.core.press.file import export
-from enamel.core.press.placed import Placed
-from enamel.core.print.layout import (
+from enamel.core.imaging.canvas import Canvas
+from enamel.core.printing.layout import (
     Edge,
     Fit,
     PrintPlan,
@@ -23,7 +23,7 @@ from enamel.core.print.layout import (
     native,
     whole_factor,
 )
-from enamel.core.print.sizing import Bleed, PrintTarget, Unit
+from enamel.core.printing.sizing import Bleed, PrintTarget, Unit
 
 SIZES = st.builds(Size, st.integers(200, 3000), st.integers(200, 3000))
 LENGTHS = st.floats(30, 900)

@@ -9,9 +9,9 @@ import pytest
 from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
-from enamel.core.base.cuts import find_cuts
-from enamel.core.base.likeness import NEAR_BITS, distance, likeness, perceptual_hash
-from enamel.core.picture.canvas import Pixels
+from enamel.core.imaging.canvas import Pixels
+from enamel.core.intake.cuts import find_cuts
+from enamel.core.intake.likeness import NEAR_BITS, distance, likeness, perceptual_hash
 from tests.pictures import DEMO
 
 NAMES = ["emblem.png", "night-mail.png", "platform.png", "stationmaster.png", "tea-car.jpg"]

@@ -8,6 +8,7 @@ from hypothesis import strategies as st
 from enamel.core.errors import FieldRefusal, Refusal
 from enamel.core.fields import to_json
 from enamel.core.geometry import Box, Size
+from enamel.core.imaging.canvas import FloatArray, Pixels
 from enamel.core.masks import Drawn, Mask
 from enamel.core.masks.coverage import Both, FromPicture, bounds_of, require_covered
 from enamel.core.masks.steps import (
@@ -22,7 +23,6 @@ from enamel.core.masks.steps import (
     Stroke,
     box_mask,
 )
-from enamel.core.picture.canvas import FloatArray, Pixels
 
 ON = Size(120, 90)
 places = st.tuples(st.floats(-20, 140), st.floats(-20, 110))

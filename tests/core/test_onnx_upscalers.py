@@ -10,14 +10,14 @@ import pytest
 from onnx import TensorProto, helper, numpy_helper
 
 from enamel.core.errors import Refusal
-from enamel.core.fire.firing import fire
 from enamel.core.geometry import Box, Size
+from enamel.core.imaging.canvas import Pixels
 from enamel.core.networks.intake import accept
 from enamel.core.networks.runtimes import Runtime
-from enamel.core.picture.canvas import Pixels
+from enamel.core.pipeline.firing import fire
 from enamel.core.schedule import Coat, Mix, Schedule
-from enamel.core.upscale import Enlarged, upscaler, upscaler_names
-from enamel.core.upscale.onnx import CELL
+from enamel.core.upscaling import Enlarged, upscaler, upscaler_names
+from enamel.core.upscaling.onnx import CELL
 from tests.pictures import STATIONMASTER, assert_same_pixels, part, portrait, whole
 
 SOFT = np.zeros((3, 3, 5, 5), np.float32)

@@ -14,14 +14,11 @@ import tifffile
 from hypothesis import given
 from hypothesis import strategies as st
 
-from enamel.core.base.metadata import carried_text
-from enamel.core.cli import main
+from enamel.cli import main
 from enamel.core.errors import FieldRefusal, Refusal
-from enamel.core.geometry import Box
-from enamel.core.picture.canvas import Canvas
-from enamel.core.press.file import estimated_bytes, export
-from enamel.core.press.naming import PLACES, USUAL, Facts, named
-from enamel.core.press.output import (
+from enamel.core.export.file import estimated_bytes, export
+from enamel.core.export.naming import PLACES, USUAL, Facts, named
+from enamel.core.export.output import (
     UNPRINTED,
     Compression,
     FileFormat,
@@ -29,12 +26,15 @@ from enamel.core.press.output import (
     PrintSettings,
     print_schema,
 )
-from enamel.core.press.placed import laid
-from enamel.core.print import profiles
-from enamel.core.print.layout import Fit, PrintPlan
-from enamel.core.print.paper import Paper, reason, sharpening
-from enamel.core.print.profiles import Intent, Space, profile_names, profile_of, total_ink
-from enamel.core.print.sizing import PrintTarget
+from enamel.core.export.placed import laid
+from enamel.core.geometry import Box
+from enamel.core.imaging.canvas import Canvas
+from enamel.core.intake.metadata import carried_text
+from enamel.core.printing import profiles
+from enamel.core.printing.layout import Fit, PrintPlan
+from enamel.core.printing.paper import Paper, reason, sharpening
+from enamel.core.printing.profiles import Intent, Space, profile_names, profile_of, total_ink
+from enamel.core.printing.sizing import PrintTarget
 from tests.pictures import STATIONMASTER, part, portrait, whole
 
 PUBLISHED = Path(__file__).parents[2] / "docs" / "print.schema.json"

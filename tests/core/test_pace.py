@@ -7,7 +7,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from enamel.core.fire.pace import Kind, Paces, Portion, Timed
+from enamel.core.pipeline.pace import Kind, Paces, Portion, Timed
 
 
 def seen(

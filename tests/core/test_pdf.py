@@ -8,15 +8,15 @@ import pikepdf
 import PIL.Image
 import pytest
 
-from enamel.core.base.xmp import properties
+from enamel.core.export.file import export
+from enamel.core.export.output import FileFormat, Output, PrintSettings
+from enamel.core.export.placed import laid
 from enamel.core.geometry import Box
-from enamel.core.picture.canvas import Canvas
-from enamel.core.press.file import export
-from enamel.core.press.output import FileFormat, Output, PrintSettings
-from enamel.core.press.placed import laid
-from enamel.core.print.layout import Fit, PrintPlan
-from enamel.core.print.profiles import profile_of
-from enamel.core.print.sizing import Bleed, PrintTarget
+from enamel.core.imaging.canvas import Canvas
+from enamel.core.intake.xmp import properties
+from enamel.core.printing.layout import Fit, PrintPlan
+from enamel.core.printing.profiles import profile_of
+from enamel.core.printing.sizing import Bleed, PrintTarget
 from tests.pictures import STATIONMASTER, part, whole
 
 POINTS = 72 / 25.4

@@ -9,12 +9,12 @@ import PIL.PngImagePlugin
 import pytest
 import pyvips
 
-from enamel.core.base.pixels import Limits, examine, read_canvas
 from enamel.core.errors import Refusal
+from enamel.core.export.file import export
+from enamel.core.export.output import FileFormat, Output
 from enamel.core.geometry import Size
-from enamel.core.picture.canvas import Canvas
-from enamel.core.press.file import export
-from enamel.core.press.output import FileFormat, Output
+from enamel.core.imaging.canvas import Canvas
+from enamel.core.intake.pixels import Limits, examine, read_canvas
 from tests.pictures import SIGNAL_LAMP, STATIONMASTER, assert_same_pixels, portrait, whole
 
 

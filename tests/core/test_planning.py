@@ -3,8 +3,8 @@
 from hypothesis import given
 from hypothesis import strategies as st
 
-from enamel.core.fire.planning import propose
 from enamel.core.geometry import Size
+from enamel.core.pipeline.planning import propose
 from enamel.core.schedule import Refine, Schedule
 
 

@@ -9,13 +9,13 @@ import pytest
 
 from enamel.core.diffusion.samplers import Sampler
 from enamel.core.errors import Stopped
-from enamel.core.fire.firing import Fired, fire
 from enamel.core.geometry import Box, Size
-from enamel.core.picture.canvas import Picture
+from enamel.core.imaging.canvas import Picture
+from enamel.core.pipeline.firing import Fired, fire
 from enamel.core.progress import Progress
-from enamel.core.refine import joint
 from enamel.core.schedule import Coat, Fit, Mode, Refine, Schedule
-from enamel.core.upscale import Enlarged, upscaler
+from enamel.core.tiling import joint
+from enamel.core.upscaling import Enlarged, upscaler
 from tests.core.conftest import MODES, SAMPLERS
 from tests.pictures import (
     STATIONMASTER_TRUTH,

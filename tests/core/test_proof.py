@@ -13,12 +13,12 @@ from hypothesis import strategies as st
 
 from enamel.core.errors import Refusal
 from enamel.core.geometry import Box
-from enamel.core.print.layout import Fit, PrintPlan
-from enamel.core.print.paper import Paper
-from enamel.core.print.preflight import Known, Matter, preflight
-from enamel.core.print.profiles import profile_names, profile_of
-from enamel.core.print.proof import WARNING, Proof, proofed, share_out_of_gamut
-from enamel.core.print.sizing import Bleed, PrintTarget
+from enamel.core.printing.layout import Fit, PrintPlan
+from enamel.core.printing.paper import Paper
+from enamel.core.printing.preflight import Known, Matter, preflight
+from enamel.core.printing.profiles import profile_names, profile_of
+from enamel.core.printing.proof import WARNING, Proof, proofed, share_out_of_gamut
+from enamel.core.printing.sizing import Bleed, PrintTarget
 from tests.pictures import STATIONMASTER, part, whole
 
 EYE = Box(290, 300, 120, 90)

@@ -10,13 +10,13 @@ from hypothesis import strategies as st
 
 from enamel.core.diffusion.samplers import Sampler
 from enamel.core.errors import Stopped
-from enamel.core.fire.firing import fire
-from enamel.core.fire.touchup import Patch, TouchUp, touch_up
 from enamel.core.geometry import Box
+from enamel.core.imaging.canvas import Canvas, SampleArray
 from enamel.core.masks import Drawn, Mask
-from enamel.core.picture.canvas import Canvas, SampleArray
+from enamel.core.pipeline.firing import fire
+from enamel.core.pipeline.touchup import Patch, TouchUp, touch_up
 from enamel.core.schedule import JoinPass, Mode, Order, Schedule
-from enamel.core.upscale import Enlarged, upscaler
+from enamel.core.upscaling import Enlarged, upscaler
 from tests.core.test_masks import masks
 from tests.core.test_promises import StopAfter
 from tests.pictures import assert_same_pixels, portrait, whole

@@ -10,14 +10,14 @@ import pytest
 from enamel.core.diffusion.samplers import Sampler
 from enamel.core.errors import Stopped
 from enamel.core.fields import to_json
-from enamel.core.fire.firing import Fired, fire
 from enamel.core.geometry import Box, Size
 from enamel.core.masks import Mask
 from enamel.core.masks.steps import Ellipse, Feather, Rectangle
-from enamel.core.refine.protect import Shares, starts
-from enamel.core.refine.words import Script
+from enamel.core.pipeline.firing import Fired, fire
 from enamel.core.schedule import Coat, JoinPass, Mode, Order, Protect, Refine, Region, Schedule
-from enamel.core.upscale import Enlarged, upscaler
+from enamel.core.tiling.protect import Shares, starts
+from enamel.core.tiling.words import Script
+from enamel.core.upscaling import Enlarged, upscaler
 from tests.core.conftest import MODES, SAMPLERS
 from tests.core.test_promises import StopAfter
 from tests.networks import PLAIN

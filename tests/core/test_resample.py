@@ -8,9 +8,9 @@ from hypothesis import strategies as st
 
 from enamel.core.errors import Refusal
 from enamel.core.geometry import Box, Size
-from enamel.core.picture.canvas import Mirrored, Pixels
-from enamel.core.picture.soften import Softened
-from enamel.core.upscale import Enlarged, upscaler, upscaler_names
+from enamel.core.imaging.canvas import Mirrored, Pixels
+from enamel.core.imaging.soften import Softened
+from enamel.core.upscaling import Enlarged, upscaler, upscaler_names
 from tests.pictures import assert_same_pixels, portrait, whole
 
 

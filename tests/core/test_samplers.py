@@ -11,7 +11,7 @@ import pytest
 
 from enamel.core.diffusion.samplers import Sampler, State, sampler_steps
 from enamel.core.diffusion.sigmas import Spacing, levels, own_levels, sigma_of
-from enamel.core.picture.canvas import FloatArray
+from enamel.core.imaging.canvas import FloatArray
 
 MEAN, SPREAD = 0.2, 0.5
 START, END = 1.0, 0.02

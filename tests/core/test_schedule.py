@@ -11,8 +11,8 @@ from hypothesis import strategies as st
 
 from enamel.core.diffusion.samplers import Sampler
 from enamel.core.errors import FieldRefusal, Refusal
-from enamel.core.fire.sheets import Axis, cells
 from enamel.core.geometry import Size
+from enamel.core.pipeline.sheets import Axis, cells
 from enamel.core.schedule import Coat, Mode, Refine, Schedule, address, schedule_schema
 
 PUBLISHED = Path(__file__).parents[2] / "docs" / "schedule.schema.json"

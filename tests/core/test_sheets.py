@@ -12,13 +12,13 @@ from hypothesis import strategies as st
 
 from enamel.core.checks import check_joins
 from enamel.core.errors import FieldRefusal, Refusal
-from enamel.core.fire.firing import fire
-from enamel.core.fire.sheets import Axis, around, cells, in_order
 from enamel.core.geometry import Box, Size
-from enamel.core.picture.canvas import Pixels
-from enamel.core.refine.tilestore import ROOM, FolderStore, key_of
-from enamel.core.refine.tiling import Grid
+from enamel.core.imaging.canvas import Pixels
+from enamel.core.pipeline.firing import fire
+from enamel.core.pipeline.sheets import Axis, around, cells, in_order
 from enamel.core.schedule import Coat, JoinPass, Mix, Order, Refine, Schedule
+from enamel.core.tiling.grid import Grid
+from enamel.core.tiling.tilestore import ROOM, FolderStore, key_of
 from tests.pictures import assert_same_pixels, portrait
 
 COAT = Coat(factor=2.0, refine=Refine(strength=0.3, steps=4))

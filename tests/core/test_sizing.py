@@ -6,8 +6,8 @@ from hypothesis import strategies as st
 
 from enamel.core.errors import FieldRefusal
 from enamel.core.geometry import Size
-from enamel.core.print.papers import PAPERS, paper_of
-from enamel.core.print.sizing import (
+from enamel.core.printing.papers import PAPERS, paper_of
+from enamel.core.printing.sizing import (
     HAND_MM,
     Bleed,
     PrintTarget,

@@ -10,10 +10,10 @@ from typing import Any
 import pytest
 
 from enamel.core.errors import Refusal
-from enamel.core.fire.firing import fire
+from enamel.core.pipeline.firing import fire
 from enamel.core.progress import Progress
-from enamel.core.refine.spread import CLUSTER
 from enamel.core.schedule import Mode
+from enamel.core.tiling.spread import CLUSTER
 from tests.core.conftest import MODES
 from tests.pictures import assert_same_pixels, portrait, whole
 from tests.schedules import coat

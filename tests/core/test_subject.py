@@ -3,9 +3,9 @@
 import numpy as np
 import pytest
 
-from enamel.core.base.subject import Subject, blockiness, guessed
 from enamel.core.geometry import Box
-from enamel.core.picture.canvas import Pixels
+from enamel.core.imaging.canvas import Pixels
+from enamel.core.intake.subject import Subject, blockiness, guessed
 from tests.pictures import DEMO, part, portrait
 
 

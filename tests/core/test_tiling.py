@@ -7,9 +7,9 @@ from hypothesis import strategies as st
 
 from enamel.core.geometry import Box, Size
 from enamel.core.networks.cards import card
-from enamel.core.refine.passes import work_of
-from enamel.core.refine.tiling import STRETCH, Grid, fitting_side, ramp
 from enamel.core.schedule import Fit, Mode, Refine
+from enamel.core.tiling.grid import STRETCH, Grid, fitting_side, ramp
+from enamel.core.tiling.passes import work_of
 
 
 @st.composite

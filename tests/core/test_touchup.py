@@ -10,20 +10,13 @@ from hypothesis import strategies as st
 
 from enamel.core.errors import FieldRefusal, Refusal
 from enamel.core.fields import to_json
-from enamel.core.fire.join import Matched, harmonic
-from enamel.core.fire.touchup import (
-    Origin,
-    Patch,
-    TouchUp,
-    from_box,
-    make_patch,
-    touch_up,
-)
 from enamel.core.geometry import Box, Size
+from enamel.core.imaging.canvas import Canvas, Pixels
 from enamel.core.masks import Drawn, Mask
 from enamel.core.masks.coverage import Everything, FromPicture
 from enamel.core.masks.steps import Ellipse, Feather, Fill, Rectangle, Stroke, box_mask
-from enamel.core.picture.canvas import Canvas, Pixels
+from enamel.core.pipeline.join import Matched, harmonic
+from enamel.core.pipeline.touchup import Origin, Patch, TouchUp, from_box, make_patch, touch_up
 from tests.pictures import assert_same_pixels, portrait, whole
 from tests.schedules import quick
 

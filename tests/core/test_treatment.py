@@ -4,15 +4,15 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from enamel.core.base.faces import Face
-from enamel.core.base.made import Made
-from enamel.core.base.subject import Subject
 from enamel.core.errors import FieldRefusal
-from enamel.core.finish.recipe import Finish, Grain
-from enamel.core.fire.touchup import TouchUp
-from enamel.core.fire.treatment import AskedFile, ForKind, Treatment
+from enamel.core.export.output import FileFormat, Output, PrintSettings
+from enamel.core.faces.detection import Face
+from enamel.core.finishing.recipe import Finish, Grain
 from enamel.core.geometry import Box, Size
-from enamel.core.press.output import FileFormat, Output, PrintSettings
+from enamel.core.intake.made import Made
+from enamel.core.intake.subject import Subject
+from enamel.core.pipeline.touchup import TouchUp
+from enamel.core.pipeline.treatment import AskedFile, ForKind, Treatment
 from enamel.core.schedule import Coat, Refine, Schedule
 
 OWN = Schedule((Coat(factor=3.0, refine=None),))

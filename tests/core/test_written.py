@@ -4,8 +4,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from enamel.core.base.cuts import Cuts
 from enamel.core.errors import FieldRefusal
+from enamel.core.intake.cuts import Cuts
 from enamel.core.schedule import Refine, Region
 from enamel.core.written import (
     read_cuts,

@@ -13,11 +13,11 @@ from django.contrib.auth.models import User
 from django.core.files import File
 from django.db import connection
 
-from enamel.core.base.subject import Subject
 from enamel.core.errors import Refusal
-from enamel.core.finish.recipe import Finish, Grain
-from enamel.core.fire.treatment import AskedFile, ForKind, Treatment
-from enamel.core.press.output import FileFormat, Output, PrintSettings
+from enamel.core.export.output import FileFormat, Output, PrintSettings
+from enamel.core.finishing.recipe import Finish, Grain
+from enamel.core.intake.subject import Subject
+from enamel.core.pipeline.treatment import AskedFile, ForKind, Treatment
 from enamel.core.schedule import Coat, Schedule
 from enamel.kiln import prints
 from enamel.kiln.batches import asking as batches

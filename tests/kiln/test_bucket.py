@@ -17,8 +17,8 @@ from django.test import Client, override_settings
 from django.urls import reverse
 from moto.server import ThreadedMotoServer
 
-from enamel.core.finish.recipe import Finish, Grain
-from enamel.core.press.output import FileFormat, Output, PrintSettings
+from enamel.core.export.output import FileFormat, Output, PrintSettings
+from enamel.core.finishing.recipe import Finish, Grain
 from enamel.kiln import prints
 from enamel.kiln.firings import asking as firings
 from enamel.kiln.models import Firing, Layer, Piece

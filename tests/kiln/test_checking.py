@@ -6,9 +6,9 @@ import numpy as np
 import pytest
 
 from enamel.core.checks import VERSION
-from enamel.core.fire.touchup import Patch, TouchUp
 from enamel.core.geometry import Box
 from enamel.core.masks.steps import box_mask
+from enamel.core.pipeline.touchup import Patch, TouchUp
 from enamel.core.schedule import Refine
 from enamel.kiln import checking, queueing
 from enamel.kiln.firings import asking as firings

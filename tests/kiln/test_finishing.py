@@ -7,9 +7,9 @@ import numpy as np
 import pytest
 
 from enamel.core.errors import Refusal
-from enamel.core.finish.facts import Facts
-from enamel.core.finish.overview import Overview
-from enamel.core.finish.recipe import Colour, Deblur, Finish, Grain, Match, Sharpen, Tone
+from enamel.core.finishing.facts import Facts
+from enamel.core.finishing.overview import Overview
+from enamel.core.finishing.recipe import Colour, Deblur, Finish, Grain, Match, Sharpen, Tone
 from enamel.core.geometry import Box
 from enamel.kiln import finishing
 from enamel.kiln.firings import asking as firings

@@ -14,12 +14,12 @@ from django.utils import timezone
 from procrastinate.contrib.django.models import ProcrastinateJob
 
 from enamel.core.errors import Refusal
-from enamel.core.fire.firing import fire
-from enamel.core.fire.pace import Kind, Portion
-from enamel.core.fire.touchup import Patch, TouchUp
 from enamel.core.geometry import Box
+from enamel.core.imaging.canvas import Canvas
 from enamel.core.masks.steps import box_mask
-from enamel.core.picture.canvas import Canvas
+from enamel.core.pipeline.firing import fire
+from enamel.core.pipeline.pace import Kind, Portion
+from enamel.core.pipeline.touchup import Patch, TouchUp
 from enamel.core.progress import Progress
 from enamel.core.schedule import Coat, Schedule
 from enamel.kiln import faults, sweeper

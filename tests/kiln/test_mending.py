@@ -11,14 +11,14 @@ from django.contrib.auth.models import User
 from django.core.files import File
 from django.utils import timezone
 
-from enamel.core.base.faces import Face
 from enamel.core.errors import Refusal
+from enamel.core.faces.detection import Face
 from enamel.core.fields import to_json
-from enamel.core.fire.inlay import Inlay
-from enamel.core.fire.touchup import Origin, Patch, TouchUp
 from enamel.core.geometry import Box
 from enamel.core.masks import Drawn, Mask
 from enamel.core.masks.steps import Ellipse, Feather, Rectangle
+from enamel.core.pipeline.inlay import Inlay
+from enamel.core.pipeline.touchup import Origin, Patch, TouchUp
 from enamel.core.schedule import Coat, Refine, Schedule
 from enamel.kiln.firings import asking as firings
 from enamel.kiln.firings import running
@@ -89,7 +89,7 @@ def test_an_accepted_candidate_becomes_a_layer_without_being_made_again(
     def again(*given: object, **more: object) -> None:
         raise AssertionError("made a second time")
 
-    monkeypatch.setattr("enamel.core.fire.touchup.make_patch", again)
+    monkeypatch.setattr("enamel.core.pipeline.touchup.make_patch", again)
     layer = laid(shown)
     assert layer.kind == Layer.Kind.TOUCH_UP
     assert layer.parent == piece.base

@@ -17,7 +17,7 @@ from django.urls import reverse
 from django.utils import timezone
 
 from enamel.core.errors import Refusal
-from enamel.core.press.output import FileFormat, Output, PrintSettings
+from enamel.core.export.output import FileFormat, Output, PrintSettings
 from enamel.core.schedule import Coat
 from enamel.kiln import prints, shop
 from enamel.kiln.bureau import asking

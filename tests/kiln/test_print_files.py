@@ -12,19 +12,19 @@ import pyvips
 from django.conf import settings as site
 
 from enamel.core.errors import FieldRefusal, Refusal
+from enamel.core.export.output import FileFormat, Output, PrintSettings
 from enamel.core.fields import to_json
-from enamel.core.finish.recipe import Finish, Sharpen
-from enamel.core.fire.inlay import Inlay
-from enamel.core.fire.touchup import Patch, TouchUp
+from enamel.core.finishing.recipe import Finish, Sharpen
 from enamel.core.geometry import Box, Size
 from enamel.core.masks import Mask
 from enamel.core.masks.steps import Ellipse, Feather
-from enamel.core.press.output import FileFormat, Output, PrintSettings
-from enamel.core.print.layout import Fit, PrintPlan
-from enamel.core.print.panels import Split
-from enamel.core.print.paper import Paper
-from enamel.core.print.proof import Proof, proofed
-from enamel.core.print.sizing import Bleed, PrintTarget
+from enamel.core.pipeline.inlay import Inlay
+from enamel.core.pipeline.touchup import Patch, TouchUp
+from enamel.core.printing.layout import Fit, PrintPlan
+from enamel.core.printing.panels import Split
+from enamel.core.printing.paper import Paper
+from enamel.core.printing.proof import Proof, proofed
+from enamel.core.printing.sizing import Bleed, PrintTarget
 from enamel.kiln import layered, prints, proofing, strips
 from enamel.kiln.firings import asking as firings
 from enamel.kiln.firings import running

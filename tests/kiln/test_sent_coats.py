@@ -14,11 +14,11 @@ from procrastinate.contrib.django.models import ProcrastinateJob
 
 from enamel.bureau.rendering import render
 from enamel.bureau.terms import Terms
-from enamel.core.base.pixels import examine, read_canvas
 from enamel.core.errors import Refusal, Stopped
+from enamel.core.export.file import export
 from enamel.core.geometry import Box
-from enamel.core.picture.canvas import Canvas
-from enamel.core.press.file import export
+from enamel.core.imaging.canvas import Canvas
+from enamel.core.intake.pixels import examine, read_canvas
 from enamel.core.schedule import Coat, Refine, Region, Schedule
 from enamel.kiln.bureau import asking, sending
 from enamel.kiln.firings import asking as firings

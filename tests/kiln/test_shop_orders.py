@@ -10,9 +10,9 @@ from django.conf import settings as site
 from django.utils import timezone
 
 from enamel.core.errors import Refusal
-from enamel.core.press.output import FileFormat, Output, PrintSettings
-from enamel.core.print.layout import Fit, PrintPlan
-from enamel.core.print.sizing import Bleed, PrintTarget
+from enamel.core.export.output import FileFormat, Output, PrintSettings
+from enamel.core.printing.layout import Fit, PrintPlan
+from enamel.core.printing.sizing import Bleed, PrintTarget
 from enamel.kiln import prints, shop
 from enamel.kiln.models import Layer, Piece, PrintFile, ShopOrder
 from enamel.kiln.outside import known, sending

@@ -10,15 +10,15 @@ from procrastinate.contrib.django.models import ProcrastinateJob
 
 from enamel.core.diffusion.samplers import Sampler
 from enamel.core.errors import Refusal
-from enamel.core.fire.sheets import Axis
+from enamel.core.export.output import FileFormat
 from enamel.core.geometry import Box, Size
 from enamel.core.networks.cards import card
 from enamel.core.networks.intake import add_model
-from enamel.core.press.output import FileFormat
+from enamel.core.pipeline.sheets import Axis
 from enamel.core.progress import Progress
-from enamel.core.refine.separate import grid_of
-from enamel.core.refine.tilestore import key_of
 from enamel.core.schedule import Coat, Mode, Refine, Schedule
+from enamel.core.tiling.separate import grid_of
+from enamel.core.tiling.tilestore import key_of
 from enamel.kiln import prints
 from enamel.kiln.firings import asking as firings
 from enamel.kiln.firings import running

@@ -2,8 +2,8 @@
 
 import pytest
 
-from enamel.core.fire.sheets import Axis
 from enamel.core.geometry import Box
+from enamel.core.pipeline.sheets import Axis
 from enamel.core.schedule import Coat, Refine, Schedule
 from enamel.kiln.firings import asking as firings
 from enamel.kiln.models import Firing, Piece, Sheet, Swatch

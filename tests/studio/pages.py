@@ -3,7 +3,7 @@
 from django.test import Client
 from django.urls import reverse
 
-from enamel.core.print.sizing import Unit
+from enamel.core.printing.sizing import Unit
 from enamel.kiln.models import Piece
 from enamel.studio.forms import PrintForm
 

@@ -11,11 +11,11 @@ from django.utils import timezone
 from pytest_django import DjangoAssertNumQueries
 
 from enamel.api.models import Token
-from enamel.core.fire.touchup import Patch, TouchUp
-from enamel.core.fire.treatment import Treatment
+from enamel.core.export.output import FileFormat, Output, PrintSettings
 from enamel.core.geometry import Box
 from enamel.core.masks.steps import box_mask
-from enamel.core.press.output import FileFormat, Output, PrintSettings
+from enamel.core.pipeline.touchup import Patch, TouchUp
+from enamel.core.pipeline.treatment import Treatment
 from enamel.kiln import prints
 from enamel.kiln.batches import asking as batches
 from enamel.kiln.firings import asking as firings

@@ -10,8 +10,8 @@ from django.contrib.auth.models import User
 from django.test import Client
 from django.urls import reverse
 
-from enamel.core.finish.recipe import Finish, Grain
-from enamel.core.fire.treatment import Treatment
+from enamel.core.finishing.recipe import Finish, Grain
+from enamel.core.pipeline.treatment import Treatment
 from enamel.kiln.batches import asking as batches
 from enamel.kiln.batches import running as feeding
 from enamel.kiln.firings import asking as firings

@@ -9,7 +9,7 @@ from django.contrib.auth.models import User
 from django.test import Client
 from django.urls import reverse
 
-from enamel.core.finish.recipe import Colour, Finish, Tone
+from enamel.core.finishing.recipe import Colour, Finish, Tone
 from enamel.kiln.models import FinishPreset, Firing, Layer, Piece
 from enamel.studio.shown.finishing import steps_shown
 

@@ -10,13 +10,13 @@ from hypothesis import strategies as st
 
 from enamel.api.models import Scope
 from enamel.core.errors import Refusal
-from enamel.core.finish.recipe import Finish
-from enamel.core.fire.inlay import Inlay
-from enamel.core.fire.touchup import TouchUp
-from enamel.core.fire.treatment import Treatment
+from enamel.core.export.output import PrintSettings
+from enamel.core.finishing.recipe import Finish
 from enamel.core.jsontext import DEEPEST, MOST_BYTES, read_json
 from enamel.core.masks import Mask
-from enamel.core.press.output import PrintSettings
+from enamel.core.pipeline.inlay import Inlay
+from enamel.core.pipeline.touchup import TouchUp
+from enamel.core.pipeline.treatment import Treatment
 from enamel.core.schedule import Schedule
 from enamel.kiln.firings import asking as firings
 from enamel.kiln.models import Piece

@@ -9,11 +9,11 @@ from django.test import Client
 from django.urls import reverse
 
 from enamel.core.fields import to_json
-from enamel.core.fire.inlay import Inlay
-from enamel.core.fire.touchup import TouchUp
 from enamel.core.masks import Mask
 from enamel.core.masks.steps import Ellipse, Rectangle
-from enamel.core.refine.words import about_the_face
+from enamel.core.pipeline.inlay import Inlay
+from enamel.core.pipeline.touchup import TouchUp
+from enamel.core.tiling.words import about_the_face
 from enamel.kiln.firings import asking as firings
 from enamel.kiln.firings import running
 from enamel.kiln.mending import asking as mending

@@ -12,8 +12,8 @@ from django.test import Client
 from django.urls import reverse
 from procrastinate.contrib.django.models import ProcrastinateJob
 
-from enamel.core.base.subject import SUITED_TO_FACES, Subject
 from enamel.core.errors import Refusal
+from enamel.core.intake.subject import SUITED_TO_FACES, Subject
 from enamel.core.networks.cards import own_folder
 from enamel.core.networks.intake import waiting
 from enamel.core.schedule import Coat, Refine, Schedule

@@ -15,8 +15,8 @@ from django.urls import reverse
 from procrastinate.contrib.django.models import ProcrastinateJob
 
 from enamel.core.geometry import Size
-from enamel.core.print.layout import PrintPlan
-from enamel.core.print.sizing import PrintTarget
+from enamel.core.printing.layout import PrintPlan
+from enamel.core.printing.sizing import PrintTarget
 from enamel.core.schedule import Coat, JoinPass, Order, Refine, Region, Schedule
 from enamel.kiln.firings import asking as firings
 from enamel.kiln.firings import running

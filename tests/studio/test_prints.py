@@ -16,13 +16,13 @@ from django.test import Client
 from django.urls import reverse
 from django.utils import timezone
 
-from enamel.core.base.made import made
-from enamel.core.base.metadata import carried_text
-from enamel.core.base.xmp import AI_EDITED, AI_ENHANCED, AI_MADE, properties
-from enamel.core.press.output import FileFormat, Output, PrintSettings
-from enamel.core.print.layout import Fit
-from enamel.core.print.profiles import profile_of
-from enamel.core.print.sizing import Bleed
+from enamel.core.export.output import FileFormat, Output, PrintSettings
+from enamel.core.intake.made import made
+from enamel.core.intake.metadata import carried_text
+from enamel.core.intake.xmp import AI_EDITED, AI_ENHANCED, AI_MADE, properties
+from enamel.core.printing.layout import Fit
+from enamel.core.printing.profiles import profile_of
+from enamel.core.printing.sizing import Bleed
 from enamel.core.schedule import Refine
 from enamel.kiln import prints
 from enamel.kiln.faults import OutOfRoom

@@ -9,8 +9,8 @@ from django.test import Client
 from django.test.utils import CaptureQueriesContext
 from django.urls import reverse
 
-from enamel.core.fire.treatment import Treatment
-from enamel.core.press.output import FileFormat, Output, PrintSettings
+from enamel.core.export.output import FileFormat, Output, PrintSettings
+from enamel.core.pipeline.treatment import Treatment
 from enamel.kiln import prints
 from enamel.kiln.batches import asking as batches
 from enamel.kiln.firings import asking as firings

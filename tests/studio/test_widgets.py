@@ -8,7 +8,7 @@ from django import forms
 from django.forms.renderers import DjangoTemplates
 
 from enamel.core.geometry import Size
-from enamel.core.print.layout import PrintPlan
+from enamel.core.printing.layout import PrintPlan
 from enamel.core.schedule import Coat, Refine
 from enamel.studio.forms import CoatForm, SheetForm
 from enamel.studio.widgets import PlainWidgets

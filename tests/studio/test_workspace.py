@@ -16,8 +16,8 @@ from django.test import Client
 from django.urls import reverse
 from django.utils import timezone
 
+from enamel.core.export.naming import safe
 from enamel.core.geometry import Box
-from enamel.core.press.naming import safe
 from enamel.core.schedule import Coat, Refine, Schedule, differences
 from enamel.kiln.firings import asking as firings
 from enamel.kiln.firings import running

@@ -18,7 +18,7 @@ from enamel.core.checkpoints.loading import Loaded, kept, release
 from enamel.core.diffusion.denoiser import Condition, Holding, ModelSpec
 from enamel.core.diffusion.predictions import NoiseSchedule
 from enamel.core.errors import Refusal
-from enamel.core.picture.canvas import FloatArray
+from enamel.core.imaging.canvas import FloatArray
 
 logger = logging.getLogger(__name__)
 

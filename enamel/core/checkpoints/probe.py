@@ -16,9 +16,9 @@ from enamel.core.diffusion.denoiser import Condition, ModelSpec, Space
 from enamel.core.diffusion.predictions import read_noise_schedule
 from enamel.core.diffusion.sigmas import sigma_of
 from enamel.core.errors import Refusal
+from enamel.core.imaging.canvas import FloatArray
 from enamel.core.memory import memory_taken_mb
 from enamel.core.networks.probes import margin, picture
-from enamel.core.picture.canvas import FloatArray
 from enamel.core.timing import medians_in_turn
 
 RHO = 7.0

@@ -13,10 +13,10 @@ from enamel.core.checks.findings import VERSION, Finding, Kind, Report, Severity
 from enamel.core.checks.joins import ALARM, JoinReport, JoinSegment, check_joins
 from enamel.core.checks.pairs import Pair
 from enamel.core.geometry import Box, Size
+from enamel.core.imaging.canvas import Picture
 from enamel.core.networks.cards import spec_of
-from enamel.core.picture.canvas import Picture
-from enamel.core.refine.separate import grid_of
 from enamel.core.schedule import Coat, Mode
+from enamel.core.tiling.separate import grid_of
 
 __all__ = [
     "ALARM", "VERSION", "Finding", "JoinReport", "JoinSegment", "Kind", "Report", "Severity", "Tiled",

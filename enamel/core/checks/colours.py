@@ -8,8 +8,8 @@ from numpy.typing import NDArray
 from enamel.core.checks.findings import Finding, Kind, Map, Severity, regions, tint
 from enamel.core.checks.pairs import CELL, Pair, blurred, cell_means
 from enamel.core.geometry import Box
-from enamel.core.picture.canvas import WHITE, FloatArray
-from enamel.core.picture.colour import Lab, delta_e, lab_of
+from enamel.core.imaging.canvas import WHITE, FloatArray
+from enamel.core.imaging.colour import Lab, delta_e, lab_of
 
 SHIFT_ALARM = 1.0
 """Mean shift in ΔE00 that is told: about what can just be seen with both side by side."""

@@ -14,8 +14,8 @@ import numpy as np
 from enamel.core.checks.findings import Finding, Kind, Map, Severity, regions
 from enamel.core.checks.pairs import CELL, MAD_TO_SIGMA, Pair, blurred, cell_means
 from enamel.core.geometry import Box
-from enamel.core.picture.canvas import WHITE, FloatArray
-from enamel.core.picture.colour import luma
+from enamel.core.imaging.canvas import WHITE, FloatArray
+from enamel.core.imaging.colour import luma
 
 LEVEL = np.float32(1 / 255)
 

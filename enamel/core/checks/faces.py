@@ -6,11 +6,11 @@ from dataclasses import dataclass
 import cv2
 import numpy as np
 
-from enamel.core.base.faces import SAME, find_faces, shared
 from enamel.core.checks.findings import Finding, Kind, Severity
 from enamel.core.checks.pairs import Pair, blurred, cell_box, eight_bits
+from enamel.core.faces.detection import SAME, detect_faces, shared
 from enamel.core.geometry import Box
-from enamel.core.picture.canvas import FloatArray, Picture
+from enamel.core.imaging.canvas import FloatArray, Picture
 
 THERE = 0.12
 """Loss of structural similarity below which a place is the base's, whatever the detector says: a face
@@ -33,7 +33,7 @@ class Faces:
 
 def faces_of(picture: Picture) -> list[Box]:
     """Boxes of the faces that are found in a picture."""
-    return [face.box for face in find_faces(picture)]
+    return [face.box for face in detect_faces(picture)]
 
 
 def check_faces(

@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from enamel.core.geometry import Box, Size
-from enamel.core.picture.canvas import FloatArray
+from enamel.core.imaging.canvas import FloatArray
 
 VERSION = 3
 """Of the stored form and the measures; reports of another version are made afresh."""

@@ -16,12 +16,12 @@ from enamel.core.checks.findings import Cure, Finding, Kind, Map, Severity
 from enamel.core.checks.pairs import MAD_TO_SIGMA
 from enamel.core.errors import Refusal
 from enamel.core.geometry import Box, Size
+from enamel.core.imaging.canvas import FloatArray, Picture
+from enamel.core.imaging.colour import luma_of
 from enamel.core.networks.cards import spec_of
-from enamel.core.picture.canvas import FloatArray, Picture
-from enamel.core.picture.colour import luma_of
-from enamel.core.refine.passes import work_of
-from enamel.core.refine.tiling import Grid
 from enamel.core.schedule import Coat, JoinPass, Mode, Order, Refine
+from enamel.core.tiling.grid import Grid
+from enamel.core.tiling.passes import work_of
 
 SEGMENT = 64
 """Length of the pieces that a join is judged in, px."""

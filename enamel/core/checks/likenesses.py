@@ -5,11 +5,11 @@ from dataclasses import dataclass
 import cv2
 import numpy as np
 
-from enamel.core.base.faces import Face
 from enamel.core.checks.structure import similarity
+from enamel.core.faces.detection import Face
 from enamel.core.geometry import Box
-from enamel.core.picture.canvas import FloatArray, Picture
-from enamel.core.picture.colour import luma_of
+from enamel.core.imaging.canvas import FloatArray, Picture
+from enamel.core.imaging.colour import luma_of
 
 ENOUGH_PX = 96
 """Px from brow to chin on the base from which a generator usually draws a whole face."""

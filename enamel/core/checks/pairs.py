@@ -9,9 +9,9 @@ from numpy.typing import NDArray
 
 from enamel.core.errors import Refusal
 from enamel.core.geometry import Box, Size
-from enamel.core.picture.canvas import WHITE, FloatArray, Picture
-from enamel.core.picture.colour import luma
-from enamel.core.picture.reduce import reduced
+from enamel.core.imaging.canvas import WHITE, FloatArray, Picture
+from enamel.core.imaging.colour import luma
+from enamel.core.imaging.reduce import reduced
 
 MOST_MEGAPIXELS = 4.0
 """Bases above this are compared at this size, so that memory does not grow with them."""

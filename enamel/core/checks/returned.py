@@ -6,7 +6,7 @@ from typing import Any
 from enamel.core.checks.colours import check_colour
 from enamel.core.checks.pairs import Pair
 from enamel.core.checks.structure import check_structure
-from enamel.core.picture.canvas import Picture
+from enamel.core.imaging.canvas import Picture
 
 MOST_COLOUR = 2.5
 """Shift in ΔE00 that all of the picture has in common; coats of the demo pictures at 0.9 have up to 0.05."""

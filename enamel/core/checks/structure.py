@@ -8,7 +8,7 @@ import numpy as np
 
 from enamel.core.checks.findings import Finding, Kind, Map, Severity, regions
 from enamel.core.checks.pairs import Pair, blurred, cell_means, eight_bits
-from enamel.core.picture.canvas import FloatArray
+from enamel.core.imaging.canvas import FloatArray
 
 BLUR = 1.0
 """Both are blurred by so many px before: a result may be sharper than its base."""

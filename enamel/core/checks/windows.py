@@ -5,11 +5,11 @@ import numpy as np
 
 from enamel.core.checks.joins import check_joins
 from enamel.core.geometry import Box, Size
+from enamel.core.imaging.canvas import Pixels, SampleArray
+from enamel.core.imaging.colour import luma_of
 from enamel.core.networks.cards import spec_of
-from enamel.core.picture.canvas import Pixels, SampleArray
-from enamel.core.picture.colour import luma_of
-from enamel.core.refine.separate import grid_of
 from enamel.core.schedule import Coat, Mode
+from enamel.core.tiling.separate import grid_of
 
 
 def measures(

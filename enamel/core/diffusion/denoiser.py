@@ -7,7 +7,7 @@ from typing import Protocol
 import numpy as np
 
 from enamel.core.geometry import Box, Size
-from enamel.core.picture.canvas import FloatArray
+from enamel.core.imaging.canvas import FloatArray
 
 Words = FloatArray | str
 """What a tile is told: a weight for each word of a vocabulary, (words,) float32; or a prompt as written."""

@@ -9,7 +9,7 @@ in any order, on any machine.
 import numpy as np
 
 from enamel.core.geometry import Box, blocks
-from enamel.core.picture.canvas import FloatArray
+from enamel.core.imaging.canvas import FloatArray
 
 BLOCK = 64
 SEEDS = 2**63

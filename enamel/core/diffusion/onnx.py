@@ -5,8 +5,8 @@ from typing import Any
 import numpy as np
 
 from enamel.core.diffusion.denoiser import Condition, ModelSpec, PixelSpace
+from enamel.core.imaging.canvas import FloatArray
 from enamel.core.networks.cards import Card, card
-from enamel.core.picture.canvas import FloatArray
 
 
 class OnnxRefiner(PixelSpace):

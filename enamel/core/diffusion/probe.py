@@ -6,11 +6,11 @@ from typing import Any
 import numpy as np
 
 from enamel.core.errors import Refusal
+from enamel.core.imaging.canvas import FloatArray
 from enamel.core.jsontext import read_json
 from enamel.core.memory import memory_taken_mb
 from enamel.core.networks.probes import margin, picture, smallest_grid
 from enamel.core.networks.runtimes import Network
-from enamel.core.picture.canvas import FloatArray
 
 CONTRACT = {"x", "cond", "sigma"}
 NATIVE = 512

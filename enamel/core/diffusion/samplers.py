@@ -21,7 +21,7 @@ from enum import StrEnum
 
 from numpy import float32
 
-from enamel.core.picture.canvas import FloatArray
+from enamel.core.imaging.canvas import FloatArray
 
 State = tuple[FloatArray, ...]
 NoiseSource = Callable[[int], FloatArray]

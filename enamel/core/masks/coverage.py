@@ -7,8 +7,8 @@ import numpy as np
 
 from enamel.core.errors import Refusal
 from enamel.core.geometry import Box, Size, blocks
-from enamel.core.picture.canvas import WHITE, FloatArray, Picture
-from enamel.core.picture.colour import luma_of
+from enamel.core.imaging.canvas import WHITE, FloatArray, Picture
+from enamel.core.imaging.colour import luma_of
 
 BLOCK = 1024
 

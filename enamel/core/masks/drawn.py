@@ -13,6 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from enamel.core.geometry import Box, Size
+from enamel.core.imaging.canvas import FloatArray
 from enamel.core.masks.steps import (
     Ellipse,
     Feather,
@@ -25,7 +26,6 @@ from enamel.core.masks.steps import (
     Step,
     Stroke,
 )
-from enamel.core.picture.canvas import FloatArray
 
 Distances = NDArray[np.floating[Any]]
 Shape = Stroke | Outline | Ellipse | Rectangle

@@ -10,11 +10,11 @@ from collections.abc import Callable, Iterable, Sequence
 import cv2
 import numpy as np
 
-from enamel.core.base.faces import Face
+from enamel.core.faces.detection import Face
 from enamel.core.geometry import Box, Size, blocks
+from enamel.core.imaging.canvas import FloatArray, Picture
+from enamel.core.imaging.colour import luma_of
 from enamel.core.masks.steps import Ellipse, Feather, Mask, Outline, Rectangle, Step
-from enamel.core.picture.canvas import FloatArray, Picture
-from enamel.core.picture.colour import luma_of
 
 CELLS = 192
 """Most cells along the longer side."""

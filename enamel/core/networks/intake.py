@@ -18,7 +18,7 @@ from enamel.core.networks.cards import Card, own_folder
 from enamel.core.networks.names import check_name
 from enamel.core.networks.runtimes import Runtime, described
 from enamel.core.timing import medians_in_turn, seconds_of
-from enamel.core.upscale.probe import UpscalerProbe
+from enamel.core.upscaling.probe import UpscalerProbe
 
 SECONDS = 120
 QUICK = 1.0

@@ -5,7 +5,7 @@ from pathlib import Path
 
 from enamel.core.errors import FieldRefusal, require
 from enamel.core.networks.cards import cards
-from enamel.core.upscale.resample import FILTERS
+from enamel.core.upscaling.resample import FILTERS
 
 NAME = re.compile(r"[a-z0-9][a-z0-9-]{1,39}")
 

@@ -5,7 +5,7 @@ from collections.abc import Callable
 import numpy as np
 
 from enamel.core.errors import Refusal
-from enamel.core.picture.canvas import FloatArray
+from enamel.core.imaging.canvas import FloatArray
 
 PROBE = 64
 """Least side of a probe in px."""

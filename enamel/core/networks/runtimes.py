@@ -21,7 +21,7 @@ import onnxruntime
 import openvino
 
 from enamel.core.errors import Refusal
-from enamel.core.picture.canvas import FloatArray
+from enamel.core.imaging.canvas import FloatArray
 
 logger = logging.getLogger(__name__)
 

@@ -15,14 +15,14 @@ import numpy as np
 import PIL.Image
 
 from enamel.core.diffusion.refiners import refiner
-from enamel.core.fire.firing import fire
-from enamel.core.fire.predict import measured_rate
 from enamel.core.geometry import Box, Size
+from enamel.core.imaging.canvas import Pixels, SampleArray, to_eight_bits
 from enamel.core.limited import MEMORY_BYTES, Hear, answer, answer_of, bound_memory
 from enamel.core.networks.cards import Card, CheckpointCard, cards
-from enamel.core.picture.canvas import Pixels, SampleArray, to_eight_bits
+from enamel.core.pipeline.firing import fire
+from enamel.core.pipeline.predict import measured_rate
 from enamel.core.schedule import Coat, Refine, Schedule
-from enamel.core.upscale.onnx import trained
+from enamel.core.upscaling.onnx import trained
 
 SECONDS = 180
 SHOWN = (136, 136)

@@ -11,7 +11,7 @@ from django.db import transaction
 from django.utils import timezone
 
 from enamel.core.errors import Refusal
-from enamel.core.fire.treatment import Treatment
+from enamel.core.pipeline.treatment import Treatment
 from enamel.kiln import prints
 from enamel.kiln.batches import folders, running
 from enamel.kiln.batches.jobs import enqueue_feed

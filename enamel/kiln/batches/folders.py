@@ -6,8 +6,8 @@ from pathlib import Path
 from django.conf import settings
 from django.db import IntegrityError, transaction
 
-from enamel.core.base.pixels import taken_for_picture
 from enamel.core.errors import Refusal
+from enamel.core.intake.pixels import taken_for_picture
 from enamel.kiln.models import Batch, BatchItem
 
 WHOLE_SECONDS = 3.0

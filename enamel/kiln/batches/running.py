@@ -14,11 +14,11 @@ from django.conf import settings
 from django.db import transaction
 from django.utils import timezone
 
-from enamel.core.base.reading import read_apart
-from enamel.core.base.subject import Subject
 from enamel.core.errors import Refusal
-from enamel.core.fire.treatment import AskedFile, Treatment
-from enamel.core.press.output import PrintSettings
+from enamel.core.export.output import PrintSettings
+from enamel.core.intake.reading import read_apart
+from enamel.core.intake.subject import Subject
+from enamel.core.pipeline.treatment import AskedFile, Treatment
 from enamel.core.schedule import Schedule
 from enamel.kiln import prints
 from enamel.kiln.batches import folders

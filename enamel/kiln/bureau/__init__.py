@@ -1,3 +1,1 @@
 """Coats laid by a hired renderer. What is spoken with it: docs/bureau.md."""
-
-__all__ = ["asking", "sending"]

@@ -15,18 +15,18 @@ from django.db import transaction
 from django.utils import timezone
 
 from enamel.core import ENGINE_VERSION
-from enamel.core.base.pixels import Limits, examine
-from enamel.core.base.reading import read_apart
 from enamel.core.checks.returned import compare_returned
 from enamel.core.errors import Refusal
+from enamel.core.export.file import export
+from enamel.core.export.output import FileFormat, Output
 from enamel.core.fields import to_json
 from enamel.core.files import hash_of
 from enamel.core.geometry import Box
-from enamel.core.picture.canvas import Canvas
-from enamel.core.picture.encoded import webp_of
-from enamel.core.picture.reduce import reduced
-from enamel.core.press.file import export
-from enamel.core.press.output import FileFormat, Output
+from enamel.core.imaging.canvas import Canvas
+from enamel.core.imaging.encoded import webp_of
+from enamel.core.imaging.reduce import reduced
+from enamel.core.intake.pixels import Limits, examine
+from enamel.core.intake.reading import read_apart
 from enamel.core.schedule import address
 from enamel.kiln.checking import check_layer
 from enamel.kiln.faults import describe_error

@@ -9,12 +9,12 @@ from django.utils import timezone
 
 from enamel.core.errors import Refusal
 from enamel.core.fields import to_json
-from enamel.core.finish.recipe import Finish
-from enamel.core.fire.inlay import Inlay
-from enamel.core.fire.pace import Paces
-from enamel.core.fire.predict import CoatCost, Prediction, predict
-from enamel.core.fire.touchup import TouchUp
+from enamel.core.finishing.recipe import Finish
 from enamel.core.networks.cards import card
+from enamel.core.pipeline.inlay import Inlay
+from enamel.core.pipeline.pace import Paces
+from enamel.core.pipeline.predict import CoatCost, Prediction, predict
+from enamel.core.pipeline.touchup import TouchUp
 from enamel.core.schedule import Coat, Schedule
 from enamel.kiln import finishing
 from enamel.kiln.locks import is_locked

@@ -15,16 +15,16 @@ from enamel.core import ENGINE_VERSION
 from enamel.core.diffusion.refiners import refiner_of
 from enamel.core.errors import Stopped
 from enamel.core.fields import to_json
-from enamel.core.finish.recipe import Finish
-from enamel.core.fire.firing import Fired, Stage, StageReport, fire, materialise, stages
-from enamel.core.fire.inlay import Inlay, inlaid
-from enamel.core.fire.predict import enlarging, refining, settling
-from enamel.core.fire.touchup import TouchUp, touch_up
+from enamel.core.finishing.recipe import Finish
 from enamel.core.geometry import Box, Size
+from enamel.core.imaging.canvas import Canvas
+from enamel.core.imaging.encoded import webp_of
 from enamel.core.memory import peak_memory_mb
 from enamel.core.networks.cards import card
-from enamel.core.picture.canvas import Canvas
-from enamel.core.picture.encoded import webp_of
+from enamel.core.pipeline.firing import Fired, Stage, StageReport, fire, materialise, stages
+from enamel.core.pipeline.inlay import Inlay, inlaid
+from enamel.core.pipeline.predict import enlarging, refining, settling
+from enamel.core.pipeline.touchup import TouchUp, touch_up
 from enamel.core.progress import Progress
 from enamel.core.schedule import Coat, Schedule, address
 from enamel.kiln import finishing, heartbeats

@@ -5,9 +5,9 @@ from dataclasses import replace
 from enamel.core import ENGINE_VERSION
 from enamel.core.diffusion.refiners import refiner_of
 from enamel.core.fields import to_json
-from enamel.core.fire.touchup import Origin, Patch, TouchUp
+from enamel.core.pipeline.touchup import Origin, Patch, TouchUp
 from enamel.core.schedule import address
-from enamel.core.upscale import upscaler
+from enamel.core.upscaling import upscaler
 from enamel.kiln.models import Layer
 
 

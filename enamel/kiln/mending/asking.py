@@ -7,10 +7,10 @@ from django.db import transaction
 
 from enamel.core.errors import Refusal
 from enamel.core.fields import to_json
-from enamel.core.fire.touchup import Patch, TouchUp
 from enamel.core.masks import Mask
 from enamel.core.masks.coverage import require_covered
 from enamel.core.masks.drawn import Drawn
+from enamel.core.pipeline.touchup import Patch, TouchUp
 from enamel.kiln.firings import asking as firings
 from enamel.kiln.mending.addresses import address_of
 from enamel.kiln.models import Candidate, Firing, Layer, Mending

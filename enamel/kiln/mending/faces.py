@@ -5,12 +5,12 @@ from dataclasses import dataclass, replace
 
 from django.core.cache import cache
 
-from enamel.core.base.faces import Face
 from enamel.core.checks.likenesses import FaceFacts, facts_of
 from enamel.core.errors import Refusal
+from enamel.core.faces.detection import Face
 from enamel.core.geometry import Box
-from enamel.core.print.layout import lay_out
-from enamel.core.print.sizing import MM_PER_INCH
+from enamel.core.printing.layout import lay_out
+from enamel.core.printing.sizing import MM_PER_INCH
 from enamel.core.schedule import address
 from enamel.kiln.models import Layer, Piece
 from enamel.kiln.models.layers import face_as_kept

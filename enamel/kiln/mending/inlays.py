@@ -10,18 +10,18 @@ from django.conf import settings
 from django.core.files import File
 from django.db import IntegrityError, transaction
 
-from enamel.core.base.pixels import examine, read_canvas
 from enamel.core.errors import Refusal
 from enamel.core.fields import to_json
-from enamel.core.fire.align import Aligned, Homography, align, edge_to_edge
-from enamel.core.fire.inlay import Inlay, inlaid
 from enamel.core.geometry import Box, Size
+from enamel.core.imaging.canvas import Canvas, Picture, Pixels, SampleArray
+from enamel.core.imaging.encoded import png_of
+from enamel.core.imaging.reduce import reduced
+from enamel.core.intake.pixels import examine, read_canvas
 from enamel.core.masks import Drawn
-from enamel.core.picture.canvas import Canvas, Picture, Pixels, SampleArray
-from enamel.core.picture.encoded import png_of
-from enamel.core.picture.reduce import reduced
+from enamel.core.pipeline.align import Aligned, Homography, align, edge_to_edge
+from enamel.core.pipeline.inlay import Inlay, inlaid
 from enamel.core.schedule import address
-from enamel.core.upscale import Enlarged, upscaler
+from enamel.core.upscaling import Enlarged, upscaler
 from enamel.kiln.models import LaidFile, Layer, Piece, Swatch
 from enamel.kiln.storage.files import keep_file
 from enamel.kiln.storage.layers import canvas_in, canvas_of

@@ -6,7 +6,7 @@ from enamel.core.geometry import Box
 from enamel.core.masks import Mask
 from enamel.core.masks.measured import differs, face_steps, nearer, places_mask, sharper
 from enamel.core.masks.steps import Feather
-from enamel.core.upscale import Enlarged, upscaler
+from enamel.core.upscaling import Enlarged, upscaler
 from enamel.kiln.models import KeptMask, Layer, Piece
 from enamel.kiln.storage.layers import canvas_of
 

@@ -9,11 +9,11 @@ import numpy as np
 from django.db.models import F
 
 from enamel.core.errors import Stopped
-from enamel.core.fire.touchup import Known, make_patch, show_patch, source_of
 from enamel.core.geometry import Box
-from enamel.core.picture.canvas import Cropped, SampleArray
-from enamel.core.picture.encoded import webp_of
-from enamel.core.picture.reduce import reduced
+from enamel.core.imaging.canvas import Cropped, SampleArray
+from enamel.core.imaging.encoded import webp_of
+from enamel.core.imaging.reduce import reduced
+from enamel.core.pipeline.touchup import Known, make_patch, show_patch, source_of
 from enamel.kiln.faults import describe_error, require_some_room, waiting_for_room
 from enamel.kiln.models import Candidate, Layer, Mending
 from enamel.kiln.storage.files import keep_file

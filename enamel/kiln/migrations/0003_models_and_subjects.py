@@ -4,7 +4,7 @@ import django.db.models.deletion
 from django.conf import settings
 from django.db import migrations, models
 
-import enamel.core.base.subject
+import enamel.core.intake.subject
 
 
 class Migration(migrations.Migration):
@@ -27,13 +27,19 @@ class Migration(migrations.Migration):
                     "subject",
                     models.CharField(
                         choices=[
-                            (enamel.core.base.subject.Subject["PAINTED"], "Photograph or painting"),
                             (
-                                enamel.core.base.subject.Subject["DRAWING"],
+                                enamel.core.intake.subject.Subject["PAINTED"],
+                                "Photograph or painting",
+                            ),
+                            (
+                                enamel.core.intake.subject.Subject["DRAWING"],
                                 "Line art, flats, lettering",
                             ),
-                            (enamel.core.base.subject.Subject["TEXTURE"], "Rich in texture"),
-                            (enamel.core.base.subject.Subject["COMPRESSED"], "Compressed or noisy"),
+                            (enamel.core.intake.subject.Subject["TEXTURE"], "Rich in texture"),
+                            (
+                                enamel.core.intake.subject.Subject["COMPRESSED"],
+                                "Compressed or noisy",
+                            ),
                         ],
                         max_length=12,
                         unique=True,
@@ -47,10 +53,10 @@ class Migration(migrations.Migration):
             name="subject",
             field=models.CharField(
                 choices=[
-                    (enamel.core.base.subject.Subject["PAINTED"], "Photograph or painting"),
-                    (enamel.core.base.subject.Subject["DRAWING"], "Line art, flats, lettering"),
-                    (enamel.core.base.subject.Subject["TEXTURE"], "Rich in texture"),
-                    (enamel.core.base.subject.Subject["COMPRESSED"], "Compressed or noisy"),
+                    (enamel.core.intake.subject.Subject["PAINTED"], "Photograph or painting"),
+                    (enamel.core.intake.subject.Subject["DRAWING"], "Line art, flats, lettering"),
+                    (enamel.core.intake.subject.Subject["TEXTURE"], "Rich in texture"),
+                    (enamel.core.intake.subject.Subject["COMPRESSED"], "Compressed or noisy"),
                 ],
                 default="painted",
                 max_length=12,

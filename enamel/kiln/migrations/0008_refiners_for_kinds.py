@@ -4,7 +4,7 @@ from typing import Any
 
 from django.db import migrations, models
 
-import enamel.core.base.subject
+import enamel.core.intake.subject
 
 
 def photographs_first(apps: Any, schema_editor: Any) -> None:
@@ -29,11 +29,11 @@ class Migration(migrations.Migration):
             name="subject",
             field=models.CharField(
                 choices=[
-                    (enamel.core.base.subject.Subject["PHOTO"], "Photograph or render"),
-                    (enamel.core.base.subject.Subject["PAINTED"], "Painting or illustration"),
-                    (enamel.core.base.subject.Subject["DRAWING"], "Line art, flats, lettering"),
-                    (enamel.core.base.subject.Subject["TEXTURE"], "Rich in texture"),
-                    (enamel.core.base.subject.Subject["COMPRESSED"], "Compressed or noisy"),
+                    (enamel.core.intake.subject.Subject["PHOTO"], "Photograph or render"),
+                    (enamel.core.intake.subject.Subject["PAINTED"], "Painting or illustration"),
+                    (enamel.core.intake.subject.Subject["DRAWING"], "Line art, flats, lettering"),
+                    (enamel.core.intake.subject.Subject["TEXTURE"], "Rich in texture"),
+                    (enamel.core.intake.subject.Subject["COMPRESSED"], "Compressed or noisy"),
                 ],
                 default="photo",
                 max_length=12,
@@ -44,11 +44,11 @@ class Migration(migrations.Migration):
             name="subject",
             field=models.CharField(
                 choices=[
-                    (enamel.core.base.subject.Subject["PHOTO"], "Photograph or render"),
-                    (enamel.core.base.subject.Subject["PAINTED"], "Painting or illustration"),
-                    (enamel.core.base.subject.Subject["DRAWING"], "Line art, flats, lettering"),
-                    (enamel.core.base.subject.Subject["TEXTURE"], "Rich in texture"),
-                    (enamel.core.base.subject.Subject["COMPRESSED"], "Compressed or noisy"),
+                    (enamel.core.intake.subject.Subject["PHOTO"], "Photograph or render"),
+                    (enamel.core.intake.subject.Subject["PAINTED"], "Painting or illustration"),
+                    (enamel.core.intake.subject.Subject["DRAWING"], "Line art, flats, lettering"),
+                    (enamel.core.intake.subject.Subject["TEXTURE"], "Rich in texture"),
+                    (enamel.core.intake.subject.Subject["COMPRESSED"], "Compressed or noisy"),
                 ],
                 max_length=12,
                 unique=True,

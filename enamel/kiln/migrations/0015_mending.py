@@ -7,8 +7,8 @@ import django.db.models.deletion
 import django.utils.timezone
 from django.db import migrations, models
 
-from enamel.core.fire.touchup import from_box
 from enamel.core.geometry import Size
+from enamel.core.pipeline.touchup import from_box
 
 
 def from_boxes(apps: Any, schema_editor: Any) -> None:

@@ -7,7 +7,7 @@ from django.conf import settings
 from django.db import models
 from django.utils import timezone
 
-from enamel.core.fire.treatment import Treatment
+from enamel.core.pipeline.treatment import Treatment
 from enamel.kiln.models.firings import Firing
 from enamel.kiln.models.layers import Layer
 from enamel.kiln.models.people import Person

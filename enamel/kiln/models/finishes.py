@@ -4,7 +4,7 @@ from django.conf import settings
 from django.db import models
 from django.utils import timezone
 
-from enamel.core.finish.recipe import Finish
+from enamel.core.finishing.recipe import Finish
 
 
 class FinishPreset(models.Model):

@@ -7,10 +7,10 @@ from django.db import models
 from django.utils import timezone
 
 from enamel.core.fields import to_json
-from enamel.core.finish.recipe import Finish
-from enamel.core.fire.inlay import Inlay
-from enamel.core.fire.touchup import TouchUp
+from enamel.core.finishing.recipe import Finish
 from enamel.core.geometry import Size
+from enamel.core.pipeline.inlay import Inlay
+from enamel.core.pipeline.touchup import TouchUp
 from enamel.core.schedule import Coat, Schedule
 from enamel.kiln.models.layers import Layer, refine_of
 from enamel.kiln.models.people import Person

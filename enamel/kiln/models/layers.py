@@ -6,8 +6,8 @@ from typing import Any
 from django.db import models
 from django.utils import timezone
 
-from enamel.core.base.faces import Face
 from enamel.core.checks.findings import VERSION
+from enamel.core.faces.detection import Face
 from enamel.core.geometry import Box, Size
 from enamel.kiln.models.people import Person
 

@@ -6,9 +6,9 @@ from dataclasses import dataclass
 from django.conf import settings
 from django.db import models
 
-from enamel.core.base.subject import SUITED, SUITED_TO_FACES, Subject
+from enamel.core.intake.subject import SUITED, SUITED_TO_FACES, Subject
 from enamel.core.networks.cards import Card, cards
-from enamel.core.upscale.resample import FILTERS
+from enamel.core.upscaling.resample import FILTERS
 
 SUBJECTS = {
     Subject.PHOTO: "Photograph or render",

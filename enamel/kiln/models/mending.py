@@ -7,9 +7,9 @@ from django.db import models
 from django.utils import timezone
 
 from enamel.core.fields import from_json
-from enamel.core.fire.touchup import Patch, TouchUp
 from enamel.core.geometry import Box
 from enamel.core.masks import Mask
+from enamel.core.pipeline.touchup import Patch, TouchUp
 from enamel.kiln.models.layers import Layer
 from enamel.kiln.models.people import Person
 

@@ -11,12 +11,12 @@ from django.urls import reverse
 from django.utils import timezone
 from django.utils.functional import cached_property
 
-from enamel.core.base.faces import Face
-from enamel.core.base.made import Made
-from enamel.core.base.subject import Subject
 from enamel.core.diffusion.noise import SEEDS
-from enamel.core.print.layout import PrintPlan
-from enamel.core.print.sizing import PrintTarget
+from enamel.core.faces.detection import Face
+from enamel.core.intake.made import Made
+from enamel.core.intake.subject import Subject
+from enamel.core.printing.layout import PrintPlan
+from enamel.core.printing.sizing import PrintTarget
 from enamel.core.schedule import Coat, Refine, Schedule, differences
 from enamel.kiln.models.firings import Firing
 from enamel.kiln.models.layers import Layer, face_from

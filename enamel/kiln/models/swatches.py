@@ -6,8 +6,8 @@ from typing import Any
 from django.db import models
 from django.utils import timezone
 
-from enamel.core.fire.sheets import Axis
 from enamel.core.geometry import Box, Size
+from enamel.core.pipeline.sheets import Axis
 from enamel.core.schedule import Schedule
 from enamel.kiln.models.layers import Layer
 from enamel.kiln.models.people import Person

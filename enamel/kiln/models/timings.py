@@ -3,7 +3,7 @@
 from django.db import models
 from django.utils import timezone
 
-from enamel.core.fire.pace import Kind, Paces, Portion, Timed
+from enamel.core.pipeline.pace import Kind, Paces, Portion, Timed
 from enamel.kiln.models.library import Model
 
 ALIKE = ("kind", "model", "mode", "tile")

@@ -1,3 +1,1 @@
 """The workshop's models: added, switched, tried on this machine."""
-
-__all__ = ["library", "trials"]

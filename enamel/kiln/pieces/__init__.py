@@ -1,3 +1,1 @@
 """Pieces: imported, on their way in, split, copied, deleted."""
-
-__all__ = ["arrivals", "bringing"]

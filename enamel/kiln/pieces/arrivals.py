@@ -10,9 +10,9 @@ from django.core.files import File
 from django.db import transaction
 from django.db.models import F
 
-from enamel.core.base.pixels import examine
-from enamel.core.base.reading import read_apart
 from enamel.core.errors import Refusal
+from enamel.core.intake.pixels import examine
+from enamel.core.intake.reading import read_apart
 from enamel.core.networks.names import check_name, name_from
 from enamel.kiln.faults import describe_error, require_some_room, waiting_for_room
 from enamel.kiln.models import Arrival, Piece

@@ -13,17 +13,17 @@ from django.db import transaction
 from django.utils import timezone
 
 from enamel.core import ENGINE_VERSION
-from enamel.core.base.cuts import LEAST_CELL, Cuts, find_cuts
-from enamel.core.base.likeness import NEAR_BITS, distance, likeness, perceptual_hash
-from enamel.core.base.made import made
-from enamel.core.base.pixels import FileFacts, examine, read_canvas
-from enamel.core.base.subject import guessed
-from enamel.core.base.xmp import AI_MADE, PREVIEW_COPY, SOURCE_TYPE, properties
 from enamel.core.errors import require
+from enamel.core.export.file import export
+from enamel.core.export.output import FileFormat, Output
 from enamel.core.geometry import Box
-from enamel.core.picture.canvas import Canvas
-from enamel.core.press.file import export
-from enamel.core.press.output import FileFormat, Output
+from enamel.core.imaging.canvas import Canvas
+from enamel.core.intake.cuts import LEAST_CELL, Cuts, find_cuts
+from enamel.core.intake.likeness import NEAR_BITS, distance, likeness, perceptual_hash
+from enamel.core.intake.made import made
+from enamel.core.intake.pixels import FileFacts, examine, read_canvas
+from enamel.core.intake.subject import guessed
+from enamel.core.intake.xmp import AI_MADE, PREVIEW_COPY, SOURCE_TYPE, properties
 from enamel.core.schedule import address
 from enamel.kiln.models import (
     Candidate,

@@ -10,15 +10,15 @@ from django.core.files.base import ContentFile
 from django.db.models.fields.files import FieldFile
 from django.utils import timezone
 
-from enamel.core.base.faces import find_faces
-from enamel.core.base.xmp import AI_EDITED, AI_ENHANCED, AI_MADE, PREVIEW_COPY
 from enamel.core.errors import Refusal
-from enamel.core.fire.firing import Stage, address_of, stages
+from enamel.core.faces.detection import detect_faces
 from enamel.core.geometry import Box
-from enamel.core.picture.canvas import Canvas
-from enamel.core.picture.encoded import webp_of
-from enamel.core.refine.tilestore import FolderStore
+from enamel.core.imaging.canvas import Canvas
+from enamel.core.imaging.encoded import webp_of
+from enamel.core.intake.xmp import AI_EDITED, AI_ENHANCED, AI_MADE, PREVIEW_COPY
+from enamel.core.pipeline.firing import Stage, address_of, stages
 from enamel.core.schedule import Coat, Schedule, canonical
+from enamel.core.tiling.tilestore import FolderStore
 from enamel.kiln.models import Candidate, Layer, Piece, Swatch
 from enamel.kiln.models.layers import face_as_kept
 from enamel.kiln.storage.copies import local
@@ -99,7 +99,7 @@ def _prepare_views(layer: Layer) -> None:
         build(canvas, path)
         keep_file(layer.pyramid, path, f"{layer.pk}.zip")
         layer.thumbnail.save(f"{layer.pk}.webp", ContentFile(thumbnail(canvas)), save=False)
-        layer.faces = [face_as_kept(face) for face in find_faces(canvas)]
+        layer.faces = [face_as_kept(face) for face in detect_faces(canvas)]
     layer.save(update_fields=["pyramid", "thumbnail", "faces"])
 
 

@@ -6,10 +6,10 @@ import numpy as np
 from django.core.files.storage import default_storage
 
 from enamel.core.errors import Refusal
-from enamel.core.finish.facts import measured
-from enamel.core.finish.overview import Overview, cell_of
+from enamel.core.finishing.facts import measured
+from enamel.core.finishing.overview import Overview, cell_of
 from enamel.core.geometry import Size
-from enamel.core.picture.canvas import Canvas
+from enamel.core.imaging.canvas import Canvas
 from enamel.kiln.models import Layer
 from enamel.kiln.storage.files import keep_file
 from enamel.kiln.storage.passing import passing

@@ -7,9 +7,9 @@ from threading import Lock
 
 from django.core.files.storage import default_storage
 
-from enamel.core.base.pixels import vips_image
-from enamel.core.picture.canvas import Canvas
-from enamel.core.picture.vips import eight_bits
+from enamel.core.imaging.canvas import Canvas
+from enamel.core.imaging.vips import eight_bits
+from enamel.core.intake.pixels import vips_image
 from enamel.kiln.storage.copies import local
 
 TILE = 510

@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from enamel.core.picture.canvas import SampleArray
+from enamel.core.imaging.canvas import SampleArray
 from enamel.kiln.models import Swatch
 
 

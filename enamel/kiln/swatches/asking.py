@@ -8,11 +8,11 @@ from django.db import transaction
 
 from enamel.core.errors import Refusal
 from enamel.core.fields import to_json
-from enamel.core.fire.firing import address_of, stages
-from enamel.core.fire.predict import predict_window
-from enamel.core.fire.sheets import Axis, Cell, around, cells, in_order
-from enamel.core.fire.windows import LEAST_SIDE, MOST_PIXELS, moved_to_save, suggested
 from enamel.core.geometry import Box, Size
+from enamel.core.pipeline.firing import address_of, stages
+from enamel.core.pipeline.predict import predict_window
+from enamel.core.pipeline.sheets import Axis, Cell, around, cells, in_order
+from enamel.core.pipeline.windows import LEAST_SIDE, MOST_PIXELS, moved_to_save, suggested
 from enamel.core.schedule import Mix, Refine, Schedule, address
 from enamel.kiln.firings.asking import already_laid
 from enamel.kiln.models import Layer, Piece, Sheet, Swatch, Timing

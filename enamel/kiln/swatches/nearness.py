@@ -3,10 +3,10 @@ whole tiles, where what lies beyond the window's tiles reaches it in the firing 
 
 import numpy as np
 
+from enamel.core.imaging.canvas import SampleArray
 from enamel.core.networks.cards import spec_of
-from enamel.core.picture.canvas import SampleArray
-from enamel.core.refine.passes import blends
 from enamel.core.schedule import Schedule, address
+from enamel.core.tiling.passes import blends
 from enamel.kiln.models import Layer, Swatch
 from enamel.kiln.storage.layers import canvas_of
 from enamel.kiln.storage.swatches import pixels_of

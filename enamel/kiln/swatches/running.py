@@ -9,13 +9,13 @@ from django.db.models import F
 
 from enamel.core.checks.windows import measures
 from enamel.core.errors import Stopped
-from enamel.core.fire.firing import fire
-from enamel.core.picture.canvas import SampleArray
-from enamel.core.picture.encoded import webp_of
+from enamel.core.imaging.canvas import SampleArray
+from enamel.core.imaging.encoded import webp_of
+from enamel.core.pipeline.firing import fire
 from enamel.core.progress import Progress
-from enamel.core.refine.tilestore import key_of
 from enamel.core.schedule import Coat, Schedule
-from enamel.core.upscale.enlarge import Resampled
+from enamel.core.tiling.tilestore import key_of
+from enamel.core.upscaling.enlarge import Resampled
 from enamel.kiln.faults import describe_error, require_some_room, waiting_for_room
 from enamel.kiln.models import Piece, Sheet, Swatch
 from enamel.kiln.storage.files import keep_file

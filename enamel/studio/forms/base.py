@@ -4,7 +4,7 @@ from typing import Any
 
 from django import forms
 
-from enamel.core.base.made import Made
+from enamel.core.intake.made import Made
 from enamel.kiln.models import SUBJECTS, Piece
 
 MOST_TAGS = 20

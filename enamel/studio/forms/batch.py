@@ -7,9 +7,9 @@ from django import forms
 from django.template.defaultfilters import pluralize
 from django.utils import timezone
 
-from enamel.core.base.subject import Subject
 from enamel.core.errors import Refusal
-from enamel.core.fire.treatment import AskedFile, ForKind, Treatment
+from enamel.core.intake.subject import Subject
+from enamel.core.pipeline.treatment import AskedFile, ForKind, Treatment
 from enamel.core.schedule import Schedule
 from enamel.kiln.batches import folders
 from enamel.kiln.models import SUBJECTS, Batch, FinishPreset, OutputPreset, SchedulePreset

@@ -8,8 +8,8 @@ from django import forms
 from enamel.core.errors import FieldRefusal
 from enamel.core.geometry import Size
 from enamel.core.masks import Mask
-from enamel.core.print.layout import PrintPlan, lay_out
-from enamel.core.print.sizing import fitted
+from enamel.core.printing.layout import PrintPlan, lay_out
+from enamel.core.printing.sizing import fitted
 from enamel.core.schedule import Coat, Fit, JoinPass, Mix, Mode, Order, Protect, Refine
 from enamel.core.written import (
     UNKNOWN_MASK,

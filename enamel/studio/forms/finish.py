@@ -5,7 +5,7 @@ import json
 from django import forms
 
 from enamel.core.errors import Refusal
-from enamel.core.finish.recipe import Finish
+from enamel.core.finishing.recipe import Finish
 from enamel.core.jsontext import read_json
 from enamel.studio.forms.window import WindowField
 

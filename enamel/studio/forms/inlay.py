@@ -5,10 +5,10 @@ from typing import Any
 from django import forms
 
 from enamel.core.errors import FieldRefusal, Refusal
-from enamel.core.fire.inlay import Inlay
 from enamel.core.jsontext import read_json
 from enamel.core.masks import Drawn
 from enamel.core.masks.coverage import require_covered
+from enamel.core.pipeline.inlay import Inlay
 from enamel.kiln.models import Layer
 from enamel.studio.forms.window import WindowField
 

@@ -6,21 +6,21 @@ from typing import Any, ClassVar
 from django import forms
 
 from enamel.core.errors import FieldRefusal
+from enamel.core.export.naming import USUAL, Facts, named
+from enamel.core.export.output import Compression, FileFormat, Output, PrintSettings
 from enamel.core.fields import from_json, to_json
-from enamel.core.fire.planning import StepEdit
-from enamel.core.fire.treatment import AskedFile
 from enamel.core.geometry import Size
-from enamel.core.press.naming import USUAL, Facts, named
-from enamel.core.press.output import Compression, FileFormat, Output, PrintSettings
-from enamel.core.print.layout import Beyond, Edge, Fit, PrintPlan
-from enamel.core.print.panels import Split, panels
-from enamel.core.print.paper import Paper
-from enamel.core.print.papers import PAPERS, paper_of
-from enamel.core.print.papers import Paper as NamedPaper
-from enamel.core.print.profiles import Intent, profile_names, profile_of
-from enamel.core.print.proof import Proof
-from enamel.core.print.shapes import Product, Shape, product_of, products
-from enamel.core.print.sizing import PRINT_PPI, Bleed, PrintTarget, Unit, length_mm, mm_of
+from enamel.core.pipeline.planning import StepEdit
+from enamel.core.pipeline.treatment import AskedFile
+from enamel.core.printing.layout import Beyond, Edge, Fit, PrintPlan
+from enamel.core.printing.panels import Split, panels
+from enamel.core.printing.paper import Paper
+from enamel.core.printing.papers import PAPERS, paper_of
+from enamel.core.printing.papers import Paper as NamedPaper
+from enamel.core.printing.profiles import Intent, profile_names, profile_of
+from enamel.core.printing.proof import Proof
+from enamel.core.printing.shapes import Product, Shape, product_of, products
+from enamel.core.printing.sizing import PRINT_PPI, Bleed, PrintTarget, Unit, length_mm, mm_of
 from enamel.kiln.models import Piece
 from enamel.kiln.strips import Strip
 from enamel.studio.asked import whole_number

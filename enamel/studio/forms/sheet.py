@@ -5,8 +5,8 @@ from typing import Any
 from django import forms
 
 from enamel.core.errors import FieldRefusal
-from enamel.core.fire.sheets import VARIED, Axis
 from enamel.core.geometry import Box
+from enamel.core.pipeline.sheets import VARIED, Axis
 from enamel.core.written import read_lengths
 
 CHOICES = [("", "nothing"), *((varied.name, varied.words) for varied in VARIED)]

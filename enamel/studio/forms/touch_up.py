@@ -5,12 +5,12 @@ from typing import Any
 
 from django import forms
 
-from enamel.core.base.faces import Face
 from enamel.core.errors import FieldRefusal, Refusal
+from enamel.core.faces.detection import Face
 from enamel.core.fields import to_json
-from enamel.core.fire.touchup import Origin, Patch, TouchUp, patch_for_face
 from enamel.core.jsontext import read_json
 from enamel.core.masks import Mask
+from enamel.core.pipeline.touchup import Origin, Patch, TouchUp, patch_for_face
 from enamel.core.schedule import Mode, Refine
 from enamel.core.written import read_strengths
 from enamel.studio.forms.settings import RefineFields, of_setting, offer, shown

@@ -9,7 +9,7 @@ from django.template.defaultfilters import pluralize
 from django.urls import reverse
 from django.utils import timezone
 
-from enamel.core.fire.treatment import Treatment
+from enamel.core.pipeline.treatment import Treatment
 from enamel.kiln.models import SUBJECTS, Batch, BatchItem, Piece
 from enamel.kiln.models.layers import Layer
 

@@ -14,7 +14,7 @@ from django.urls import reverse
 
 from enamel.core.checks.measures import MEASURES, best_of
 from enamel.core.fields import to_json
-from enamel.core.finish.recipe import Finish
+from enamel.core.finishing.recipe import Finish
 from enamel.core.geometry import Box, Size
 from enamel.core.masks import Drawn, Mask
 from enamel.core.schedule import Coat, Refine, differences

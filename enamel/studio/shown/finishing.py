@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from enamel.core.fields import whole_number
-from enamel.core.finish.recipe import Finish, Step
+from enamel.core.finishing.recipe import Finish, Step
 from enamel.kiln.firings import asking as firings
 from enamel.kiln.models import FinishPreset, Layer, Piece
 

@@ -10,7 +10,7 @@ from enamel.core.errors import Refusal
 from enamel.core.fields import to_json
 from enamel.core.geometry import Box
 from enamel.core.masks.measured import face_steps
-from enamel.core.refine.words import about_the_face
+from enamel.core.tiling.words import about_the_face
 from enamel.kiln.firings import asking as firings
 from enamel.kiln.mending import faces, inlays
 from enamel.kiln.models import Candidate, Layer, Mending, Piece

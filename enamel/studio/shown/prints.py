@@ -6,13 +6,13 @@ from typing import Any
 from urllib.parse import urlencode
 
 from enamel.core.errors import Refusal
+from enamel.core.export.naming import PLACES
+from enamel.core.export.output import PrintSettings
 from enamel.core.fields import to_json
-from enamel.core.fire.planning import PlannedCoat, propose
-from enamel.core.fire.predict import CoatCost
 from enamel.core.geometry import Size
-from enamel.core.press.naming import PLACES
-from enamel.core.press.output import PrintSettings
-from enamel.core.print.layout import (
+from enamel.core.pipeline.planning import PlannedCoat, propose
+from enamel.core.pipeline.predict import CoatCost
+from enamel.core.printing.layout import (
     Fit,
     Layout,
     PrintPlan,
@@ -22,7 +22,7 @@ from enamel.core.print.layout import (
     native,
     whole_factor,
 )
-from enamel.core.print.sizing import (
+from enamel.core.printing.sizing import (
     MM_PER_INCH,
     Quality,
     Unit,

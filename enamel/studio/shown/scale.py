@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass
 
-from enamel.core.print.papers import PAPERS, Paper
+from enamel.core.printing.papers import PAPERS, Paper
 
 WIDTH, HEIGHT = 288.0, 148.0
 GAP = 10.0

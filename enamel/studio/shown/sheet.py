@@ -2,13 +2,13 @@
 
 from dataclasses import dataclass
 
+from enamel.core.export.output import PrintSettings
+from enamel.core.export.placed import laid
 from enamel.core.geometry import Size
-from enamel.core.press.output import PrintSettings
-from enamel.core.press.placed import laid
-from enamel.core.print.page import Line, Rect, page_of, safe_box
-from enamel.core.print.panels import panels
-from enamel.core.print.shapes import Outline
-from enamel.core.print.sizing import mm_of
+from enamel.core.printing.page import Line, Rect, page_of, safe_box
+from enamel.core.printing.panels import panels
+from enamel.core.printing.shapes import Outline
+from enamel.core.printing.sizing import mm_of
 
 AROUND = 0.03
 """Room around the sheet, as a share of its longer side."""

@@ -9,17 +9,17 @@ from django.db.models import prefetch_related_objects
 from django.forms import Form
 from django.http import QueryDict
 
-from enamel.core.base.subject import Subject
 from enamel.core.errors import Refusal
-from enamel.core.finish.recipe import Finish
-from enamel.core.fire.predict import CoatCost, Prediction
-from enamel.core.fire.touchup import TouchUp
+from enamel.core.finishing.recipe import Finish
 from enamel.core.geometry import Size
+from enamel.core.intake.subject import Subject
 from enamel.core.networks.cards import spec_of
-from enamel.core.print.sizing import Unit
-from enamel.core.refine.passes import tile_boxes, work_of
-from enamel.core.refine.words import Vocabulary, Word, understood
+from enamel.core.pipeline.predict import CoatCost, Prediction
+from enamel.core.pipeline.touchup import TouchUp
+from enamel.core.printing.sizing import Unit
 from enamel.core.schedule import Coat, Mode, Refine, Schedule
+from enamel.core.tiling.passes import tile_boxes, work_of
+from enamel.core.tiling.words import Vocabulary, Word, understood
 from enamel.kiln.firings import asking as firings
 from enamel.kiln.mending import masks
 from enamel.kiln.models import Firing, Layer, Piece, SchedulePreset, Suited

@@ -8,13 +8,13 @@ from django.urls import reverse
 from django.utils.html import format_html, format_html_join
 from django.utils.safestring import SafeString, mark_safe
 
-from enamel.core.finish.recipe import Finish
+from enamel.core.finishing.recipe import Finish
 from enamel.core.geometry import Size
-from enamel.core.print.page import Line, Rect
-from enamel.core.print.papers import PAPERS
-from enamel.core.print.preflight import Matter, Notice
-from enamel.core.print.shapes import products
-from enamel.core.print.sizing import PRINT_PPI, Unit, mm_of
+from enamel.core.printing.page import Line, Rect
+from enamel.core.printing.papers import PAPERS
+from enamel.core.printing.preflight import Matter, Notice
+from enamel.core.printing.shapes import products
+from enamel.core.printing.sizing import PRINT_PPI, Unit, mm_of
 from enamel.kiln.models import Layer
 from enamel.kiln.storage.pyramids import OVERLAP, TILE
 from enamel.studio.forms.settings import SENSIBLE

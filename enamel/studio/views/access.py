@@ -9,7 +9,7 @@ from django.shortcuts import get_object_or_404, redirect
 from django.utils.http import url_has_allowed_host_and_scheme
 
 from enamel.api import own
-from enamel.core.print.sizing import Unit
+from enamel.core.printing.sizing import Unit
 from enamel.kiln.models import (
     BatchItem,
     Layer,

@@ -10,7 +10,7 @@ from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
 from enamel.core.errors import Refusal
-from enamel.core.press.naming import safe
+from enamel.core.export.naming import safe
 from enamel.kiln.batches import asking as batches
 from enamel.kiln.batches import folders
 from enamel.kiln.models import Batch, Piece

@@ -9,9 +9,9 @@ from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
 from enamel.core.errors import Refusal
+from enamel.core.export.naming import safe
 from enamel.core.fields import to_json
-from enamel.core.picture.encoded import rgba_of
-from enamel.core.press.naming import safe
+from enamel.core.imaging.encoded import rgba_of
 from enamel.kiln import finishing
 from enamel.kiln.firings import asking as firings
 from enamel.kiln.models import FinishPreset, Layer

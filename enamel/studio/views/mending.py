@@ -9,8 +9,8 @@ from django.urls import reverse
 from django.views.decorators.cache import cache_control
 from django.views.decorators.http import require_GET, require_POST
 
-from enamel.core.base.faces import Face
 from enamel.core.errors import FieldRefusal, Refusal
+from enamel.core.faces.detection import Face
 from enamel.core.fields import to_json
 from enamel.core.geometry import Box
 from enamel.core.jsontext import read_json

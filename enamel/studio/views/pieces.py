@@ -13,8 +13,8 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
-from enamel.core.base.cuts import Cuts
 from enamel.core.errors import Refusal
+from enamel.core.intake.cuts import Cuts
 from enamel.core.written import read_cuts
 from enamel.kiln.firings import asking as firings
 from enamel.kiln.models import Arrival, Piece

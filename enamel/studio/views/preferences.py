@@ -6,7 +6,7 @@ from django.http import HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
 
 from enamel.core.errors import FieldRefusal
-from enamel.core.print.sizing import Unit
+from enamel.core.printing.sizing import Unit
 from enamel.studio.models import Preferences
 from enamel.studio.shown.shortcuts import SHORTCUTS, checked, keys_of
 

@@ -9,8 +9,8 @@ from django.shortcuts import get_object_or_404, redirect
 from django.views.decorators.http import require_GET, require_POST
 
 from enamel.core.errors import Refusal
+from enamel.core.export.naming import safe
 from enamel.core.jsontext import read_json
-from enamel.core.press.naming import safe
 from enamel.core.schedule import Schedule
 from enamel.kiln.models import Piece, SchedulePreset
 from enamel.sending import json_file

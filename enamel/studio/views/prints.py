@@ -11,10 +11,10 @@ from django.views.decorators.cache import cache_control
 from django.views.decorators.http import require_GET, require_POST
 
 from enamel.core.errors import Refusal
-from enamel.core.press.naming import safe
-from enamel.core.press.output import PrintSettings
-from enamel.core.press.placed import laid
-from enamel.core.print import profiles
+from enamel.core.export.naming import safe
+from enamel.core.export.output import PrintSettings
+from enamel.core.export.placed import laid
+from enamel.core.printing import profiles
 from enamel.kiln import prints, proofing
 from enamel.kiln.models import Layer, OutputPreset, Piece, PrintFile
 from enamel.sending import send

@@ -10,8 +10,8 @@ from django.views.decorators.cache import cache_control
 from django.views.decorators.http import require_GET, require_POST
 
 from enamel.api import own
-from enamel.core.picture.encoded import png_of
-from enamel.core.press.output import FileFormat
+from enamel.core.export.output import FileFormat
+from enamel.core.imaging.encoded import png_of
 from enamel.core.schedule import Coat, Schedule
 from enamel.kiln import prints
 from enamel.kiln.firings import asking as firings

@@ -1,0 +1,7 @@
+"""The command, as `python -m enamel.cli`."""
+
+import sys
+
+from enamel.cli import main
+
+sys.exit(main())

@@ -1,0 +1,1 @@
+"""Commands for an Enamel that runs elsewhere: they speak to its API."""

@@ -1,0 +1,1 @@
+"""Print files: write them in every format, name them, and make test strips."""

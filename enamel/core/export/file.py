@@ -1,0 +1,289 @@
+"""Print files: pixels that open elsewhere at the right physical size and colour."""
+
+import tempfile
+import zipfile
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import replace
+from datetime import UTC, datetime
+from pathlib import Path
+
+import pyvips
+
+from enamel.core.errors import Refusal
+from enamel.core.export.openraster import Stacked, write_openraster
+from enamel.core.export.output import OPAQUE, Compression, FileFormat, Output
+from enamel.core.export.pdf import Sheet, write_pdf
+from enamel.core.export.placed import Placed
+from enamel.core.export.progress import Hear, write_heard
+from enamel.core.export.trace import write_trace
+from enamel.core.files import whole_file
+from enamel.core.finishing.finished import Finished
+from enamel.core.finishing.recipe import Finish
+from enamel.core.geometry import Box, Size
+from enamel.core.imaging.canvas import Canvas
+from enamel.core.imaging.mapped import given_back
+from enamel.core.imaging.vips import eight_bits, flattened, reduced_to
+from enamel.core.intake.pixels import vips_image
+from enamel.core.intake.xmp import packet
+from enamel.core.pipeline.firing import materialise
+from enamel.core.printing.page import page_of, panel_page, plan_page
+from enamel.core.printing.panels import Panel, panels
+from enamel.core.printing.paper import sharpening
+from enamel.core.printing.profiles import Space, converted, profile_of
+from enamel.core.printing.sizing import MM_PER_INCH, PRINT_PPI
+
+LONGEST_SIDE = 200_000
+MOST_MEGAPIXELS = 4000
+BIG_TIFF = 3.9e9
+"""Bytes of samples from which a TIFF needs 64-bit places."""
+TILE = 256
+SAMPLE = 256
+"""Side of the squares that a file's size is estimated from, in px."""
+PLAN_PX = 1200
+"""Longest side of the picture on the page that shows all panels, in px."""
+
+
+def export(
+    canvas: Canvas,
+    path: Path,
+    *,
+    ppi: float = PRINT_PPI,
+    output: Output | None = None,
+    placed: Placed | None = None,
+    says: Mapping[str, str] | None = None,
+    stack: Sequence[Stacked] = (),
+    hear: Hear | None = None,
+) -> str:
+    """Write a canvas as a print file with resolution and colour profile in it.
+
+    Parameters
+    ----------
+    canvas : the pixels; all of its region is written.
+    path : where; the file is whole or not there.
+    ppi : resolution written into the file, in pixels per inch.
+    output : what kind of file; 8 bits of the kind that the name asks for when left out.
+    placed : how the picture lies on the print; none writes the picture as it is.
+    says : what the file says of itself, if it may: properties of its XMP by prefixed name.
+    stack : the layers of an OpenRaster file; the canvas alone when left out.
+    hear : told how much of it is written, 0…1, now and then; what it raises ends the writing.
+
+    Returns
+    -------
+    What there is to say of the file once it is written; empty for most.
+    """
+    chosen = output or Output(FileFormat.of(path))
+    told = says if chosen.speaks else None
+    with whole_file(path) as partial, given_back(canvas.path):
+        if chosen.file is FileFormat.OPENRASTER:
+            layers = stack or [Stacked("picture", canvas)]
+            write_openraster(partial, layers, ppi=ppi, bits=chosen.depth, says=told, hear=hear)
+            return ""
+        if chosen.file is FileFormat.SVG:
+            return write_trace(
+                canvas, partial, ppi=ppi, colours=chosen.colours, speckle=chosen.speckle, says=told
+            ).sentence
+        scratch = partial.with_suffix(".sharp")
+        image = drawn(canvas, scratch, ppi, chosen, placed)
+        try:
+            _write(image, partial, ppi, chosen, placed, told, hear)
+        finally:
+            scratch.unlink(missing_ok=True)
+    return ""
+
+
+def _write(
+    image: pyvips.Image,
+    path: Path,
+    ppi: float,
+    output: Output,
+    placed: Placed | None,
+    says: Mapping[str, str] | None,
+    hear: Hear | None,
+) -> None:
+    """Write the pixels of a print file, whole or in panels."""
+    size = Size(image.width, image.height)
+    plan = placed.plan if placed is not None else None
+    parts = panels(size, ppi, plan.split) if plan is not None else []
+    title = (says or {}).get("dc:title") or "Print"
+    if output.file is FileFormat.PDF:
+        whole = page_of(plan, size, ppi, marks=output.marks)
+        sheets = [Sheet(image, whole)]
+        if len(parts) > 1:
+            sheets = [Sheet(_reduced(image), plan_page(parts, size, ppi, title))]
+            sheets += [
+                Sheet(_cut(image, part), panel_page(part, whole, ppi, title)) for part in parts
+            ]
+        write_pdf(
+            sheets, path, profile_of(output.profile), quality=output.quality,
+            full_colour=output.full_colour, says=says, now=datetime.now(UTC), hear=hear,
+        )  # fmt: skip
+    elif len(parts) > 1:
+        _write_panels(image, path, ppi, output, parts, says, hear)
+    else:
+        _write_picture(image, path, ppi, output, says, hear)
+
+
+def _write_picture(
+    image: pyvips.Image,
+    path: Path,
+    ppi: float,
+    output: Output,
+    says: Mapping[str, str] | None,
+    hear: Hear | None,
+) -> None:
+    image = said(image, ppi, packet(says) if says is not None else None)
+    write_heard(image, lambda: WRITERS[output.file](image, str(path), output), hear)
+
+
+def _write_panels(
+    image: pyvips.Image,
+    path: Path,
+    ppi: float,
+    output: Output,
+    parts: Sequence[Panel],
+    says: Mapping[str, str] | None,
+    hear: Hear | None,
+) -> None:
+    """A ZIP of one picture for each panel, and a page that shows how they lie."""
+    size, title = Size(image.width, image.height), (says or {}).get("dc:title") or "Print"
+    one = path.with_suffix(".panel")
+    try:
+        with zipfile.ZipFile(path, "w", zipfile.ZIP_STORED) as archive:
+            for number, part in enumerate(parts):
+                _write_picture(_cut(image, part), one, ppi, output, says, None)
+                archive.write(one, f"row-{part.row}-column-{part.column}{output.file.suffix}")
+                if hear is not None:
+                    hear((number + 1) / (len(parts) + 1))
+            sheet = Sheet(_reduced(image), plan_page(parts, size, ppi, title))
+            write_pdf([sheet], one, profile_of(output.profile), quality=90, now=datetime.now(UTC))
+            archive.write(one, "plan.pdf")
+    finally:
+        one.unlink(missing_ok=True)
+
+
+def _cut(image: pyvips.Image, part: Panel) -> pyvips.Image:
+    box = part.box
+    return image.crop(box.x, box.y, box.width, box.height)
+
+
+def _reduced(image: pyvips.Image) -> pyvips.Image:
+    """A small copy for the page that shows all panels, in the same numbers, 8 bits, opaque."""
+    small = flattened(reduced_to(image, PLAN_PX))
+    return small if small.format == "uchar" else eight_bits(small)
+
+
+def drawn(
+    canvas: Canvas, scratch: Path, ppi: float, output: Output, placed: Placed | None
+) -> pyvips.Image:
+    """The pixels of a print file: sharpened, laid, reduced, in the numbers of its profile.
+
+    ``scratch`` is where sharpened pixels may lie meanwhile.
+    """
+    sharpen = sharpening(output.paper, ppi)
+    if sharpen is not None:
+        made = Finished(canvas, Finish(sharpen=sharpen))
+        canvas = materialise(made, made.whole, scratch)
+    image = vips_image(canvas)
+    if placed is not None:
+        image = placed.on(image)
+    if output.longest:
+        image = reduced_to(image, output.longest)
+    require_writable(Size(image.width, image.height), output.file)
+    profile = profile_of(output.profile)
+    if image.hasalpha() and (output.file in OPAQUE or profile.space is not Space.RGB):
+        image = flattened(image)
+    return converted(image, profile, output.intent, output.black_point, output.depth)
+
+
+def said(image: pyvips.Image, ppi: float, xmp: bytes | None) -> pyvips.Image:
+    """The picture with its resolution and what it says of itself; nothing else goes into the file."""
+    per_mm = ppi / MM_PER_INCH
+    told = image.copy(xres=per_mm, yres=per_mm)
+    if xmp is not None:
+        told.set_type(pyvips.GValue.blob_type, "xmp-data", xmp)
+    return told
+
+
+def _write_png(image: pyvips.Image, path: str, output: Output) -> None:
+    image.pngsave(path, compression=6, bitdepth=output.depth)
+
+
+def _write_tiff(image: pyvips.Image, path: str, output: Output) -> None:
+    packed = {"zip": "deflate"}.get(output.compression, str(output.compression))
+    size = image.width * image.height * image.bands * output.depth / 8
+    image.tiffsave(
+        path,
+        compression=packed,
+        **({} if output.compression is Compression.NONE else {"predictor": "horizontal"}),
+        **({"tile": True, "tile_width": TILE, "tile_height": TILE} if output.tiled else {}),
+        bigtiff=size > BIG_TIFF,
+        resunit="inch",
+        xres=image.xres,
+        yres=image.yres,
+    )
+
+
+def _write_jpeg(image: pyvips.Image, path: str, output: Output) -> None:
+    # codes of its own for each picture would save some per cent, but need all of it in memory
+    image.jpegsave(path, Q=output.quality, subsample_mode="off" if output.full_colour else "on")
+
+
+def _write_webp(image: pyvips.Image, path: str, output: Output) -> None:
+    image.webpsave(path, Q=output.quality)
+
+
+def _write_avif(image: pyvips.Image, path: str, output: Output) -> None:
+    image.heifsave(path, Q=output.quality, compression="av1", effort=3)
+
+
+WRITERS: dict[FileFormat, Callable[[pyvips.Image, str, Output], None]] = {
+    FileFormat.PNG: _write_png,
+    FileFormat.TIFF: _write_tiff,
+    FileFormat.JPEG: _write_jpeg,
+    FileFormat.WEBP: _write_webp,
+    FileFormat.AVIF: _write_avif,
+}
+LONGEST = {FileFormat.JPEG: 65_500, FileFormat.WEBP: 16_383, FileFormat.AVIF: 16_384}
+"""Sides that some kinds can't go beyond, in px."""
+
+
+def require_writable(size: Size, file: FileFormat) -> None:
+    """Refuse files that hardly any program opens again."""
+    longest = LONGEST.get(file, LONGEST_SIDE)
+    if max(size) > longest or size.megapixels > MOST_MEGAPIXELS:
+        other = "" if max(size) > LONGEST_SIDE or file not in LONGEST else " Choose TIFF."
+        raise Refusal(
+            f"This file would be {size}; at most {longest:,} px a side and {MOST_MEGAPIXELS:,} "
+            f"megapixels can be written. Choose another fit or a smaller print.{other}"
+        )
+
+
+def estimated_bytes(canvas: Canvas, size: Size, output: Output, ppi: float) -> int:
+    """About how large a file of that size will be: parts of the layer are written to see.
+
+    Nine squares are written as such a file; what all of them take, less what a file takes that holds one
+    grey pixel, is counted by area.
+    """
+    side = min(SAMPLE, *canvas.size)
+    total = area = 0
+    with tempfile.TemporaryDirectory(prefix="enamel-") as folder:
+        scratch = Path(folder)
+        fixed = _bytes_of(canvas, Box(0, 0, 1, 1), scratch, output, ppi)
+        for down in (0.15, 0.5, 0.85):
+            for across in (0.15, 0.5, 0.85):
+                x, y = (
+                    round(across * (canvas.size.width - side)),
+                    round(down * (canvas.size.height - side)),
+                )
+                total += _bytes_of(canvas, Box(x, y, side, side), scratch, output, ppi) - fixed
+                area += side * side
+    return fixed + round(total / area * size.width * size.height)
+
+
+def _bytes_of(canvas: Canvas, box: Box, scratch: Path, output: Output, ppi: float) -> int:
+    part = scratch / "part.npy"
+    with Canvas.create(part, Box.whole(box.size), canvas.channels) as cut:
+        cut.write(cut.region, canvas.read(box))
+        path = scratch / f"part{output.file.suffix}"
+        export(cut, path, ppi=ppi, output=replace(output, longest=0))
+    return path.stat().st_size

@@ -1,0 +1,84 @@
+"""Names of print files by a pattern, safe on every system, none twice."""
+
+import re
+from collections.abc import Set
+from dataclasses import asdict, dataclass, fields
+
+from enamel.core.errors import require
+from enamel.core.export.output import Output
+
+USUAL = "{title}-{layer}-{width}x{height}"
+LONGEST = 80
+"""Bytes of a name without its ending; the rest of a path needs room too."""
+LONGEST_PATTERN = 120
+PREVIEW = "-preview"
+RESERVED = re.compile(r"^(con|prn|aux|nul|com\d|lpt\d)$", re.IGNORECASE)
+"""Names that some systems keep for devices."""
+PLACE = re.compile(r"\{([^{}]*)\}")
+
+
+@dataclass(frozen=True, slots=True)
+class Facts:
+    """What a name can hold; what is not known is left out."""
+
+    title: str
+    layer: str = ""
+    width: int = 0
+    height: int = 0
+    ppi: int = 0
+    paper: str = ""
+    profile: str = ""
+    seed: str = ""
+    date: str = ""
+
+
+PLACES = tuple(spec.name for spec in fields(Facts))
+"""What may stand in curly brackets."""
+
+
+def named(
+    pattern: str,
+    facts: Facts,
+    output: Output,
+    taken: Set[str] = frozenset(),
+    suffix: str = "",
+) -> str:
+    """A file's name by a pattern.
+
+    Parameters
+    ----------
+    pattern : text with places such as ``{title}``, see `PLACES`.
+    taken : names that are there already; the new one gets a number then.
+    suffix : how it ends, where its kind alone does not say.
+
+    Raises
+    ------
+    FieldRefusal
+        When the pattern has an unknown place.
+    """
+    known = {name: str(value) for name, value in asdict(facts).items()}
+    asked = PLACE.findall(pattern)
+    unknown = next((place for place in asked if place not in known), None)
+    fits = unknown is None and not set("{}") & set(PLACE.sub("", pattern))
+    require(fits and len(pattern) <= LONGEST_PATTERN, "pattern", pattern,
+            f"at most {LONGEST_PATTERN} letters with places such as {{title}}; known are "
+            f"{', '.join(PLACES)}")  # fmt: skip
+    ending = PREVIEW if output.preview else ""
+    text = PLACE.sub(lambda place: known[place[1]], pattern)
+    stem = safe(text, "picture", LONGEST - len(ending))
+    suffix = suffix or output.file.suffix
+    name, number = f"{stem}{ending}{suffix}", 2
+    folded = {other.casefold() for other in taken}
+    while name.casefold() in folded:
+        more = f"-{number}"
+        stem = safe(text, "picture", LONGEST - len(ending) - len(more))
+        name, number = f"{stem}{more}{ending}{suffix}", number + 1
+    return name
+
+
+def safe(text: str, otherwise: str, longest: int = LONGEST) -> str:
+    """A text as part of a file's name on any system: letters, digits, dots, hyphens, underscores."""
+    kept = re.sub(r"[^\w.-]", "", re.sub(r"\s+", "_", text.strip()))
+    kept = re.sub(r"-{2,}", "-", kept).strip("._-")
+    short = kept.encode()[:longest].decode(errors="ignore").strip("._-")
+    return f"{short}_" if RESERVED.match(short.partition(".")[0]) else short or otherwise

@@ -1,0 +1,183 @@
+"""OpenRaster files (the freedesktop.org draft, version 0.0.5): a picture's layers for retouching elsewhere.
+
+A layer that changed only a part of the one below is written as that part alone, with its mask as alpha. Its
+colours are those which, laid over the layer below through that mask, give the layer's own.
+"""
+
+import xml.etree.ElementTree as tree
+import zipfile
+from collections.abc import Iterator, Mapping, Sequence
+from contextlib import ExitStack, contextmanager
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+import pyvips
+
+from enamel.core.export.progress import Hear
+from enamel.core.geometry import Box, Size, blocks
+from enamel.core.imaging.canvas import WHITE, Canvas, FloatArray, Picture, SampleArray
+from enamel.core.imaging.mapped import given_back
+from enamel.core.imaging.vips import eight_bits
+from enamel.core.intake.pixels import vips_image
+from enamel.core.intake.xmp import packet
+from enamel.core.masks.coverage import Coverage
+from enamel.core.printing.profiles import SRGB, profile_of, with_profile
+from enamel.core.printing.sizing import MM_PER_INCH
+from enamel.core.upscaling import Enlarged, upscaler
+
+MEDIA_TYPE = "image/openraster"
+VERSION = "0.0.5"
+THUMBNAIL = 256
+"""Longest side of the small picture, in px, as the draft asks for."""
+BLOCK = 512
+FILE_MOMENT = (1980, 1, 1, 0, 0, 0)
+"""What the entries of the archive are dated, so that the same picture gives the same file."""
+
+
+@dataclass(frozen=True, slots=True)
+class Stacked:
+    """One layer of the file. Layers are listed from the lowest to the topmost."""
+
+    name: str
+    picture: Picture
+    below: Picture | None = None
+    """What it lies on, where only a part of it is its own."""
+    coverage: Coverage | None = None
+    """Which part that is; none for all of it."""
+    opacity: float = 1.0
+
+
+def write_openraster(
+    path: Path,
+    layers: Sequence[Stacked],
+    *,
+    ppi: float,
+    bits: int = 8,
+    says: Mapping[str, str] | None = None,
+    hear: Hear | None = None,
+) -> None:
+    """Write layers as an OpenRaster file of the topmost one's size; smaller ones are enlarged to it.
+
+    Parameters
+    ----------
+    layers : from the lowest to the topmost, at least one. The topmost as it is, is the merged picture.
+    bits : per sample, 8 or 16.
+    says : properties of its XMP, which the merged picture carries.
+    hear : told how much of it is written, 0…1.
+    """
+    size = layers[-1].picture.size
+    scratch = path.with_suffix(".layer")
+    entries = []
+    with zipfile.ZipFile(path, "w", zipfile.ZIP_STORED) as archive:
+        _put(archive, "mimetype", MEDIA_TYPE.encode())
+        for number, layer in enumerate(layers):
+            box = Box.whole(size) if layer.coverage is None else layer.coverage.bounds
+            name = f"data/layer{number}.png"
+            with _drawn(layer, size, box, scratch) as canvas:
+                _put_png(archive, name, canvas, path, bits, ppi)
+            entries.append((layer, name, box))
+            if hear is not None:
+                hear((number + 1) / (len(layers) + 1))
+        with _drawn(Stacked("", layers[-1].picture), size, Box.whole(size), scratch) as canvas:
+            _put_png(archive, "mergedimage.png", canvas, path, bits, ppi, says)
+            with given_back(canvas.path):
+                small = eight_bits(vips_image(canvas)).thumbnail_image(
+                    THUMBNAIL, height=THUMBNAIL, size="down"
+                )
+                _put(archive, "Thumbnails/thumbnail.png", small.pngsave_buffer())
+        _put(archive, "stack.xml", _stack(entries, size, ppi))
+    if hear is not None:
+        hear(1.0)
+
+
+def _stack(entries: Sequence[tuple[Stacked, str, Box]], size: Size, ppi: float) -> bytes:
+    """The list of layers, topmost first."""
+    image = tree.Element("image", version=VERSION, w=str(size.width), h=str(size.height),
+                         xres=str(round(ppi)), yres=str(round(ppi)))  # fmt: skip
+    stack = tree.SubElement(image, "stack")
+    for layer, name, box in reversed(entries):
+        tree.SubElement(stack, "layer", {
+            "name": layer.name, "src": name, "x": str(box.x), "y": str(box.y),
+            "opacity": f"{layer.opacity:g}", "visibility": "visible", "composite-op": "svg:src-over",
+        })  # fmt: skip
+    data: bytes = tree.tostring(image, encoding="UTF-8", xml_declaration=True)
+    return data
+
+
+@contextmanager
+def _drawn(layer: Stacked, size: Size, box: Box, scratch: Path) -> Iterator[Canvas]:
+    """A layer's own pixels in a box of the file, with its mask as alpha, as a canvas for a while."""
+    picture = _sized(layer.picture, size)
+    covered = layer.coverage
+    channels = 4 if covered is not None else picture.channels
+    if covered is None and isinstance(picture, Canvas):
+        yield picture  # as it is
+        return
+    below = _sized(layer.below, size) if layer.below is not None else None
+    with ExitStack() as stack:
+        stack.callback(scratch.unlink, missing_ok=True)
+        canvas = stack.enter_context(Canvas.create(scratch, Box.whole(box.size), channels))
+        for block in blocks(box, BLOCK, BLOCK):
+            samples = picture.read(block)
+            if covered is not None:
+                share = covered.read(block)
+                colour = samples[..., :3]
+                if below is not None:
+                    colour = unmixed(below.read(block)[..., :3], colour, share * layer.opacity)
+                alpha = np.rint(share * WHITE).astype(np.uint16)[..., None]
+                samples = np.concatenate([colour, alpha], axis=2)
+            canvas.write(block.relative_to(box), samples)
+        yield canvas
+
+
+def _sized(picture: Picture, size: Size) -> Picture:
+    return picture if picture.size == size else Enlarged(picture, size, upscaler("lanczos"))
+
+
+def unmixed(below: SampleArray, mixed: SampleArray, share: FloatArray) -> SampleArray:
+    """The colours that give ``mixed`` when they are laid over ``below`` by a share of each pixel.
+
+    mixed = below + (above − below) · share, solved for above; where nothing is laid, what lies below. A
+    colour that would be out of range is clipped, which can happen where the share is small.
+
+    Parameters
+    ----------
+    below, mixed : (height, width, 3) samples.
+    share : (height, width), 0…1.
+    """
+    some = share > 0
+    by = np.where(some, share, 1)[..., None]
+    above = below + (mixed.astype(np.float32) - below) / by
+    kept = np.where(some[..., None], above, below)
+    found: SampleArray = np.clip(np.rint(kept), 0, WHITE).astype(np.uint16)
+    return found
+
+
+def _put(archive: zipfile.ZipFile, name: str, data: bytes) -> None:
+    archive.writestr(zipfile.ZipInfo(name, FILE_MOMENT), data)
+
+
+def _put_png(
+    archive: zipfile.ZipFile,
+    name: str,
+    canvas: Canvas,
+    path: Path,
+    bits: int,
+    ppi: float,
+    says: Mapping[str, str] | None = None,
+) -> None:
+    """A canvas as a PNG in the archive, packed beside it first so that memory stays flat."""
+    packed = path.with_suffix(".png")
+    try:
+        with given_back(canvas.path):
+            image: pyvips.Image = vips_image(canvas)
+            image = eight_bits(image) if bits == 8 else image
+            per_mm = ppi / MM_PER_INCH
+            image = with_profile(image.copy(xres=per_mm, yres=per_mm), profile_of(SRGB).data)
+            if says is not None:
+                image.set_type(pyvips.GValue.blob_type, "xmp-data", packet(says))
+            image.pngsave(str(packed), compression=6, bitdepth=bits)
+        archive.write(packed, name)
+    finally:
+        packed.unlink(missing_ok=True)

@@ -1,0 +1,64 @@
+"""A picture laid on its print: cropped to the file, or extended to it from its edges."""
+
+from dataclasses import dataclass
+
+import pyvips
+
+from enamel.core.errors import Refusal
+from enamel.core.export.output import UNPRINTED, PrintSettings
+from enamel.core.geometry import Size
+from enamel.core.printing.layout import Edge, Layout, PrintPlan, native
+
+BLURRED_SHARE = 0.01
+"""Blur of an extended edge, as a share of the picture's shorter side."""
+
+
+@dataclass(frozen=True, slots=True)
+class Placed:
+    """A layout with its print, which says what an extended picture goes on with."""
+
+    layout: Layout
+    plan: PrintPlan = PrintPlan()
+
+    def on(self, image: pyvips.Image) -> pyvips.Image:
+        """A 16-bit picture of the layout's size, cropped or extended to the file."""
+        layout, shown = self.layout, self.layout.shown
+        if image.width != layout.picture.width or image.height != layout.picture.height:
+            raise Refusal(
+                f"The layout is for a picture of {layout.picture}, "
+                f"this one has {image.width} × {image.height} px."
+            )
+        if layout.crops:
+            image = image.extract_area(shown.x, shown.y, shown.width, shown.height)
+        if not layout.extends:
+            return image
+        place = (layout.left, layout.top, layout.file.width, layout.file.height)
+        edge = self.plan.edge
+        if edge is Edge.SOLID:
+            ground = [257 * value for value in self.plan.rgb] + [65535] * (image.bands - 3)
+            return image.embed(*place, extend="background", background=ground)
+        wider = image.embed(*place, extend="copy" if edge is Edge.STRETCH else "mirror")
+        if edge is not Edge.BLUR:
+            return wider
+        blurred = wider.gaussblur(max(1.0, BLURRED_SHARE * min(layout.picture)))
+        blurred = blurred.cast(image.format).copy(interpretation=image.interpretation)
+        return blurred.insert(image, layout.left, layout.top)
+
+
+def laid(settings: PrintSettings, size: Size) -> tuple[Placed | None, float, Size]:
+    """How a layer of that size lies in its print file, the file's resolution, and the file's size.
+
+    On a print the resolution is that which the layer's pixels give there; a screen copy that is reduced
+    has as much less. Kinds that are worked on elsewhere hold the whole picture, whatever the print.
+    """
+    placed, ppi = None, settings.ppi
+    if settings.plan is not None:
+        layout, ppi = native(size, settings.plan)
+        if settings.laid_on is not None:
+            placed, size = Placed(layout, settings.plan), layout.file
+    output = settings.output
+    longest = 0 if output.file in UNPRINTED else output.longest
+    if longest and max(size) > longest:
+        scale = longest / max(size)
+        return placed, ppi * scale, size.scaled(scale)
+    return placed, ppi, size

@@ -1,0 +1,1 @@
+"""Detect faces: a compact convolutional detector over a pyramid of scales."""

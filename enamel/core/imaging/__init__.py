@@ -1,0 +1,1 @@
+"""Pictures: samples in files, colour, reducing and softening, to the same bits in any window."""

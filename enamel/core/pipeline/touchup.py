@@ -1,0 +1,377 @@
+"""Touch-up: masked places refined again at a size the network is good at, and set back.
+
+Each place is cut out with its surroundings, enlarged to a working size, refined with settings of its own,
+reduced again, its colour led to what lies around it, and laid over the layer through its mask. Where the
+masks are 0 the layer's samples stay as they are, bit for bit.
+"""
+
+import shutil
+from collections.abc import Callable
+from concurrent.futures import Executor
+from contextlib import ExitStack
+from dataclasses import dataclass, fields, replace
+from enum import StrEnum
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from enamel.core.diffusion.noise import SEEDS
+from enamel.core.errors import Refusal, require
+from enamel.core.faces.detection import Face
+from enamel.core.fields import check_fields, from_json, integer, number, setting, to_json
+from enamel.core.files import whole_file
+from enamel.core.geometry import Box, Size, blocks
+from enamel.core.imaging.canvas import (
+    WHITE,
+    Canvas,
+    Cropped,
+    FloatArray,
+    Picture,
+    Pixels,
+    SampleArray,
+)
+from enamel.core.masks import Drawn, Mask
+from enamel.core.masks.coverage import Both, Coverage, require_covered
+from enamel.core.masks.measured import face_steps
+from enamel.core.masks.steps import Feather, box_mask
+from enamel.core.pipeline.firing import Fired, fire
+from enamel.core.pipeline.join import Matched
+from enamel.core.progress import Listener, Progress, StopSign, ignore, never
+from enamel.core.schedule import Coat, Refine, Schedule
+from enamel.core.upscaling import Enlarged, upscaler
+
+BLOCK = 1024
+LEAST_SIDE = 16
+"""Least side of what is cut out, in px."""
+MOST_MEGAPIXELS = 24.0
+"""Of a place with its surroundings; candidates hold that much in memory."""
+FACTOR_TO_LIVE_WITH = 6.0
+"""Above this enlargement there is little left for the network to hold on to."""
+SHOWN_AROUND = 0.12
+"""Share of a place that is shown around it on each side."""
+FACE_AT_WORK = 224
+"""Px from brow to chin that a face is brought to while it is refined, where it is smaller."""
+STRANGE_ABOVE = 0.65
+"""Denoising strength from which faces become other people."""
+NARROW_BELOW = 0.25
+"""Surroundings, as a share of the region, below which a network can't tell what it is looking at."""
+
+
+class Origin(StrEnum):
+    """What is refined again."""
+
+    LAYER = "layer"
+    BASE = "base"
+    """The small base, enlarged anew: what earlier coats made of the place is left behind."""
+
+
+@dataclass(frozen=True, slots=True)
+class Patch:
+    """One place that is mended, with one seed."""
+
+    mask: Mask = setting(Mask(), "What is mended; it also says what is cut out.")
+    over: Mask | None = setting(None, "Where of that the result is laid; null for all of it.")
+    working: int = integer(
+        768, 128, 4096, "Longer side of the place and its surroundings while refined.", "px"
+    )
+    strength: float = number(0.45, 0, 1, "Denoising strength: 0.4 to 0.65 suits faces.")
+    seed: int = integer(0, 0, SEEDS - 1, "Which noise; the same seed gives the same picture.")
+
+    def __post_init__(self) -> None:
+        check_fields(self)
+
+
+@dataclass(frozen=True, slots=True)
+class TouchUp:
+    """What to mend and how. Patches are laid in their order; each is refined from the layer itself."""
+
+    patches: tuple[Patch, ...] = setting((), "The places.")
+    context: float = number(
+        0.5, 0, 4, "Surroundings the network sees on each side, as a share of the region."
+    )
+    match: float = number(
+        1.0, 0, 1, "How far the colour of a patch is led to what lies around its mask."
+    )
+    origin: Origin = setting(Origin.LAYER, "Whether the layer or the enlarged base is refined.")
+    upscaler: str = setting("lanczos", "What enlarges the base, where that is refined.")
+    refine: Refine = setting(Refine(), "The refinement; strength and seed are each patch's own.")
+
+    def __post_init__(self) -> None:
+        check_fields(self)
+        require(len(self.patches) >= 1, "patches", [], "a list of at least one place")
+
+    @classmethod
+    def from_json(cls, given: Any) -> "TouchUp":
+        """A touch-up from its JSON form; a `FieldRefusal` names the field that is wrong."""
+        return from_json(cls, given)
+
+    def within(self, layer: Size) -> None:
+        """Refuse masks that cover nothing of a layer of that size, or more than is mended at once."""
+        for patch in self.patches:
+            require_covered(Drawn(patch.mask, layer))
+            around = self.placed(patch, layer).around
+            if around.size.megapixels > MOST_MEGAPIXELS:
+                raise Refusal(
+                    f"What is masked, with its surroundings, is {around.size}; a touch-up mends up to "
+                    f"{MOST_MEGAPIXELS:g} megapixels at once. Mask less, or fire a coat and protect "
+                    "what is to stay."
+                )
+
+    def placed(self, patch: Patch, layer: Size, coverage: Coverage | None = None) -> "Placed":
+        """Where a patch lies on a layer of that size."""
+        covered = coverage or Drawn(patch.mask, layer)
+        region = covered.bounds
+        margin = round(max(region.size) * self.context)
+        short = max(0, -(-(LEAST_SIDE - min(region.size)) // 2))
+        around = region.grown(max(margin, short)).intersection(Box.whole(layer))
+        scale = max(1.0, patch.working / max(around.size))
+        refine = replace(self.refine, strength=patch.strength, seed=patch.seed)
+        over = Drawn(patch.over, layer) if patch.over else None
+        laid = Both(covered, over) if over else covered
+        return Placed(covered, laid, around, around.size.scaled(scale), refine)
+
+
+@dataclass(frozen=True)
+class Placed:
+    """A patch on a certain layer."""
+
+    mask: Coverage
+    laid: Coverage
+    """Where of the mask the result is laid."""
+    around: Box
+    """What is cut out: the mask's bounds with their surroundings, as far as the layer goes."""
+    working: Size
+    """What that is enlarged to."""
+    refine: Refine
+
+    @property
+    def seen(self) -> Box:
+        """What is shown of it: the mask with a little around it, so that the join can be judged."""
+        bounds = self.mask.bounds
+        return bounds.grown(round(max(bounds.size) * SHOWN_AROUND)).intersection(self.around)
+
+    @property
+    def factor(self) -> float:
+        """How much larger the place is while it is refined."""
+        return self.working.width / self.around.width
+
+    @property
+    def schedule(self) -> Schedule:
+        """What is done to the cut-out."""
+        return Schedule((Coat(size=self.working, refine=self.refine),))
+
+    def cautions(self, context: float, strength: float) -> list[str]:
+        """What may go strange at that strength with so much around, in words."""
+        found = []
+        if strength > STRANGE_ABOVE:
+            found.append(
+                f"Above {STRANGE_ABOVE:g} a face easily becomes someone else's: compare before you keep it."
+            )
+        if context < NARROW_BELOW and strength > 0.3:
+            found.append(
+                "With so little around it the network can't see what the place belongs to; "
+                f"give it {NARROW_BELOW:g} or more of context."
+            )
+        if self.factor > FACTOR_TO_LIVE_WITH:
+            found.append(
+                f"The place is enlarged {self.factor:.1f} times: there is little in it to hold on to, "
+                "so much of what comes is invented."
+            )
+        return found
+
+
+def patch_for_face(face: Face, layer: Size, margin: float, context: float, seed: int) -> Patch:
+    """A patch over a face and its hair, at the working size that suits a face of its size.
+
+    Parameters
+    ----------
+    margin : for hair and neck, as a share of the face.
+    context : as the touch-up has it.
+    """
+    steps = face_steps([face], margin)
+    (head,) = steps
+    soft = min(head.across, head.down) / 3
+    mask = Mask(layer, (*steps, Feather(soft)))
+    longest = 2 * max(head.across, head.down) * (1 + 2 * context)
+    factor = max(1.0, FACE_AT_WORK / face.box.height)
+    limits = next(spec.metadata for spec in fields(Patch) if spec.name == "working")
+    working = min(limits["high"], max(limits["low"], round(longest * factor)))
+    return Patch(mask, None, working, seed=seed)
+
+
+Known = Callable[[int], SampleArray | None]
+
+
+def nothing_known(number: int) -> SampleArray | None:
+    """No patch was made before."""
+    return None
+
+
+@dataclass(frozen=True)
+class Made:
+    """A refined cut-out, back at the layer's scale, and what it took."""
+
+    samples: Picture
+    fired: Fired
+
+
+def make_patch(
+    picture: Picture,
+    placed: Placed,
+    work: Path,
+    *,
+    listener: Listener = ignore,
+    stopping: StopSign = never,
+    executor: Executor | None = None,
+) -> Made:
+    """A patch refined, at the scale of the layer; it covers ``placed.around``.
+
+    Parameters
+    ----------
+    picture : what is refined, of the layer's size: the layer, or the base enlarged to it.
+    work : folder for finished work, as for `fire`; the same call goes on from it.
+    """
+    cut = Cropped(picture, placed.around)
+    fired = fire(
+        cut, placed.schedule, work, listener=listener, stopping=stopping, executor=executor
+    )  # fmt: skip
+    return Made(Enlarged(fired.result, cut.size, upscaler("lanczos")), fired)
+
+
+def source_of(layer: Picture, base: Picture | None, settings: TouchUp) -> Picture:
+    """What is refined: the layer, or the base enlarged to the layer's size."""
+    if settings.origin is Origin.LAYER or base is None:
+        return layer
+    return Enlarged(base, layer.size, upscaler(settings.upscaler))
+
+
+def lay_patch(canvas: Canvas, layer: Picture, fresh: Picture, placed: Placed, match: float) -> None:
+    """A refined cut-out laid into ``canvas`` through its mask, its colour matched to the layer's.
+
+    The canvas has the layer's samples, and those of patches laid before.
+    """
+    before = Cropped(layer, placed.around)
+    matched = Matched(fresh, before, Shifted(placed.mask, placed.around), match)
+    within = placed.laid.bounds.intersection(placed.around)
+    for block in blocks(within, BLOCK, BLOCK):
+        covered = placed.laid.read(block)[..., None]
+        old = canvas.read(block)
+        new = matched.read(block.relative_to(placed.around))
+        old[..., :3] = _mixed(old[..., :3], new, covered)
+        canvas.write(block, old)
+
+
+def _mixed(old: SampleArray, new: FloatArray, covered: FloatArray) -> SampleArray:
+    """Samples with others laid over them by the share that is covered."""
+    mixed: SampleArray = np.clip(np.rint(old + (new - old) * covered), 0, WHITE).astype(np.uint16)
+    return mixed
+
+
+class Shifted:
+    """A mask seen from the corner of a box."""
+
+    def __init__(self, coverage: Coverage, box: Box) -> None:
+        self.coverage = coverage
+        self.box = box
+        self.size = box.size
+        self.bounds = coverage.bounds.intersection(box).relative_to(box)
+
+    def read(self, box: Box) -> FloatArray:
+        return self.coverage.read(Box(self.box.x + box.x, self.box.y + box.y, *box.size))
+
+
+def show_patch(layer: Picture, samples: SampleArray, placed: Placed, match: float) -> SampleArray:
+    """A place as it looks with the patch laid, (height, width, 3) 16-bit samples of `Placed.seen`."""
+    shown = layer.read(placed.seen)[..., :3]
+    matched = Matched(
+        Pixels(samples), Cropped(layer, placed.around), Shifted(placed.mask, placed.around), match
+    )
+    covered = placed.laid.read(placed.seen)[..., None]
+    new = matched.read(placed.seen.relative_to(placed.around))
+    return _mixed(shown, new, covered)
+
+
+def touch_up(
+    layer: Picture,
+    settings: TouchUp,
+    work: Path,
+    into: Path,
+    *,
+    base: Picture | None = None,
+    masks: tuple[Coverage, ...] | None = None,
+    known: Known = nothing_known,
+    listener: Listener = ignore,
+    stopping: StopSign = never,
+    executor: Executor | None = None,
+) -> list[tuple[int, Fired]]:
+    """The layer with its places refined again, as a canvas at ``into``.
+
+    Parameters
+    ----------
+    layer : picture of 3 or 4 channels.
+    work : folder for finished work, as for `fire`; the same call goes on from it.
+    into : file of the result, whole or not there.
+    base : the piece's base, where that is refined.
+    masks : what covers each place, in the place of its drawn mask (masks that came as files).
+    known : the samples of a patch that was made before, by its number.
+
+    Returns
+    -------
+    What each patch took that had to be made, with its number.
+
+    Raises
+    ------
+    Refusal
+        If a mask covers nothing of the layer.
+    """
+    if masks is None:
+        settings.within(layer.size)
+    source = source_of(layer, base, settings)
+    reports = []
+    with ExitStack() as stack:
+        partial = stack.enter_context(whole_file(into))
+        canvas = stack.enter_context(copied(layer, partial))
+        for number, patch in enumerate(settings.patches):
+            placed = settings.placed(patch, layer.size, masks[number] if masks else None)
+            samples = known(number)
+            if samples is None:
+
+                def hear(progress: Progress, number: int = number) -> None:
+                    listener(replace(progress, coat=number))
+
+                made = make_patch(
+                    source, placed, work, listener=hear, stopping=stopping, executor=executor
+                )
+                fresh = made.samples
+                reports.append((number, made.fired))
+            else:
+                fresh = Pixels(samples)
+            lay_patch(canvas, layer, fresh, placed, settings.match)
+    return reports
+
+
+def from_box(given: dict[str, Any], layer: Size) -> dict[str, Any]:
+    """The JSON form of a touch-up as it was once written, with a box in place of patches, in today's form."""
+    box, feather = Box(*given["box"]), given["feather"]
+    patch = Patch(
+        mask=box_mask(box, layer, feather), working=given["working"],
+        strength=given["refine"]["strength"], seed=given["refine"]["seed"],
+    )  # fmt: skip
+    return {
+        "patches": [to_json(patch)],
+        "context": given["context"],
+        "match": 0.0,
+        "refine": given["refine"],
+    }
+
+
+def copied(layer: Picture, path: Path) -> Canvas:
+    """A new canvas file with the layer's samples."""
+    if isinstance(layer, Canvas):
+        shutil.copyfile(layer.path, path)
+        return Canvas(path)
+    canvas = Canvas.create(path, Box.whole(layer.size), layer.channels)
+    for band in canvas.bands():
+        canvas.write(band, layer.read(band))
+    return canvas

@@ -1,0 +1,138 @@
+"""What to know of a print before it is made: each matter looked at, with what was found, in a sentence."""
+
+from dataclasses import dataclass
+from enum import StrEnum
+
+from enamel.core.printing.layout import Fit, PrintPlan
+from enamel.core.printing.paper import Paper
+from enamel.core.printing.sizing import quality_of
+
+MOST_INK = 300.0
+"""Per cent of ink on one place that coated paper takes without smearing; shops say their own."""
+MUCH_OUT = 0.02
+"""Share of the picture out of gamut from which colours visibly flatten."""
+USUAL_BLEED_MM = 3.0
+
+
+class Matter(StrEnum):
+    """What is looked at."""
+
+    PIXELS = "pixels"
+    NEWEST = "newest"
+    JOINS = "joins"
+    FACES = "faces"
+    BLEED = "bleed"
+    GAMUT = "gamut"
+    INK = "ink"
+    SHARPENING = "sharpening"
+
+
+@dataclass(frozen=True, slots=True)
+class Known:
+    """What is known of a layer and the file that is made of it. None where it was not measured."""
+
+    ppi: float
+    plan: PrintPlan | None
+    paper: Paper
+    newest: bool
+    sharpened: bool
+    """Whether a finish sharpened it."""
+    joins: int | None
+    """Visible joins that the checks found."""
+    faces: int | None
+    """Faces that need mending and were not."""
+    out_of_gamut: float | None
+    """Share of the picture that the profile can't hold."""
+    ink: float | None
+    """The most ink on one place, in per cent; None where there is no ink."""
+
+
+@dataclass(frozen=True, slots=True)
+class Notice:
+    """One matter: whether it is as it should be, and what was found."""
+
+    matter: Matter
+    fine: bool
+    words: str
+
+
+def preflight(known: Known) -> list[Notice]:
+    """Every matter that was measured, those that want attention first."""
+    found = [_pixels(known), _newest(known), _joins(known), _faces(known), _bleed(known),
+             _gamut(known), _ink(known), _sharpening(known)]  # fmt: skip
+    notices = [notice for notice in found if notice is not None]
+    return sorted(notices, key=lambda notice: notice.fine)
+
+
+def _pixels(known: Known) -> Notice:
+    distance = known.plan.distance_mm if known.plan else PrintPlan().distance_mm
+    quality = quality_of(known.ppi, distance)
+    seen = f"{known.ppi:.0f} ppi, viewed from {distance / 10:.0f} cm"
+    if quality is None:
+        return Notice(Matter.PIXELS, False, f"Too few pixels: {seen}, looks soft.")
+    return Notice(Matter.PIXELS, True, f"Enough pixels: {seen}, is {quality}.")
+
+
+def _newest(known: Known) -> Notice:
+    words = "This is the newest layer." if known.newest else "There is a newer layer than this one."
+    return Notice(Matter.NEWEST, known.newest, words)
+
+
+def _joins(known: Known) -> Notice | None:
+    if known.joins is None:
+        return None
+    one = known.joins == 1
+    words = f"{known.joins} join{'' if one else 's'} of tiles {'is' if one else 'are'} visible."
+    return Notice(Matter.JOINS, not known.joins, words if known.joins else "No joins are visible.")
+
+
+def _faces(known: Known) -> Notice | None:
+    if known.faces is None:
+        return None
+    one = known.faces == 1
+    words = f"{known.faces} face{'' if one else 's'} could do with a touch-up and had none."
+    return Notice(Matter.FACES, not known.faces, words if known.faces else "No face needs mending.")
+
+
+def _bleed(known: Known) -> Notice | None:
+    plan = known.plan
+    if plan is None:
+        return None
+    sides = plan.target.bleed
+    least = min(sides.top, sides.right, sides.bottom, sides.left)
+    if plan.fit is Fit.INSIDE and max(sides.top, sides.right, sides.bottom, sides.left):
+        return Notice(Matter.BLEED, False, "The picture only fits inside, so it has no bleed.")
+    if plan.fit is Fit.INSIDE:
+        return Notice(Matter.BLEED, True, "No bleed is asked for; it prints with a white border.")
+    if least < USUAL_BLEED_MM:
+        words = f"The least bleed is {least:g} mm; shops that cut ask for {USUAL_BLEED_MM:g} mm."
+        return Notice(Matter.BLEED, False, words)
+    return Notice(Matter.BLEED, True, f"Bleed is {least:g} mm or more.")
+
+
+def _gamut(known: Known) -> Notice | None:
+    share = known.out_of_gamut
+    if share is None:
+        return None
+    words = f"{100 * share:.1f} % of the picture is out of the profile's gamut."
+    return Notice(Matter.GAMUT, share <= MUCH_OUT, words)
+
+
+def _ink(known: Known) -> Notice | None:
+    if known.ink is None:
+        return None
+    fine = known.ink <= MOST_INK + 0.5
+    words = (
+        f"Up to {known.ink:.0f} % of ink on one place; {MOST_INK:.0f} % is what coated paper takes."
+    )
+    return Notice(Matter.INK, fine, words)
+
+
+def _sharpening(known: Known) -> Notice:
+    twice = known.sharpened and known.paper is not Paper.NONE
+    if twice:
+        words = (
+            "Sharpened twice: by a finish, and again for paper. Leave one out, or look at 100 %."
+        )
+        return Notice(Matter.SHARPENING, False, words)
+    return Notice(Matter.SHARPENING, True, "It is not sharpened twice.")

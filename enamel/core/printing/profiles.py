@@ -1,0 +1,187 @@
+"""Colour profiles of print files: those that are shipped, the artist's own, and conversion to them.
+
+Conversion is LittleCMS's, through libvips, which streams; black-point compensation and the rendering
+intents are those of the ICC specification (ISO 15076-1).
+"""
+
+import io
+import os
+from dataclasses import dataclass
+from enum import StrEnum
+from functools import lru_cache
+from pathlib import Path
+
+import PIL.ImageCms
+import pyvips
+
+from enamel.core.errors import Refusal
+from enamel.core.files import whole_file
+from enamel.core.imaging.vips import eight_bits
+
+SHIPPED = Path(__file__).parent / "icc"
+LARGEST_FILE = 16_000_000
+SRGB = "srgb"
+
+
+class Space(StrEnum):
+    """What a profile's numbers are."""
+
+    RGB = "RGB"
+    CMYK = "CMYK"
+    GREY = "grey"
+
+
+class Intent(StrEnum):
+    """What happens to colours that paper can't show."""
+
+    PERCEPTUAL = "perceptual"
+    RELATIVE = "relative"
+    SATURATION = "saturation"
+    ABSOLUTE = "absolute"
+
+
+SPACES = {"RGB": Space.RGB, "CMYK": Space.CMYK, "GRAY": Space.GREY}
+BANDS = {Space.RGB: 3, Space.CMYK: 4, Space.GREY: 1}
+
+
+@dataclass(frozen=True, slots=True)
+class Profile:
+    """A colour profile that files can be written in."""
+
+    name: str
+    title: str
+    space: Space
+    data: bytes
+    own: bool = False
+    """Whether the artist brought it."""
+
+    @property
+    def bands(self) -> int:
+        return BANDS[self.space]
+
+
+def profile_names() -> list[str]:
+    """All that can be chosen: sRGB, the shipped ones, the artist's own."""
+    own = sorted(path.stem for path in _own_folder().glob("*.icc"))
+    return [SRGB, *sorted(path.stem for path in SHIPPED.glob("*.icc")), *own]
+
+
+def profile_of(name: str) -> Profile:
+    """A profile by its name.
+
+    Raises
+    ------
+    Refusal
+        When there is none of that name.
+    """
+    if name == SRGB:
+        data: bytes = pyvips.Operation.call("profile_load", "srgb")
+        return Profile(SRGB, "sRGB", Space.RGB, data)
+    path = path_of(name)
+    if path is not None:
+        return _examined(path, path.stat().st_mtime_ns)
+    raise Refusal(f"There is no colour profile “{name}”. There are: {', '.join(profile_names())}.")
+
+
+@lru_cache(maxsize=32)
+def _examined(path: Path, changed: int) -> Profile:
+    """A profile's file, tried once for as long as it stays as it is."""
+    return examine(path.read_bytes(), path.stem, own=path.parent != SHIPPED)
+
+
+def path_of(name: str) -> Path | None:
+    """The file of a profile other than sRGB; None when there is none of that name."""
+    paths = [folder / f"{name}.icc" for folder in (SHIPPED, _own_folder())]
+    return next((path for path in paths if Path(name).name == name and path.is_file()), None)
+
+
+def examine(data: bytes, name: str, *, own: bool = True) -> Profile:
+    """A profile from its bytes, once it was tried.
+
+    Raises
+    ------
+    Refusal
+        When it is no profile, is for no output or screen, or sRGB can't be converted to it.
+    """
+    if len(data) > LARGEST_FILE:
+        raise Refusal("This file is larger than any colour profile.")
+    try:
+        opened = PIL.ImageCms.ImageCmsProfile(io.BytesIO(data))
+        space = SPACES[opened.profile.xcolor_space.strip()]
+        title = PIL.ImageCms.getProfileDescription(opened).strip()
+        PIL.ImageCms.buildTransform(
+            PIL.ImageCms.createProfile("sRGB"), opened, "RGB",
+            {Space.RGB: "RGB", Space.CMYK: "CMYK", Space.GREY: "L"}[space],
+        )  # fmt: skip
+    except KeyError:
+        raise Refusal(
+            "This profile is for no RGB, CMYK or grey device; print files can't be written in it."
+        ) from None
+    except (OSError, PIL.ImageCms.PyCMSError):
+        raise Refusal(
+            "This is no colour profile that sRGB can be converted to. Nothing was kept; ask the shop "
+            "for its ICC profile (.icc or .icm)."
+        ) from None
+    return Profile(name, title or name, space, data, own)
+
+
+def add_profile(data: bytes, name: str) -> Profile:
+    """Keep a profile of the artist's own, once it was tried.
+
+    Raises
+    ------
+    Refusal
+        When it can't be used or its name is taken by a shipped one; nothing is kept then.
+    """
+    if name in [SRGB, *(path.stem for path in SHIPPED.glob("*.icc"))] or not name:
+        raise Refusal(f"“{name}” is the name of a shipped profile; rename the file first.")
+    found = examine(data, name)
+    folder = _own_folder()
+    folder.mkdir(parents=True, exist_ok=True)
+    with whole_file(folder / f"{name}.icc") as partial:
+        partial.write_bytes(data)
+    return found
+
+
+def _own_folder() -> Path:
+    return Path(os.environ.get("ENAMEL_PROFILES", "profiles"))
+
+
+def converted(
+    image: pyvips.Image, profile: Profile, intent: Intent, black_point: bool, bits: int
+) -> pyvips.Image:
+    """A 16-bit sRGB picture in the numbers of a profile, with the profile in it.
+
+    Parameters
+    ----------
+    image : three bands, and alpha, which stays as it is.
+    bits : 8 or 16 per sample.
+    """
+    alpha = image[3] if image.bands == 4 else None
+    colour = image[:3] if alpha is not None else image
+    if profile.name == SRGB:
+        made = eight_bits(colour) if bits == 8 else colour
+    else:
+        made = colour.icc_transform(
+            str(path_of(profile.name)),
+            input_profile="srgb",
+            intent=str(intent),
+            black_point_compensation=black_point,
+            depth=bits,
+        )
+    if alpha is not None:
+        made = made.bandjoin(eight_bits(alpha) if bits == 8 else alpha)
+    return with_profile(made, profile.data)
+
+
+def with_profile(image: pyvips.Image, data: bytes) -> pyvips.Image:
+    """The picture saying that its numbers are those of a profile."""
+    said = image.copy()
+    said.set_type(pyvips.GValue.blob_type, "icc-profile-data", data)
+    return said
+
+
+def total_ink(image: pyvips.Image) -> float:
+    """The most ink that a CMYK picture lays on one place, in per cent of one full ink."""
+    most: float = (image[0] + image[1] + image[2] + image[3]).max()
+    return most / (255 if image.format == "uchar" else 65535) * 100

@@ -1,0 +1,139 @@
+"""Soft proof: how a picture will look on paper, on a screen that shows sRGB.
+
+Colours go to the profile and back by the code that writes files. White of the paper and black of the ink
+show with the absolute intent on the way back (ISO 15076-1); a colour counts as out of gamut where there and
+back, by relative intent, moves it by more than `OUT_DELTA_E` (CIEDE2000, CIE 142).
+"""
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+import pyvips
+
+from enamel.core.errors import require
+from enamel.core.fields import check_fields, number, setting
+from enamel.core.imaging.canvas import SampleArray
+from enamel.core.printing.paper import SURFACES, Paper
+from enamel.core.printing.profiles import (
+    SRGB,
+    Intent,
+    Profile,
+    Space,
+    converted,
+    path_of,
+    profile_of,
+)
+from enamel.core.printing.sizing import ACUITY_ARCMIN, HAND_MM, MM_PER_INCH, PRINT_PPI
+
+OUT_DELTA_E = 3.0
+"""Difference from which a colour is said to be out of gamut; rounding to 8 bits stays below 1."""
+WARNING = (196, 49, 31)
+"""Colour in which such places are shown."""
+EYE_SIGMA = 0.5
+"""Standard deviation of the eye's blur, in multiples of the finest detail it tells apart."""
+REACH = 3.0
+"""How many standard deviations of a blur are read around a tile."""
+LEAST_SIGMA = 0.3
+"""Blurs of less, in px, change nothing."""
+
+
+@dataclass(frozen=True, slots=True)
+class Proof:
+    """What a soft proof shows."""
+
+    profile: str = setting(SRGB, "The output profile.")
+    intent: Intent = setting(Intent.RELATIVE, "What happens to colours that paper can't show.")
+    black_point: bool = setting(True, "Whether black is brought to the paper's black.")
+    white: bool = setting(False, "Whether the paper's own white is shown.")
+    black: bool = setting(False, "Whether black is only as dark as ink on that paper.")
+    gamut: bool = setting(False, "Whether places out of gamut are marked.")
+    gain: float = number(0.0, 0, 40, "More dot gain than the profile knows, at half tone.", "%")
+    paper: Paper = setting(Paper.NONE, "Whose spread of ink is shown.")
+    distance_mm: float = number(0.0, 0, 100_000, "From how far it is seen; 0 for as it is.", "mm")
+    ppi: float = number(PRINT_PPI, 10, 4800, "Resolution on paper.", "ppi")
+
+    def __post_init__(self) -> None:
+        check_fields(self)
+        require(self.distance_mm == 0 or self.distance_mm >= HAND_MM / 6, "distance_mm",
+                self.distance_mm, "0, or at least 50 mm")  # fmt: skip
+
+    @property
+    def sigma(self) -> float:
+        """Standard deviation of the blur by ink and eye together, in px of the picture."""
+        surface = SURFACES.get(self.paper)
+        ink = surface.spread_mm if surface else 0.0
+        eye = EYE_SIGMA * self.distance_mm * math.tan(math.radians(ACUITY_ARCMIN / 60))
+        return math.hypot(ink, eye) / MM_PER_INCH * self.ppi
+
+    def margin(self, scale: float) -> int:
+        """How much of its surroundings a part of the picture needs, in px at a scale."""
+        sigma = self.sigma * scale
+        return math.ceil(REACH * sigma) if sigma >= LEAST_SIGMA else 0
+
+
+def proofed(image: pyvips.Image, proof: Proof, scale: float = 1.0) -> pyvips.Image:
+    """A picture as it will look, 8 bits sRGB.
+
+    Parameters
+    ----------
+    image : three bands of 16-bit sRGB; alpha is laid on white before.
+    scale : of the picture as it is given, 1 for its own pixels, ½ for half of them.
+    """
+    profile = profile_of(proof.profile)
+    inks = converted(image, profile, proof.intent, proof.black_point, 16)
+    if proof.gain:
+        inks = gained(inks, profile, proof.gain / 100)
+    seen = on_screen(inks, profile, proof.white, proof.black)
+    sigma = proof.sigma * scale
+    if sigma >= LEAST_SIGMA:
+        seen = seen.gaussblur(sigma, min_ampl=0.01).cast("uchar").copy(interpretation="srgb")
+    if proof.gamut:
+        out = out_of_gamut(image, profile)
+        seen = out.ifthenelse(list(WARNING), seen)
+    return seen
+
+
+def on_screen(inks: pyvips.Image, profile: Profile, white: bool, black: bool) -> pyvips.Image:
+    """Numbers of a profile as sRGB of 8 bits: with the paper's white, or black of the ink, or without."""
+    if profile.name == SRGB:
+        return (inks / 257).rint().cast("uchar").copy(interpretation="srgb")
+    return inks.icc_transform(
+        SRGB,
+        input_profile=str(path_of(profile.name)),
+        intent=str(Intent.ABSOLUTE if white else Intent.RELATIVE),
+        black_point_compensation=not black and not white,
+        depth=8,
+    )
+
+
+def gained(inks: pyvips.Image, profile: Profile, gain: float) -> pyvips.Image:
+    """Numbers of a profile after dots have grown by a share at half tone.
+
+    a' = a + 4 · gain · a · (1 − a) for the share a of each ink (a parabola through no and full ink, the
+    usual stand-in for Yule–Nielsen's curve); of an RGB profile a is what is missing of the light.
+    """
+    shares = inks / 65535
+    if profile.space is not Space.CMYK:
+        shares = 1 - shares
+    grown = shares + 4 * gain * shares * (1 - shares)
+    if profile.space is not Space.CMYK:
+        grown = 1 - grown
+    held = (grown > 1).ifthenelse(1, (grown < 0).ifthenelse(0, grown))
+    return (held * 65535).rint().cast("ushort").copy(interpretation=inks.interpretation)
+
+
+def out_of_gamut(image: pyvips.Image, profile: Profile) -> pyvips.Image:
+    """One band, 255 where the profile can't hold a colour of the picture."""
+    if profile.name == SRGB:
+        return pyvips.Image.black(image.width, image.height)
+    inks = converted(image, profile, Intent.RELATIVE, False, 16)
+    back = on_screen(inks, profile, white=False, black=True)
+    before = (image / 257).rint().cast("uchar").copy(interpretation="srgb")
+    return before.colourspace("lab").dE00(back.colourspace("lab")) > OUT_DELTA_E
+
+
+def share_out_of_gamut(cells: SampleArray, profile: Profile) -> float:
+    """How much of a picture a profile can't hold, by the means of its cells, 0…1."""
+    image = pyvips.Image.new_from_array(np.ascontiguousarray(cells), interpretation="rgb16")
+    return float(out_of_gamut(image, profile).avg()) / 255

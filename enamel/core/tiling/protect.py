@@ -1,0 +1,87 @@
+"""Protecting parts of a picture: a share of the coat's strength for every pixel.
+
+A pixel that is left a share of the strength takes part from the noise level on at which a pass of that
+strength would start. Until then it is held to the source with the noise of its place, so that tiles see it
+as it is; with no share at all it is the source's at the end, bit for bit. All of this is a function of
+the pixel's place and level, so windows, tiles and both modes step alike.
+"""
+
+from collections.abc import Sequence
+
+import numpy as np
+
+from enamel.core.geometry import Box, Size
+from enamel.core.imaging.canvas import FloatArray
+from enamel.core.masks import Drawn
+from enamel.core.schedule import Protect
+
+FULL_FROM = 0.05
+"""Share from which a pixel starts where its strength says; below, its start sinks evenly to none."""
+
+
+class Shares:
+    """What share of a coat's strength each pixel of its result is left, read by the box."""
+
+    def __init__(self, protect: Protect, size: Size) -> None:
+        self.covered = Drawn(protect.mask, size)
+        self.left = np.float32(protect.left)
+
+    def read(self, box: Box) -> FloatArray:
+        """(box height, box width, 1) float32, from what is left to 1."""
+        shares: FloatArray = 1 - self.covered.read(box) * (1 - self.left)
+        return shares[..., None]
+
+
+def starts(shares: FloatArray, strength: float, knots: Sequence[tuple[float, float]]) -> FloatArray:
+    """Noise level at which each pixel begins to take part, 0 where it never does.
+
+    Parameters
+    ----------
+    shares : of the strength, 0…1.
+    knots : (strength, σ) of the refiner's card, as for `sigmas.sigma_of`.
+    """
+    strengths, sigmas = zip(*knots, strict=True)
+    level = np.exp(np.interp(strength * shares.astype(np.float64), strengths, np.log(sigmas)))
+    begun: FloatArray = (level * np.minimum(1, shares / FULL_FROM)).astype(np.float32)
+    return begun
+
+
+class Protected:
+    """The source on the network's scale, with the noise of its place, over what is still held to it.
+
+    Parameters
+    ----------
+    source : (height, width, 3), −1…1.
+    noise : of its place, as the pass starts from.
+    begun : from `starts`.
+    """
+
+    def __init__(self, source: FloatArray, noise: FloatArray, begun: FloatArray) -> None:
+        self.source = source
+        self.noise = noise
+        self.begun = begun
+
+    def over(self, x: FloatArray, sigma: float, following: float) -> FloatArray:
+        """x before an evaluation at ``sigma``, the next lower level being ``following``."""
+        known = self.source + self.noise * np.float32(sigma)
+        return x + (known - x) * _held(self.begun, sigma, following)
+
+
+def at_last(x: FloatArray, source: FloatArray, begun: FloatArray, sigma: float) -> FloatArray:
+    """x after the last evaluation, which was at ``sigma``: what never takes part is the source's, bit for
+    bit."""
+    held = _held(begun, sigma, 0.0)
+    kept: FloatArray = np.where(held == 1, source, x + (source - x) * held)
+    return kept
+
+
+def next_lower(sigmas: Sequence[float], number: int) -> float:
+    """The next level below that of an evaluation; ``sigmas`` end with 0."""
+    return next(sigma for sigma in sigmas[number:] if sigma < sigmas[number])
+
+
+def _held(begun: FloatArray, sigma: float, following: float) -> FloatArray:
+    """How firmly each pixel is held to the source: wholly when it begins below the next level."""
+    span = np.float32(sigma - following)
+    held: FloatArray = np.clip((np.float32(sigma) - begun) / span, 0, 1)
+    return held

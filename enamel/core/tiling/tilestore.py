@@ -1,0 +1,108 @@
+"""Finished tiles by what they were made from, so that nothing computes the same tile twice.
+
+A swatch runs the tiles that a firing runs later. Both look here first: a tile's key is the hash of
+everything that its pixels depend on, not of where it was wanted.
+"""
+
+import fcntl
+import hashlib
+import math
+import os
+import time
+from contextlib import suppress
+from pathlib import Path
+from typing import Protocol
+
+import numpy as np
+
+from enamel.core.files import PARTIAL, whole_file
+from enamel.core.imaging.canvas import SampleArray
+
+SUFFIX = ".npy"
+COUNT = "added"
+"""File in the folder that holds the bytes added since the last tidying."""
+ROOM = 0.1
+"""Share of the limit that tidying leaves free, and after which it is done again."""
+LEFT_SECONDS = 3600
+"""Unfinished files older than this were left by a process that was killed."""
+
+
+class TileStore(Protocol):
+    """Where finished tiles are looked for and kept."""
+
+    def get(self, key: str) -> SampleArray | None: ...
+
+    def put(self, key: str, samples: SampleArray) -> None: ...
+
+
+class FolderStore:
+    """Tiles as files, together at most ``limit_mb``; the longest unused are deleted for new ones.
+
+    What was added since files were last deleted is counted in the folder itself, for all processes that
+    use it and for those that come after them.
+    """
+
+    def __init__(self, folder: Path, limit_mb: float) -> None:
+        self.folder = folder
+        self.limit = limit_mb * 1e6
+
+    def _path(self, key: str) -> Path:
+        return self.folder / key[:2] / f"{key}{SUFFIX}"
+
+    def get(self, key: str) -> SampleArray | None:
+        path = self._path(key)
+        try:
+            samples: SampleArray = np.load(path)
+            os.utime(path)
+        except (OSError, ValueError):  # not there, or cut short by a power cut
+            return None
+        return samples
+
+    def put(self, key: str, samples: SampleArray) -> None:
+        with whole_file(self._path(key)) as partial, partial.open("wb") as file:
+            np.save(file, samples)
+        if self._count(samples.nbytes) > ROOM * self.limit:
+            self.tidy()
+
+    def _count(self, added: int) -> float:
+        """Bytes added since the last tidying, those just added included; infinite where nobody counted."""
+        with (self.folder / COUNT).open("a+") as file:
+            fcntl.flock(file, fcntl.LOCK_EX)
+            file.seek(0)
+            written = file.read()
+            total = int(written) + added if written.isdigit() else math.inf
+            file.truncate(0)
+            file.write("0" if total > ROOM * self.limit else str(total))
+        return total
+
+    def tidy(self) -> None:
+        """Delete the longest unused tiles until there is room for new ones, and what killed ones left."""
+        for path in self.folder.glob(f"*/*{PARTIAL}"):
+            with suppress(FileNotFoundError):
+                if time.time() - path.stat().st_mtime > LEFT_SECONDS:
+                    path.unlink()
+        found = []
+        for path in self.folder.glob(f"*/*{SUFFIX}"):
+            try:
+                facts = path.stat()
+            except FileNotFoundError:  # another process tidies too
+                continue
+            found.append((facts.st_mtime, facts.st_size, path))
+        total = sum(size for _, size, _ in found)
+        for _, size, path in sorted(found):
+            if total <= (1 - ROOM) * self.limit:
+                break
+            path.unlink(missing_ok=True)
+            total -= size
+
+
+def key_of(*parts: object) -> str:
+    """sha256 over values and arrays, each with its kind and shape, in their order."""
+    digest = hashlib.sha256()
+    for part in parts:
+        if isinstance(part, np.ndarray):
+            digest.update(f"array {part.dtype} {part.shape}".encode())
+            digest.update(np.ascontiguousarray(part).data)
+        else:
+            digest.update(f"value {part!r};".encode())
+    return digest.hexdigest()

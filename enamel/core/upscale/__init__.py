@@ -1,6 +1,0 @@
-"""Upscalers: interpolation and trained models behind one interface."""
-
-from enamel.core.upscale.enlarge import Enlarged, Upscaler, mixed, reach_of
-from enamel.core.upscale.registry import chosen, upscaler, upscaler_names
-
-__all__ = ["Enlarged", "Upscaler", "chosen", "mixed", "reach_of", "upscaler", "upscaler_names"]
