@@ -8,8 +8,8 @@ from typing import Any
 
 import httpx
 
-from enamel.bureau.counter import Counter
-from enamel.bureau.desk import Desk
+from devservices.bureau.counter import Counter
+from devservices.bureau.desk import Desk
 
 Open = Callable[..., Counter]
 KEY = "the house's own"

@@ -5,10 +5,10 @@ import json
 from pathlib import Path
 from typing import Any
 
+from enamel.catalogue.models import Model
 from enamel.core.checkpoints.devices import Runs
 from enamel.core.files import hash_of
 from enamel.core.networks.cards import own_folder
-from enamel.kiln.models import Model
 from tests.core.test_checkpoint_intake import safetensors
 
 

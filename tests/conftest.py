@@ -17,19 +17,21 @@ from django.contrib.auth.models import User
 from django.core.cache import cache
 from django.core.files import File
 from django.db.backends.postgresql.operations import DatabaseOperations
-from django.test import override_settings
+from django.test import Client, override_settings
 
-from enamel.bureau.counter import Counter
+from devservices.bureau.counter import Counter
+from enamel.accounts.models import Scope
 from enamel.core.faces import detection as faces
 from enamel.core.faces import detector
 from enamel.core.faces.detector import Found, Rgb
-from enamel.kiln.models import Piece
-from enamel.kiln.pieces import bringing
-from enamel.kiln.storage import layers as store
-from enamel.site import serve
+from enamel.library import layers as store
+from enamel.library import services as bringing
+from enamel.library.models import Piece
+from enamel.server import serve
 from tests import bureau
-from tests.kiln.workers import wait_for
 from tests.pictures import STATIONMASTER
+from tests.scripts import Ask, asking
+from tests.workers import wait_for
 
 SIZE = (112, 88)
 QUEUE_TABLES = ("procrastinate_periodic_defers", "procrastinate_events", "procrastinate_jobs")
@@ -140,3 +142,16 @@ def served() -> Iterator[str]:
     yield f"http://127.0.0.1:{listening.getsockname()[1]}"
     server.should_exit = True
     thread.join(20)
+
+
+@pytest.fixture
+def signed_in(client: Client, artist: User) -> Client:
+    client.force_login(artist)
+    return client
+
+
+@pytest.fixture
+def ask(client: Client, artist: User) -> Ask:
+    """Ask the API in the artist's name, with every scope."""
+    cache.clear()  # how often was asked in the test before
+    return asking(client, artist, Scope.values)

@@ -8,9 +8,9 @@ from enamel.core.fields import to_json
 from enamel.core.geometry import Box
 from enamel.core.imaging.canvas import Canvas, SampleArray
 from enamel.core.schedule import Coat, Refine, address
-from enamel.kiln import checking
-from enamel.kiln.models import Layer, Piece
-from enamel.kiln.storage import layers as store
+from enamel.firings import checking
+from enamel.library import layers as store
+from enamel.library.models import Layer, Piece
 
 
 def layer_of(

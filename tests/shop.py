@@ -8,8 +8,8 @@ from typing import Any
 
 import httpx
 
-from enamel.shop.counter import Counter
-from enamel.shop.desk import Desk
+from devservices.shop.counter import Counter
+from devservices.shop.desk import Desk
 
 
 @contextmanager

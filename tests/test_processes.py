@@ -12,7 +12,7 @@ from pathlib import Path
 import httpx
 import pytest
 
-from tests.kiln.workers import ROOT, wait_for
+from tests.workers import ROOT, wait_for
 
 
 @pytest.fixture
@@ -67,7 +67,7 @@ def left_of(var: Path) -> list[str]:
 
 
 ALL = {
-    "kiln-firings", "kiln-swatches", "kiln-chores", "shop", "bureau", "web:0", "web:1",
+    "kiln-firings", "kiln-swatches", "kiln-maintenance", "shop", "bureau", "web:0", "web:1",
     "keeper:0", "keeper:1",
 }  # fmt: skip
 

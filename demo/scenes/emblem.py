@@ -13,7 +13,7 @@ OVERSAMPLE = 2
 COBALT, CREAM, INK, RED, COPPER = "#14366F", "#F4F1E8", "#1B1D22", "#A93426", "#B8703C"
 FONT = (
     Path(__file__).resolve().parents[2]
-    / "enamel/studio/static/studio/fonts/barlow-condensed-latin-600-normal.woff2"
+    / "enamel/web/static/web/fonts/barlow-condensed-latin-600-normal.woff2"
 )
 
 

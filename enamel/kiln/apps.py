@@ -1,8 +1,7 @@
-"""The kiln: pictures and their layers, the queue of firings, the work on them."""
+"""Configure the app `kiln`."""
 
 from django.apps import AppConfig
 
 
 class KilnConfig(AppConfig):
     name = "enamel.kiln"
-    verbose_name = "Kiln"

@@ -18,11 +18,11 @@ from selenium.webdriver.remote.webelement import WebElement
 from selenium.webdriver.support import expected_conditions as expect
 from selenium.webdriver.support.wait import WebDriverWait
 
-from enamel.kiln.models import Piece
-from enamel.kiln.pieces import bringing
-from enamel.kiln.storage import layers as store
-from tests.kiln.workers import worker
+from enamel.library import layers as store
+from enamel.library import services as bringing
+from enamel.library.models import Piece
 from tests.pictures import STATIONMASTER
+from tests.workers import worker
 
 PATIENCE = 180
 AXE = Path(__file__).parents[2] / "node_modules" / "axe-core" / "axe.min.js"

@@ -7,13 +7,15 @@ from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.keys import Keys
 from selenium.webdriver.support.select import Select
 
-from enamel.kiln.firings import asking as firings
-from enamel.kiln.models import Batch, BatchItem, Piece, SchedulePreset
-from enamel.kiln.pieces import bringing
-from enamel.kiln.storage import layers as store
+from enamel.batches.models import Batch, BatchItem
+from enamel.firings import services as firings
+from enamel.firings.models import SchedulePreset
+from enamel.library import layers as store
+from enamel.library import services as bringing
+from enamel.library.models import Piece
 from tests.browser.conftest import Browser
-from tests.kiln.workers import worker
 from tests.schedules import coat
+from tests.workers import worker
 
 pytestmark = pytest.mark.django_db(transaction=True)
 

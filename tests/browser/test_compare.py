@@ -8,8 +8,8 @@ import pytest
 from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.keys import Keys
 
-from enamel.kiln.models import Layer, Piece
-from enamel.kiln.storage.layers import canvas_of
+from enamel.library.layers import canvas_of
+from enamel.library.models import Layer, Piece
 from tests.browser.conftest import Browser
 from tests.layers import enlarged, layer_of
 from tests.pictures import whole

@@ -9,7 +9,8 @@ from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 
 from enamel.core.finishing.recipe import Finish
-from enamel.kiln.models import FinishPreset, Layer, Piece
+from enamel.finishing.models import FinishPreset
+from enamel.library.models import Layer, Piece
 from tests.browser.conftest import Browser
 
 pytestmark = pytest.mark.django_db(transaction=True)

@@ -11,9 +11,11 @@ from selenium.webdriver.common.keys import Keys
 from enamel.core.geometry import Box
 from enamel.core.masks import Drawn, Mask
 from enamel.core.pipeline.inlay import Inlay
-from enamel.kiln.firings import asking as firings
-from enamel.kiln.models import Candidate, Firing, KeptMask, Layer, Mending, Piece
-from enamel.kiln.storage.layers import canvas_of
+from enamel.firings import services as firings
+from enamel.firings.models import Firing
+from enamel.library.layers import canvas_of
+from enamel.library.models import KeptMask, Layer, Piece
+from enamel.touchups.models import Candidate, Mending
 from tests.browser.conftest import Browser
 
 pytestmark = pytest.mark.django_db(transaction=True)

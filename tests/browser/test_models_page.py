@@ -2,8 +2,8 @@
 
 from pathlib import Path
 
+from enamel.catalogue.models import Model
 from enamel.core.networks.cards import own_folder
-from enamel.kiln.models import Model
 from tests.browser.conftest import Browser
 from tests.core.test_onnx_upscalers import network
 

@@ -6,10 +6,12 @@ from pathlib import Path
 import pytest
 from django.conf import settings as site
 
-from enamel.kiln.models import Piece, PrintFile, ShopOrder
+from enamel.library.models import Piece
+from enamel.orders.models import ShopOrder
+from enamel.prints.models import PrintFile
 from tests.browser.conftest import Browser
-from tests.kiln.workers import worker
 from tests.shop import opened
+from tests.workers import worker
 
 pytestmark = pytest.mark.django_db(transaction=True)
 

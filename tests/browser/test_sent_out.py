@@ -4,10 +4,10 @@ from pathlib import Path
 
 import pytest
 
-from enamel.kiln.models import SentCoat
+from enamel.orders.models import SentCoat
 from tests.browser.conftest import Browser
 from tests.bureau import KEY, Open
-from tests.kiln.workers import worker
+from tests.workers import worker
 
 pytestmark = pytest.mark.django_db(transaction=True)
 
@@ -18,7 +18,7 @@ def test_from_an_offer_to_a_layer(signed_in: Browser, bureau_of: Open, picture_f
     piece = browser.bring(picture_file)
     browser.fill("steps", "1")
     kiln = worker(
-        "chores",
+        "maintenance",
         ENAMEL_BUREAU=f"http://127.0.0.1:{counter.server_address[1]}",
         ENAMEL_BUREAU_KEY=KEY,
     )

@@ -8,9 +8,10 @@ from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.keys import Keys
 
 from enamel.core.tiling.tilestore import key_of
-from enamel.kiln.models import Layer, Piece, Sheet, Swatch
-from enamel.kiln.storage.layers import canvas_of
-from enamel.kiln.storage.swatches import pixels_of
+from enamel.library.layers import canvas_of
+from enamel.library.models import Layer, Piece
+from enamel.swatches.models import Sheet, Swatch
+from enamel.swatches.pixels import pixels_of
 from tests.browser.conftest import Browser
 from tests.pictures import assert_same_pixels
 

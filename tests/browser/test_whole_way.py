@@ -8,7 +8,8 @@ import pytest
 from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.keys import Keys
 
-from enamel.kiln.models import Firing, Layer
+from enamel.firings.models import Firing
+from enamel.library.models import Layer
 from tests.browser.conftest import Browser
 
 LIVE_TILES = "return document.querySelector('[data-live-tiles]')?.dataset.tiles > 0"

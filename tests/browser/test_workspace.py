@@ -8,7 +8,8 @@ import pytest
 from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.keys import Keys
 
-from enamel.kiln.models import Firing, Piece, SchedulePreset
+from enamel.firings.models import Firing, SchedulePreset
+from enamel.library.models import Piece
 from tests.browser.conftest import Browser
 from tests.cards import put_card, put_checkpoint, take_cards_away
 from tests.pictures import STATIONMASTER, contact_sheet

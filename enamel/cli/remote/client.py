@@ -31,7 +31,7 @@ class Client:
         self, address: str, token: str, hear: Callable[[str], None] = lambda words: None
     ) -> None:
         self._client = httpx.Client(
-            base_url=f"{address.rstrip('/')}/api/v1/", timeout=PATIENCE_SECONDS, trust_env=False,
+            base_url=f"{address.rstrip('/')}/api/v2/", timeout=PATIENCE_SECONDS, trust_env=False,
             headers={"Authorization": f"Bearer {token}"},
         )  # fmt: skip
         self._address = address
@@ -59,7 +59,7 @@ class Client:
         if "base" in came:
             return came
         done = self._until(
-            f"arrivals/{came['id']}", lambda one: one["piece"] or one["error"],
+            f"uploads/{came['id']}", lambda one: one["piece"] or one["error"],
             lambda one: f"{path.name}: {one['share']:.0%} read",
         )  # fmt: skip
         if done["error"]:

@@ -1,0 +1,25 @@
+"""``python -m devservices.bureau --port PORT --folder FOLDER --key-file FILE``: opens the counter."""
+
+import argparse
+from pathlib import Path
+
+from devservices.bureau.counter import Counter
+from devservices.bureau.desk import Desk
+
+
+def main() -> None:
+    parser = argparse.ArgumentParser(
+        prog="devservices.bureau", description="A hired renderer on loopback."
+    )
+    parser.add_argument("--port", type=int, required=True)
+    parser.add_argument("--folder", type=Path, required=True)
+    parser.add_argument(
+        "--key-file", type=Path, required=True, help="file with the key of the house's account"
+    )
+    given = parser.parse_args()
+    key = given.key_file.read_text().strip()
+    Counter(given.port, Desk(given.folder), key).serve_forever()
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,315 @@
+"""The bureau's desk: offers, orders on disk, a queue, one coat at a time."""
+
+import hashlib
+import json
+import logging
+import queue
+import re
+import shutil
+import threading
+import time
+import uuid
+from collections.abc import Mapping
+from pathlib import Path
+from typing import Any
+
+from devservices.bureau.ledger import BEGINNING_CENTS, RETURNED, TAKEN, Ledger, TooLittle
+from devservices.bureau.rendering import Render, render
+from devservices.bureau.terms import Terms, unknown
+from enamel.core.errors import Refusal, Stopped
+from enamel.core.files import hash_of, whole_file
+from enamel.core.geometry import Size
+from enamel.core.pipeline.pace import Paces
+from enamel.core.pipeline.predict import predict
+from enamel.core.schedule import Coat, Schedule
+
+logger = logging.getLogger(__name__)
+
+AWAITING, QUEUED, RENDERING, DONE, FAILED, CANCELLED = (
+    "awaiting-files", "queued", "rendering", "done", "failed", "cancelled",
+)  # fmt: skip
+MOST_WAITING = 8
+"""Orders in the queue beyond which no more is taken for now."""
+LARGEST_FILE = 4_000_000_000
+LONGEST_SIDE = 32_000
+SHA256 = re.compile(r"[0-9a-f]{64}")
+KNOWN_NAME = re.compile(r"[0-9a-f-]{1,40}")
+
+
+class Turned(Exception):
+    """What is not taken: a reason in words, and one in a word for programs."""
+
+    def __init__(self, code: str, reason: str) -> None:
+        super().__init__(reason)
+        self.code = code
+
+
+class Busy(Exception):
+    """So many wait that no more is taken for now."""
+
+
+class Desk:
+    """Offers and orders in a folder; ``order.json``, the files by role, and ``result.png`` for each.
+
+    Parameters
+    ----------
+    render : lays the coats.
+    """
+
+    def __init__(
+        self,
+        folder: Path,
+        *,
+        terms: Terms | None = None,
+        render: Render = render,
+        beginning_cents: int = BEGINNING_CENTS,
+    ) -> None:
+        self.terms = terms or Terms()
+        self._folder = folder
+        self._render = render
+        self._lock = threading.RLock()
+        self._queue: queue.Queue[str] = queue.Queue()
+        for part in ("offers", "orders"):
+            (folder / part).mkdir(parents=True, exist_ok=True)
+        self.ledger = Ledger(folder / "account.json", beginning_cents)
+        self._let_go_outlived()
+        for order in self._orders():
+            if order["state"] in (QUEUED, RENDERING):
+                self._change(order["number"], state=QUEUED)
+                self._queue.put(order["number"])
+        threading.Thread(target=self._work, daemon=True).start()
+
+    # offers -----------------------------------------------------------------------------------
+
+    def offer(self, asked: Mapping[str, Any]) -> dict[str, Any]:
+        """What a coat on a picture of some size would cost and take, as long as the offer holds.
+
+        Raises
+        ------
+        Turned
+        """
+        start, coat = self._start(asked), self._coat(asked.get("coat"))
+        missing = unknown(coat)
+        if missing:
+            names = ", ".join(missing)
+            raise Turned(
+                "model-unknown", f"We do not have {names}; we only fire with our own models."
+            )
+        try:
+            size = coat.size_from(start)
+            cost = predict(Schedule((coat,)), start, Paces())
+        except Refusal as refusal:
+            raise Turned("coat", str(refusal)) from refusal
+        if size.megapixels > self.terms.largest_megapixels:
+            raise Turned(
+                "too-large",
+                f"{size.megapixels:.0f} megapixels are too large; we make up to "
+                f"{self.terms.largest_megapixels:.0f}.",
+            )
+        offer = {
+            "number": uuid.uuid4().hex, "width": size.width, "height": size.height,
+            "cents": self.terms.cents(cost.megapixel_steps, size.megapixels),
+            "currency": self.terms.currency, "seconds": round(cost.seconds, 1),
+            "expires": time.time() + self.terms.offer_seconds,
+            "coat": _form(coat), "start": list(start),
+        }  # fmt: skip
+        self._keep(self._folder / "offers" / f"{offer['number']}.json", offer)
+        return offer
+
+    def _start(self, asked: Mapping[str, Any]) -> Size:
+        sides = asked.get("width"), asked.get("height")
+        if not all(isinstance(side, int) and 16 <= side <= LONGEST_SIDE for side in sides):
+            raise Turned("size", f"width, height: whole numbers from 16 to {LONGEST_SIDE} px.")
+        return Size(*(int(side) for side in sides if side))
+
+    def _coat(self, given: Any) -> Coat:
+        try:
+            return Coat.from_json(given)
+        except Refusal as refusal:
+            raise Turned("coat", str(refusal)) from refusal
+
+    def _offered(self, number: Any) -> dict[str, Any]:
+        path = self._folder / "offers" / f"{number}.json"
+        if not isinstance(number, str) or not KNOWN_NAME.fullmatch(number) or not path.exists():
+            raise Turned("offer", "There is no such offer; ask for one.")
+        offer: dict[str, Any] = json.loads(path.read_text())
+        if time.time() > offer["expires"]:
+            raise Turned("expired", "The offer has expired; ask for another.")
+        return offer
+
+    # orders -----------------------------------------------------------------------------------
+
+    def take(self, wanted: Mapping[str, Any], key: str) -> dict[str, Any]:
+        """A new order on an offer, charged; or the one that the same key asked for before.
+
+        Raises
+        ------
+        Turned, Busy
+        """
+        with self._lock:
+            known = next((one for one in self._orders() if key and one["key"] == key), None)
+            if known:
+                return known
+            offer = self._offered(wanted.get("offer"))
+            coat = self._coat(wanted.get("coat"))
+            if _form(coat.bare) != _form(Coat.from_json(offer["coat"]).bare):
+                raise Turned(
+                    "coat", "This is not the coat that was offered; ask for another offer."
+                )
+            files = self._files(wanted.get("files"), coat)
+            waiting = sum(one["state"] in (QUEUED, RENDERING) for one in self._orders())
+            if waiting >= MOST_WAITING:
+                raise Busy
+            # the key's own number, so that not even a crash in between charges it twice
+            number = hashlib.sha256(key.encode()).hexdigest()[:16]
+            try:
+                self.ledger.charge(number, offer["cents"])
+            except TooLittle:
+                raise Turned(
+                    "balance", "There is not enough on the account for this offer."
+                ) from None
+            order = {
+                "number": number, "key": key, "state": AWAITING, "share": 0.0, "coat": _form(coat),
+                "files": files, "start": offer["start"], "width": offer["width"],
+                "height": offer["height"], "cents": offer["cents"], "reason": "", "result": None,
+            }  # fmt: skip
+            (self._folder / "orders" / number).mkdir(exist_ok=True)
+            self._keep(self._at(number), order)
+            return order
+
+    def _files(self, given: Any, coat: Coat) -> dict[str, dict[str, Any]]:
+        """The files that are to come, by role."""
+        roles = {"layer"} | ({"base"} if coat.refinement and coat.refinement.needs_base else set())
+        if not isinstance(given, dict) or set(given) != roles:
+            raise Turned("files", f"files: say what is sent as {' and '.join(sorted(roles))}.")
+        found = {}
+        for role, file in given.items():
+            size = file.get("bytes") if isinstance(file, dict) else None
+            digest = file.get("sha256") if isinstance(file, dict) else None
+            if not isinstance(size, int) or not 0 < size <= LARGEST_FILE:
+                raise Turned("files", f"{role}.bytes: up to {LARGEST_FILE / 1e9:.0f} GB are taken.")
+            if not isinstance(digest, str) or not SHA256.fullmatch(digest):
+                raise Turned("files", f"{role}.sha256: 64 hexadecimal digits.")
+            found[role] = {"bytes": size, "sha256": digest}
+        return found
+
+    def order(self, number: str) -> dict[str, Any] | None:
+        """An order with how much of its files is here, its place in the queue, and what it costs."""
+        path = self._at(number)
+        if not KNOWN_NAME.fullmatch(number) or not path.is_file():
+            return None
+        with self._lock:
+            order: dict[str, Any] = json.loads(path.read_text())
+        waiting = list(self._queue.queue)
+        for role, file in order["files"].items():
+            file["received"] = _bytes(self.file(number, role))
+        place = waiting.index(number) + 1 if number in waiting else 0
+        return order | {"place": place, "charged_cents": self.ledger.charged(number)}
+
+    def file(self, number: str, role: str) -> Path:
+        return self._folder / "orders" / number / f"{role}.png"
+
+    def result(self, number: str) -> Path:
+        return self._folder / "orders" / number / "result.png"
+
+    def complete(self, number: str, role: str) -> bool:
+        """Note that a file is here; whether its checksum is right. With the last one the order is queued."""
+        with self._lock:
+            order = self.order(number)
+            assert order is not None
+            if hash_of(self.file(number, role)) != order["files"][role]["sha256"]:
+                self.file(number, role).unlink()
+                return False
+            whole = all(file["received"] == file["bytes"] for file in order["files"].values())
+            if whole and order["state"] == AWAITING:
+                self._change(number, state=QUEUED)
+                self._queue.put(number)
+        return True
+
+    def cancel(self, number: str) -> None:
+        """Take an order back; it costs nothing while it is not done."""
+        with self._lock:
+            order = self.order(number)
+            if order is not None and order["state"] in (AWAITING, QUEUED, RENDERING):
+                self.ledger.settle(number, RETURNED)
+                self._change(number, state=CANCELLED)
+
+    def _let_go_outlived(self) -> None:
+        """Delete the pictures of orders that were kept long enough."""
+        for order in self._orders():
+            age = time.time() - self._at(order["number"]).stat().st_mtime
+            if age > self.terms.kept_days * 86_400:
+                self._let_go(order["number"])
+
+    def _let_go(self, number: str) -> None:
+        """Delete an order's pictures; what it was stays known."""
+        for path in self._at(number).parent.iterdir():
+            if path.is_dir():
+                shutil.rmtree(path)
+            elif path.suffix == ".png":
+                path.unlink()
+
+    # work -------------------------------------------------------------------------------------
+
+    def _work(self) -> None:
+        while True:
+            number = self._queue.get()
+            try:
+                self._lay(number)
+            except Exception as error:  # whatever an order asks for, the next one is carried out
+                meant = isinstance(error, Refusal)
+                if not meant:
+                    logger.exception("order %s", number)
+                reason = str(error) if meant else "Something broke on our side."
+                self.ledger.settle(number, RETURNED)
+                self._change(number, state=FAILED, reason=reason)
+
+    def _lay(self, number: str) -> None:
+        order = self.order(number)
+        if order is None or order["state"] != QUEUED:
+            return
+        self._change(number, state=RENDERING)
+        base = self.file(number, "base") if "base" in order["files"] else None
+        try:
+            self._render(
+                Coat.from_json(order["coat"]), self.file(number, "layer"), base,
+                self.result(number), lambda share: self._change(number, share=round(share, 4)),
+                lambda: self._state(number) == CANCELLED,
+            )  # fmt: skip
+        except Stopped:
+            self._let_go(number)
+            return
+        path = self.result(number)
+        with self._lock:
+            if self._state(number) == RENDERING:
+                told = {"bytes": _bytes(path), "sha256": hash_of(path)}
+                self._change(number, state=DONE, share=1.0, result=told)
+                self.ledger.settle(number, TAKEN)
+
+    def _state(self, number: str) -> str:
+        with self._lock:
+            return str(json.loads(self._at(number).read_text())["state"])
+
+    def _at(self, number: str) -> Path:
+        return self._folder / "orders" / number / "order.json"
+
+    def _orders(self) -> list[dict[str, Any]]:
+        paths = sorted((self._folder / "orders").glob("*/order.json"))
+        return [json.loads(path.read_text()) for path in paths]
+
+    def _change(self, number: str, **news: Any) -> None:
+        with self._lock:
+            self._keep(self._at(number), json.loads(self._at(number).read_text()) | news)
+
+    def _keep(self, path: Path, form: dict[str, Any]) -> None:
+        with whole_file(path) as partial:
+            partial.write_text(json.dumps(form))
+
+
+def _form(coat: Coat) -> dict[str, Any]:
+    (form,) = Schedule((coat,)).to_json()["coats"]
+    return dict(form)
+
+
+def _bytes(path: Path) -> int:
+    return path.stat().st_size if path.exists() else 0

@@ -1,0 +1,24 @@
+"""``python -m devservices.shop --port PORT --folder FOLDER``: opens the counter."""
+
+import argparse
+from pathlib import Path
+
+from devservices.shop.counter import Counter
+from devservices.shop.desk import Desk
+
+
+def main() -> None:
+    parser = argparse.ArgumentParser(
+        prog="devservices.shop", description="A print shop on loopback."
+    )
+    parser.add_argument("--port", type=int, required=True)
+    parser.add_argument("--folder", type=Path, required=True)
+    parser.add_argument(
+        "--slow", type=float, default=0.6, help="seconds that a look at a file takes"
+    )
+    given = parser.parse_args()
+    Counter(given.port, Desk(given.folder, slow=given.slow)).serve_forever()
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,170 @@
+"""The shop's desk: orders on disk, a queue, one file looked at at a time."""
+
+import hashlib
+import json
+import queue
+import re
+import threading
+import time
+import uuid
+from pathlib import Path
+from typing import Any
+
+from devservices.shop.inspection import inspect
+from devservices.shop.papers import PriceList, on_paper
+
+AWAITING, QUEUED, CHECKING, ACCEPTED, REFUSED = (
+    "awaiting-file", "queued", "checking", "accepted", "refused",
+)  # fmt: skip
+MOST_WAITING = 8
+"""Orders in the queue beyond which the shop takes no more for now."""
+LARGEST_FILE = 4_000_000_000
+MOST_COPIES = 500
+MOST_REASONS = 6
+SHA256 = re.compile(r"[0-9a-f]{64}")
+
+
+class Turned(Exception):
+    """An order that is not taken, with the reason."""
+
+
+class Busy(Exception):
+    """So many wait that no more is taken for now."""
+
+
+class Desk:
+    """Orders in a folder each: ``order.json``, ``file``, ``proof.png``."""
+
+    def __init__(
+        self, folder: Path, *, most_waiting: int = MOST_WAITING, slow: float = 0.0
+    ) -> None:
+        self.folder = folder
+        self.prices = PriceList.read()
+        self.most_waiting = most_waiting
+        self.slow = slow
+        self._lock = threading.RLock()
+        self._queue: queue.Queue[str] = queue.Queue()
+        folder.mkdir(parents=True, exist_ok=True)
+        for path in sorted(folder.glob("*/order.json")):
+            order = json.loads(path.read_text())
+            if order["state"] in (QUEUED, CHECKING):
+                self._queue.put(order["number"])
+        threading.Thread(target=self._work, daemon=True).start()
+
+    def take(self, wanted: dict[str, Any], key: str) -> dict[str, Any]:
+        """A new order, or the one that the same key asked for before.
+
+        Raises
+        ------
+        Turned, Busy
+        """
+        with self._lock:
+            known = next((one for one in self._orders() if key and one["key"] == key), None)
+            if known:
+                return known
+            waiting = sum(one["state"] in (QUEUED, CHECKING) for one in self._orders())
+            if waiting >= self.most_waiting:
+                raise Busy
+            self._require(wanted)
+            order = {
+                "number": f"{time.strftime('%y%m%d')}-{uuid.uuid4().hex[:8]}", "key": key,
+                "state": AWAITING, "name": wanted["name"], "bytes": wanted["bytes"],
+                "sha256": wanted["sha256"], "paper": wanted["paper"], "copies": wanted["copies"],
+                "reasons": [], "facts": {}, "price": None,
+            }  # fmt: skip
+            self._keep(order)
+            return order
+
+    def _require(self, wanted: dict[str, Any]) -> None:
+        names = [paper.name for paper in self.prices.papers]
+        size, copies = wanted.get("bytes"), wanted.get("copies")
+        if not isinstance(wanted.get("name"), str) or not 0 < len(wanted["name"]) <= 255:
+            raise Turned("name: say what the file is called.")
+        if wanted.get("paper") not in names:
+            raise Turned(f"paper: we print on {', '.join(names)}.")
+        if not isinstance(copies, int) or not 1 <= copies <= MOST_COPIES:
+            raise Turned(f"copies: from 1 to {MOST_COPIES}.")
+        if not isinstance(size, int) or not 0 < size <= LARGEST_FILE:
+            raise Turned(f"bytes: files of up to {LARGEST_FILE / 1e9:.0f} GB are taken.")
+        if not isinstance(wanted.get("sha256"), str) or not SHA256.fullmatch(wanted["sha256"]):
+            raise Turned("sha256: 64 hexadecimal digits of the file's checksum.")
+
+    def order(self, number: str) -> dict[str, Any] | None:
+        """An order with how much of its file is here and its place in the queue."""
+        path = self.folder / number / "order.json"
+        if "/" in number or not path.is_file():
+            return None
+        with self._lock:
+            order: dict[str, Any] = json.loads(path.read_text())
+        waiting = list(self._queue.queue)
+        return order | {
+            "received": self.received(number),
+            "place": waiting.index(number) + 1 if number in waiting else 0,
+        }
+
+    def file(self, number: str) -> Path:
+        return self.folder / number / "file"
+
+    def proof(self, number: str) -> Path:
+        return self.folder / number / "proof.png"
+
+    def received(self, number: str) -> int:
+        path = self.file(number)
+        return path.stat().st_size if path.exists() else 0
+
+    def complete(self, number: str) -> bool:
+        """Put an order in the queue once its file is whole; whether its checksum is right."""
+        order = self.order(number)
+        assert order is not None
+        digest = hashlib.sha256()
+        with self.file(number).open("rb") as file:
+            while block := file.read(1 << 20):
+                digest.update(block)
+        if digest.hexdigest() != order["sha256"]:
+            self.file(number).unlink()
+            return False
+        self._change(number, state=QUEUED)
+        self._queue.put(number)
+        return True
+
+    def _orders(self) -> list[dict[str, Any]]:
+        return [json.loads(path.read_text()) for path in sorted(self.folder.glob("*/order.json"))]
+
+    def _keep(self, order: dict[str, Any]) -> None:
+        folder = self.folder / order["number"]
+        folder.mkdir(exist_ok=True)
+        partial = folder / "order.part"
+        partial.write_text(json.dumps(order))
+        partial.replace(folder / "order.json")
+
+    def _change(self, number: str, **news: Any) -> None:
+        with self._lock:
+            order = json.loads((self.folder / number / "order.json").read_text())
+            self._keep(order | news)
+
+    def _work(self) -> None:
+        while True:
+            number = self._queue.get()
+            order = self.order(number)
+            if order is None:
+                continue
+            self._change(number, state=CHECKING)
+            time.sleep(self.slow)
+            try:
+                self._check(order)
+            except Exception as error:  # whatever a file does, the next one is looked at
+                self._change(number, state=REFUSED, reasons=[f"We could not open it: {error}"])
+
+    def _check(self, order: dict[str, Any]) -> None:
+        number, paper = order["number"], self.prices.paper(order["paper"])
+        assert paper is not None
+        found = inspect(self.file(number), paper)
+        if found.picture is not None:
+            on_paper(found.picture, paper).save(self.proof(number))
+        cents = self.prices.cents(paper, found.width_mm, found.height_mm, order["copies"])
+        price = {"cents": cents, "currency": self.prices.currency} if not found.reasons else None
+        state = REFUSED if found.reasons else ACCEPTED
+        reasons = found.reasons[:MOST_REASONS]
+        if len(found.reasons) > len(reasons):
+            reasons.append(f"{len(found.reasons) - len(reasons)} more of the kind.")
+        self._change(number, state=state, reasons=reasons, facts=found.facts, price=price)

@@ -1,0 +1,1 @@
+"""Accounts: sign-in, preferences, API tokens."""

@@ -1,0 +1,33 @@
+"""What every page knows of the installation."""
+
+from typing import Any
+
+from django.conf import settings
+from django.http import HttpRequest
+from django.utils.functional import SimpleLazyObject
+
+from enamel.accounts.models import Preferences
+from enamel.core.printing.sizing import Unit
+
+
+def preferences_of(request: HttpRequest) -> Preferences:
+    """The preferences of who asks, read once for each request."""
+    known: Preferences | None = getattr(request, "preferences_read", None)
+    if known is None:
+        known = Preferences.of(request.user)
+        request.preferences_read = known  # type: ignore[attr-defined]
+    return known
+
+
+def preferences(request: HttpRequest) -> dict[str, Any]:
+    """The artist's preferences; they are asked for only by pages that show them."""
+    return {"preferences": SimpleLazyObject(lambda: preferences_of(request))}
+
+
+def installation(request: HttpRequest) -> dict[str, Any]:
+    return {"demo": settings.DEMO}
+
+
+def unit_of(request: HttpRequest) -> Unit:
+    """Return the unit in which the artist gives and sees lengths."""
+    return preferences_of(request).length_unit

@@ -1,0 +1,118 @@
+"""Preferences of artists, and tokens by which scripts are known."""
+
+import secrets
+from datetime import timedelta
+from hashlib import sha256
+
+from django.conf import settings
+from django.contrib.auth.base_user import AbstractBaseUser
+from django.contrib.postgres.fields import ArrayField
+from django.db import models
+from django.utils import timezone
+
+from enamel.accounts.people import Person
+from enamel.core.errors import Refusal
+from enamel.core.printing.sizing import Unit
+
+MOST_TOKENS = 40
+"""Of one artist."""
+SHOWN = 6
+"""Characters at a token's beginning by which it can be told from others."""
+NOTED_EVERY = timedelta(minutes=1)
+"""So often at most it is noted that a token was used."""
+
+
+class Scope(models.TextChoices):
+    """What a token is good for."""
+
+    READ = "read", "Look at pieces, layers, checks and files, and take them away"
+    BRING = "bring", "Import and delete pictures"
+    FIRE = "fire", "Change schedules; fire, swatch, batch"
+    FILES = "files", "Have print files written"
+
+
+class TokenManager(models.Manager["Token"]):
+    def issue(self, owner: AbstractBaseUser, name: str, scopes: list[str]) -> "tuple[Token, str]":
+        """A new token and its text, which is shown once and not kept.
+
+        Raises
+        ------
+        Refusal
+            When it would be good for nothing, or there are too many.
+        """
+        known = [scope for scope in Scope.values if scope in scopes]
+        if not known:
+            raise Refusal("Choose at least one thing that the token is good for.")
+        if self.filter(owner_id=owner.pk).count() >= MOST_TOKENS:
+            raise Refusal(f"There are {MOST_TOKENS} tokens already; take some back first.")
+        text = f"en_{secrets.token_urlsafe(32)}"
+        made = self.create(
+            owner_id=owner.pk, name=name.strip()[:80] or "A script", scopes=known,
+            begins=text[: SHOWN + 3], sha256=_hash(text),
+        )  # fmt: skip
+        return made, text
+
+    def known(self, text: str) -> "Token | None":
+        """The token of that text, whose owner may sign in."""
+        found = self.filter(sha256=_hash(text), owner__is_active=True).select_related("owner")
+        return found.first()
+
+
+class Token(models.Model):
+    """Lets a script in, in its owner's name. Only its hash is kept."""
+
+    owner = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE, related_name="tokens")
+    name = models.CharField(max_length=80, help_text="What it is for.")
+    scopes = ArrayField(models.CharField(max_length=10, choices=Scope.choices))
+    begins = models.CharField(max_length=12)
+    sha256 = models.CharField(max_length=64, unique=True)
+    created = models.DateTimeField(default=timezone.now)
+    used = models.DateTimeField(null=True, blank=True)
+
+    objects = TokenManager()
+
+    class Meta:
+        ordering = ["-created"]
+
+    def __str__(self) -> str:
+        return f"{self.name} ({self.begins}…)"
+
+    @property
+    def good_for(self) -> list[str]:
+        """Scopes, in words."""
+        return [str(Scope(scope).label) for scope in self.scopes]
+
+    def note_use(self) -> None:
+        """Note that it was used just now, to the minute."""
+        now = timezone.now()
+        if self.used is None or now - self.used > NOTED_EVERY:
+            type(self).objects.filter(pk=self.pk).update(used=now)
+
+
+def _hash(text: str) -> str:
+    return sha256(text.encode()).hexdigest()
+
+
+class Preferences(models.Model):
+    """How an artist likes to work."""
+
+    artist = models.OneToOneField(settings.AUTH_USER_MODEL, models.CASCADE, related_name="+")
+    unit = models.CharField(
+        max_length=2, choices=[(unit.value, unit.value) for unit in Unit], default=Unit.MM.value
+    )
+    keys = models.JSONField(default=dict, help_text="Keys of shortcuts that were changed.")
+
+    class Meta:
+        verbose_name_plural = "preferences"
+
+    def __str__(self) -> str:
+        return f"preferences of {self.artist}"
+
+    @classmethod
+    def of(cls, person: Person) -> "Preferences":
+        """An artist's, or the usual ones."""
+        return cls.objects.filter(artist_id=person.pk).first() or cls(artist_id=person.pk or 0)
+
+    @property
+    def length_unit(self) -> Unit:
+        return Unit(self.unit)

@@ -1,0 +1,32 @@
+"""What scripts need: tokens, and the description of what they may ask."""
+
+from django.contrib import messages
+from django.contrib.auth.decorators import login_required
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import get_object_or_404, redirect, render
+from django.views.decorators.http import require_POST
+
+from enamel.accounts.models import Scope, Token
+from enamel.accounts.people import person
+
+
+@login_required
+def tokens(request: HttpRequest) -> HttpResponse:
+    """An artist's tokens; a new one is shown once, on the answer to its form."""
+    shown = {"scopes": Scope.choices, "chosen": [Scope.READ]}
+    if request.method == "POST":
+        scopes = request.POST.getlist("scopes")
+        made, text = Token.objects.issue(person(request), request.POST.get("name", ""), scopes)
+        shown |= {"made": made, "text": text}
+    kept = Token.objects.filter(owner_id=person(request).pk)
+    return render(request, "accounts/tokens.html", shown | {"tokens": kept})
+
+
+@require_POST
+@login_required
+def revoke(request: HttpRequest, number: int) -> HttpResponse:
+    """A token that lets nobody in any more."""
+    token = get_object_or_404(Token, pk=number, owner_id=person(request).pk)
+    token.delete()
+    messages.success(request, f"“{token.name}” lets nobody in any more.")
+    return redirect("tokens")

@@ -1,0 +1,1 @@
+"""Batches: many pictures through one treatment."""

@@ -1,0 +1,76 @@
+"""Endpoints for batches."""
+
+from collections.abc import Callable
+from enum import StrEnum
+from typing import Any
+from uuid import UUID
+
+from django.http import HttpRequest
+from ninja import Router, Status
+
+from enamel.accounts.api import CHANGING, FIRE, LOOKING, READ, require_scope
+from enamel.accounts.models import Scope
+from enamel.batches import services
+from enamel.batches.access import own_batch
+from enamel.batches.models import Batch
+from enamel.batches.schemas import BatchBody, WantedBatch
+from enamel.core.errors import Refusal
+from enamel.core.pipeline.treatment import Treatment
+from enamel.library.models import Piece
+
+router = Router(tags=["Batches"])
+
+
+class Change(StrEnum):
+    """What can be done with a batch that runs."""
+
+    PAUSE = "pause"
+    GO_ON = "go-on"
+    END = "end"
+
+
+CHANGES: dict[Change, Callable[[Batch], None]] = {
+    Change.PAUSE: services.pause,
+    Change.GO_ON: services.go_on,
+    Change.END: services.end,
+}
+
+
+@router.post(
+    "/batches", response={201: BatchBody}, auth=FIRE, throttle=CHANGING, summary="Start a batch"
+)
+def start(request: HttpRequest, wanted: WantedBatch) -> Status[BatchBody]:
+    """Of pieces, in the order they are named. One that writes files needs the scope “files” too."""
+    treatment = Treatment.from_json(wanted.treatment)
+    if treatment.files:
+        require_scope(request, Scope.FILES)
+    known = Piece.objects.of(request.user).with_base().in_bulk(wanted.pieces)
+    missing = [str(piece_id) for piece_id in wanted.pieces if piece_id not in known]
+    if missing:
+        raise Refusal(f"There is no piece {missing[0]}. Nothing was begun.")
+    pieces = [known[piece_id] for piece_id in dict.fromkeys(wanted.pieces)]
+    owner: Any = request.user
+    batch = services.start(
+        owner, wanted.name, treatment, pieces,
+        urgency=Batch.Urgency[wanted.urgency.upper()],
+    )  # fmt: skip
+    return Status(201, BatchBody.of(batch))
+
+
+@router.get(
+    "/batches/{batch_id}", response=BatchBody, auth=READ, throttle=LOOKING,
+    summary="Batch status",
+)  # fmt: skip
+def batch(request: HttpRequest, batch_id: UUID) -> BatchBody:
+    """What became of each picture so far."""
+    return BatchBody.of(own_batch(request, batch_id))
+
+
+@router.post(
+    "/batches/{batch_id}/{change}", response=BatchBody, auth=FIRE, throttle=CHANGING,
+    summary="Pause a batch, go on with it, end it",
+)  # fmt: skip
+def change(request: HttpRequest, batch_id: UUID, change: Change) -> BatchBody:
+    """Results stay in any case."""
+    CHANGES[change](own_batch(request, batch_id))
+    return BatchBody.of(own_batch(request, batch_id))

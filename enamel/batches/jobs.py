@@ -1,0 +1,17 @@
+"""Feed the kiln with what batches have to do next, in workers."""
+
+from procrastinate.contrib.django import app
+
+from enamel.batches import feeding
+from enamel.batches.queue import enqueue_feed
+from enamel.jobs import sweeper
+from enamel.jobs.queueing import MAINTENANCE
+
+
+@app.task(queue=MAINTENANCE, name="batches.feed")
+def feed() -> None:
+    """Submit what batches have to do next."""
+    feeding.feed()
+
+
+sweeper.register_check(MAINTENANCE, enqueue_feed)

@@ -1,0 +1,7 @@
+"""Configure the app `catalogue`."""
+
+from django.apps import AppConfig
+
+
+class CatalogueConfig(AppConfig):
+    name = "enamel.catalogue"

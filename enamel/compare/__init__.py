@@ -1,0 +1,1 @@
+"""Compare layers, swatches and batch results side by side."""

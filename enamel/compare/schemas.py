@@ -1,0 +1,30 @@
+"""What the API sends and receives of checks and comparisons."""
+
+from typing import Any
+from uuid import UUID
+
+from ninja import Field, Schema
+
+
+class Checks(Schema):
+    """What the checks of a layer against its base came to."""
+
+    layer: UUID
+    ready: bool = Field(description="Whether they are there; else ask again in a moment.")
+    verdict: str
+    measures: dict[str, float]
+    findings: list[dict[str, Any]]
+
+
+class Compared(Schema):
+    """One measure of several layers, in the order they were named."""
+
+    measure: str
+    unit: str
+    says: str
+    values: list[float | None]
+    best: float | None
+
+
+class WantedComparison(Schema):
+    layers: list[UUID] = Field(min_length=2, max_length=6)

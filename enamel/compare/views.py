@@ -1,0 +1,48 @@
+"""The comparing bench: several pictures of a piece, looked at together, and what checking them found."""
+
+from uuid import UUID
+
+from django.contrib.auth.decorators import login_required
+from django.http import HttpRequest, HttpResponse, JsonResponse
+from django.shortcuts import redirect, render
+from django.utils.http import url_has_allowed_host_and_scheme
+from django.views.decorators.http import require_GET, require_POST
+
+from enamel.batches.models import Batch
+from enamel.batches.presenters import pair_shown
+from enamel.compare.presenters import Comparison
+from enamel.firings.queue import enqueue_checks
+from enamel.library.access import own_layer, own_piece
+from enamel.library.models import Layer
+from enamel.web.parameters import ids
+
+
+@require_GET
+@login_required
+def compare(request: HttpRequest, piece_id: UUID) -> HttpResponse:
+    """Two to six pictures of a piece together."""
+    piece = own_piece(request, piece_id)
+    shown = Comparison(piece, request.GET).context()
+    for batch in Batch.objects.of(request.user).filter(pk__in=ids([request.GET.get("batch", "")])):
+        shown["pair"] = pair_shown(batch, piece)
+    return render(request, "compare/compare.html", shown)
+
+
+@require_POST
+@login_required
+def check(request: HttpRequest, layer_id: UUID) -> HttpResponse:
+    """Have a layer checked that was not yet, and go back to where that was asked."""
+    layer = own_layer(request, layer_id)
+    if layer.kind != Layer.Kind.BASE:
+        enqueue_checks(layer)
+    back = request.POST.get("back", "")
+    if not url_has_allowed_host_and_scheme(back, allowed_hosts=None):
+        back = layer.piece.get_absolute_url()
+    return redirect(back)
+
+
+@require_GET
+@login_required
+def checked(request: HttpRequest, layer_id: UUID) -> JsonResponse:
+    """Whether a layer's checks are there."""
+    return JsonResponse({"ready": own_layer(request, layer_id).checked})

@@ -1,0 +1,1 @@
+"""Finishes: tone, colour, sharpening, noise and grain after the coats."""

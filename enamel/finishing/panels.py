@@ -1,0 +1,25 @@
+"""The panel of finishes."""
+
+from typing import Any
+
+from django.forms import Form
+
+from enamel.core.finishing.recipe import Finish
+from enamel.finishing.forms import FinishForm
+from enamel.finishing.presenters import finish_shown
+from enamel.workspace.shell import Panel
+
+
+class FinishPanel(Panel):
+    name = "finish"
+    title = "Finish"
+    place = 5
+    template = "finishing/finish.html"
+    live = True
+
+    def form(self) -> Form:
+        recipe = Finish.from_json(self.changing.recipe["finish"]) if self.changing else Finish()
+        return FinishForm.showing(recipe)
+
+    def context(self, form: Form) -> dict[str, Any]:
+        return finish_shown(self.piece, self.layer, self.changing)

@@ -1,0 +1,1 @@
+"""Firings: schedules and presets, runs of them, their checks and predictions."""

@@ -1,0 +1,54 @@
+"""Make a layer by finishing another."""
+
+from collections.abc import Iterator
+from contextlib import contextmanager
+
+from enamel.core.errors import Refusal
+from enamel.core.fields import to_json
+from enamel.core.finishing.finished import Finished
+from enamel.core.finishing.overview import Overview
+from enamel.core.finishing.recipe import Finish
+from enamel.core.schedule import address
+from enamel.library.layers import canvas_of
+from enamel.library.models import Layer
+from enamel.library.overviews import overview_of
+
+VERSION = 1
+"""Rises when the same recipe gives other pixels."""
+
+
+def reference_of(layer: Layer, recipe: Finish) -> Overview | None:
+    """Overview of what a layer is matched to by a recipe; None where it is not matched."""
+    if not recipe.match.on:
+        return None
+    return overview_of(matched_to(layer, recipe.match.to))
+
+
+def matched_to(layer: Layer, sha256: str) -> Layer:
+    found = layer.piece.layers.filter(sha256=sha256).first() if sha256 else layer.piece.base
+    if found is None or not found.overview:
+        raise Refusal(
+            "The layer that this one is to be matched to is not there, or not measured yet; choose "
+            "another under “Match”."
+        )
+    return found
+
+
+def address_of(layer: Layer, recipe: Finish) -> str:
+    """Name of the pixels that come of a recipe: what is off or not read does not count."""
+    steps = {name: to_json(step) for name, step in recipe.steps.items()}
+    reference = matched_to(layer, recipe.match.to).sha256 if recipe.match.on else ""
+    return address(layer.sha256, "finish", VERSION, steps, reference)
+
+
+@contextmanager
+def opened(layer: Layer, recipe: Finish) -> Iterator[Finished]:
+    """A layer with its finish, to be read by the box.
+
+    Raises
+    ------
+    Refusal
+        When what it is matched to is not there.
+    """
+    with canvas_of(layer) as canvas:
+        yield Finished(canvas, recipe, overview_of(layer), reference_of(layer, recipe))

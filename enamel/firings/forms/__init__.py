@@ -1,0 +1,1 @@
+"""Forms of coats and refinements."""

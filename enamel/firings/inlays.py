@@ -1,0 +1,75 @@
+"""Make a layer by inlaying pictures into another."""
+
+from collections.abc import Callable, Iterator, Sequence
+from contextlib import ExitStack, contextmanager
+
+from enamel.core.errors import Refusal
+from enamel.core.fields import to_json
+from enamel.core.geometry import Box
+from enamel.core.imaging.canvas import Picture, Pixels, SampleArray
+from enamel.core.masks import Drawn
+from enamel.core.pipeline.inlay import Inlay
+from enamel.core.schedule import address
+from enamel.library.layers import canvas_in, canvas_of
+from enamel.library.models import Layer, Piece
+
+Finder = Callable[[Piece, str], SampleArray | None]
+"""Finds a picture of a piece by the hash of its pixels."""
+_finders: list[Finder] = []
+
+
+def register(finder: Finder) -> None:
+    """Have pictures that are neither layers nor files found by this function."""
+    _finders.append(finder)
+
+
+@contextmanager
+def opened(
+    under: Layer, inlays: Sequence[Inlay]
+) -> Iterator[tuple[Picture, list[tuple[Picture, Inlay]]]]:
+    """A layer and what is laid over it, each with its settings.
+
+    Raises
+    ------
+    Refusal
+        When a source is no longer there.
+    """
+    with ExitStack() as stack:
+        below = stack.enter_context(canvas_of(under))
+        yield below, [(_source(stack, under.piece, one.source), one) for one in inlays]
+
+
+def _source(stack: ExitStack, piece: Piece, sha256: str) -> Picture:
+    """The pixels of that name: a layer's, a laid file's or a swatch's."""
+    layer = piece.layers.filter(sha256=sha256).first()
+    known = layer or piece.laid_files.filter(sha256=sha256).first()
+    if known is not None:
+        return stack.enter_context(canvas_in(known.pixels))
+    for find in _finders:
+        samples = find(piece, sha256)
+        if samples is not None:
+            return Pixels(samples)
+    raise Refusal("A picture that is laid over is no longer among the piece's layers and files.")
+
+
+def address_of(under: Layer, inlays: Sequence[Inlay]) -> str:
+    """Name of the pixels that come of it."""
+    return address(under.sha256, [to_json(settings) for settings in inlays])
+
+
+def places_of(under: Layer, inlays: Sequence[Inlay]) -> list[list[float]]:
+    """Where each lies, as shares of the picture: left, top, width, height."""
+    whole = under.size
+    boxes = [
+        Drawn(settings.mask, whole).bounds if settings.mask else Box.whole(whole)
+        for settings in inlays
+    ]
+    return [
+        [
+            box.x / whole.width,
+            box.y / whole.height,
+            box.width / whole.width,
+            box.height / whole.height,
+        ]
+        for box in boxes
+    ]

@@ -1,0 +1,182 @@
+"""Firings: runs of a schedule or of a touch-up, and what they show while they run."""
+
+import uuid
+from typing import Any
+
+from django.db import models
+from django.utils import timezone
+
+from enamel.accounts.people import Person
+from enamel.core.fields import to_json
+from enamel.core.finishing.recipe import Finish
+from enamel.core.geometry import Size
+from enamel.core.pipeline.inlay import Inlay
+from enamel.core.pipeline.touchup import TouchUp
+from enamel.core.schedule import Coat, Schedule
+from enamel.library.models.layers import Layer, refine_of
+
+Step = Coat | TouchUp | tuple[Inlay, ...] | Finish
+"""What makes one layer of another."""
+
+
+def step_from(form: dict[str, Any]) -> Step:
+    """A step from the form it is kept in: its settings under the kind of layer that it makes."""
+    ((kind, settings),) = form.items()
+    if kind == Layer.Kind.COAT:
+        return Coat.from_json(settings)
+    if kind == Layer.Kind.TOUCH_UP:
+        return TouchUp.from_json(settings)
+    if kind == Layer.Kind.FINISH:
+        return Finish.from_json(settings)
+    return tuple(Inlay.from_json(one) for one in settings["inlays"])
+
+
+def step_as_json(step: Step) -> dict[str, Any]:
+    """The form that `step_from` reads."""
+    if isinstance(step, tuple):
+        return {Layer.Kind.INLAY.value: {"inlays": [to_json(one) for one in step]}}
+    kinds = {Coat: Layer.Kind.COAT, TouchUp: Layer.Kind.TOUCH_UP, Finish: Layer.Kind.FINISH}
+    return {kinds[type(step)].value: to_json(step)}
+
+
+class FiringQuerySet(models.QuerySet["Firing"]):
+    def of(self, person: Person) -> "FiringQuerySet":
+        """Firings of the person's own pieces."""
+        return self.filter(piece__owner_id=person.pk, piece__deleted_at=None)
+
+    def open(self) -> "FiringQuerySet":
+        """Waiting or running."""
+        return self.filter(state__in=[Firing.State.QUEUED, Firing.State.FIRING])
+
+    def in_sight(self) -> "FiringQuerySet":
+        """Waiting or running, or ended without a result and not yet dismissed; what runs first."""
+        running_first = models.Case(
+            models.When(state=Firing.State.FIRING, then=0),
+            models.When(state=Firing.State.QUEUED, then=1),
+            default=2,
+        )
+        return self.order_by(running_first, "created").filter(
+            models.Q(state__in=[Firing.State.QUEUED, Firing.State.FIRING])
+            | models.Q(state__in=[Firing.State.STOPPED, Firing.State.FAILED], dismissed=False)
+        )
+
+
+class Firing(models.Model):
+    """One run of a schedule, or of a touch-up, on a layer. Its settings are frozen at its start."""
+
+    class Work(models.TextChoices):
+        SCHEDULE = "schedule", "Schedule"
+        TOUCH_UP = "touch-up", "Touch-up"
+        INLAY = "inlay", "Inlay"
+        FINISH = "finish", "Finish"
+        AGAIN = "again", "Done again"
+        """Layers after one that was changed, made anew on what it has become."""
+        BATCH = "batch", "Batch"
+        """All that a batch does with one picture."""
+
+    class State(models.TextChoices):
+        QUEUED = "queued", "Waiting"
+        FIRING = "firing", "Firing"
+        DONE = "done", "Done"
+        STOPPED = "stopped", "Paused"
+        FAILED = "failed", "Failed"
+
+    id = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
+    piece = models.ForeignKey("library.Piece", models.CASCADE, related_name="firings")
+    start = models.ForeignKey(Layer, models.RESTRICT, related_name="+")
+    work = models.CharField(max_length=10, choices=Work.choices)
+    replaces = models.ForeignKey(
+        Layer, models.SET_NULL, null=True, blank=True, related_name="+",
+        help_text="The touch-up or finish whose place the result takes.",
+    )  # fmt: skip
+    frozen = models.JSONField(help_text="The schedule or touch-up, every setting spelt out.")
+    models_used = models.JSONField(default=dict, help_text="sha256 of each model at the start.")
+    state = models.CharField(max_length=10, choices=State.choices, default=State.QUEUED)
+    priority = models.SmallIntegerField(default=0, help_text="Higher ones are fired first.")
+    stop_asked = models.BooleanField(default=False)
+    broken_off = models.PositiveIntegerField(
+        default=0, help_text="Times that a worker began it and neither ended it nor gave it back."
+    )
+    coat = models.PositiveIntegerField(default=0, help_text="The coat in work, from 0.")
+    done = models.PositiveIntegerField(default=0, help_text="Tile evaluations finished.")
+    total = models.PositiveIntegerField(default=0)
+    seconds_left = models.FloatField(null=True, blank=True)
+    predicted = models.JSONField(default=dict)
+    actual = models.JSONField(default=dict)
+    error = models.TextField(blank=True)
+    dismissed = models.BooleanField(default=False, help_text="Ended, and no longer shown.")
+    result = models.ForeignKey(Layer, models.SET_NULL, null=True, blank=True, related_name="+")
+    created = models.DateTimeField(default=timezone.now)
+    host = models.CharField(max_length=100, blank=True, help_text="Machine that it was last on.")
+    started = models.DateTimeField(null=True, blank=True)
+    ended = models.DateTimeField(null=True, blank=True)
+
+    objects = FiringQuerySet.as_manager()
+
+    class Meta:
+        ordering = ["-created"]
+
+    def __str__(self) -> str:
+        return f"{self.get_work_display()} on {self.start}: {self.get_state_display()}"
+
+    @property
+    def refine(self) -> dict[str, Any] | None:
+        """The settings of its last refinement, if it has one."""
+        return refine_of(self.last_step)
+
+    @property
+    def last_step(self) -> dict[str, Any]:
+        """The settings of the last thing it does: a coat, a touch-up, an inlay or a finish."""
+        if self.work == self.Work.SCHEDULE:
+            last: dict[str, Any] = self.frozen["coats"][-1]
+        elif self.work in (self.Work.AGAIN, self.Work.BATCH):
+            ((_, last),) = self.frozen["steps"][-1].items()
+        else:
+            last = self.frozen
+        return last
+
+    @property
+    def open(self) -> bool:
+        return self.state in (self.State.QUEUED, self.State.FIRING)
+
+    def schedule(self) -> Schedule:
+        return Schedule.from_json(self.frozen)
+
+    def steps(self) -> list[Step]:
+        """What it does, one layer after the other."""
+        if self.work == self.Work.SCHEDULE:
+            return list(self.schedule().laid)
+        if self.work in (self.Work.AGAIN, self.Work.BATCH):
+            return [step_from(form) for form in self.frozen["steps"]]
+        return [step_from({self.work: self.frozen})]
+
+    @property
+    def size(self) -> Size:
+        """Size of what it makes, or made."""
+        if self.result is not None:
+            return self.result.size
+        coats = tuple(step for step in self.steps() if isinstance(step, Coat))
+        return Schedule(coats).sizes(self.start.size)[-1] if coats else self.start.size
+
+
+class TilePreview(models.Model):
+    """What a part of a running firing looks like now. Gone when the firing ends."""
+
+    firing = models.ForeignKey(Firing, models.CASCADE, related_name="previews")
+    number = models.PositiveIntegerField(
+        help_text="Rises with every change, so news can be asked for."
+    )
+    x = models.FloatField(help_text="Place and size as shares of the picture.")
+    y = models.FloatField()
+    width = models.FloatField()
+    height = models.FloatField()
+    image = models.BinaryField(help_text="WebP.")
+
+    class Meta:
+        ordering = ["number"]
+        constraints = [
+            models.UniqueConstraint(fields=["firing", "x", "y"], name="one_preview_per_place"),
+        ]
+
+    def __str__(self) -> str:
+        return f"tile at {self.x:.3f}, {self.y:.3f} of {self.firing_id}"

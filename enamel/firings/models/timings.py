@@ -1,0 +1,51 @@
+"""How long work took on this machine, by which the next is predicted."""
+
+from django.db import models
+from django.utils import timezone
+
+from enamel.catalogue.models import Model
+from enamel.core.pipeline.pace import Kind, Paces, Portion, Timed
+
+ALIKE = ("kind", "model", "mode", "tile")
+"""What makes two portions of work alike."""
+KEPT = 24
+"""Timings of each kind of work that are kept: older ones count for next to nothing."""
+
+
+class TimingQuerySet(models.QuerySet["Timing"]):
+    def note(self, portion: Portion, seconds: float) -> None:
+        """Work was done; of its kind only the newest timings stay."""
+        alike = {name: getattr(portion, name) for name in ALIKE}
+        self.create(amount=portion.amount, seconds=seconds, **alike)
+        newest = self.filter(**alike).order_by("-pk").values_list("pk", flat=True)[:KEPT]
+        self.filter(**alike, pk__lt=min(newest)).delete()
+
+    def paces(self) -> Paces:
+        """How fast this machine is, as it is known now."""
+        known = self.order_by("-pk").values_list(*ALIKE, "amount", "seconds")
+        done = [
+            Timed(Portion(Kind(kind), amount, model, mode, tile), seconds)
+            for kind, model, mode, tile, amount, seconds in known
+        ]
+        return Paces(done, Model.objects.rates())
+
+
+class Timing(models.Model):
+    """A portion of work and the seconds it took."""
+
+    kind = models.CharField(max_length=10, choices=[(kind.value, kind.value) for kind in Kind])
+    model = models.CharField(max_length=40, blank=True)
+    mode = models.CharField(max_length=10, blank=True)
+    tile = models.CharField(max_length=20, blank=True)
+    amount = models.FloatField(help_text="Megapixels.")
+    seconds = models.FloatField()
+    ended = models.DateTimeField(default=timezone.now)
+
+    objects = TimingQuerySet.as_manager()
+
+    class Meta:
+        ordering = ["-pk"]
+        indexes = [models.Index(fields=["kind", "model", "mode", "tile"], name="timings_alike")]
+
+    def __str__(self) -> str:
+        return f"{self.kind} {self.model} {self.mode} {self.tile}: {self.seconds:.1f} s"

@@ -1,0 +1,1 @@
+"""What the panels of coats show."""

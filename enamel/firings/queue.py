@@ -1,0 +1,126 @@
+"""The kiln's queue of firings: in which order they are taken, when about, and moving them in it."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import TypeVar
+from uuid import UUID
+
+from django.db import connection, transaction
+from procrastinate.contrib.django.models import ProcrastinateJob
+
+from enamel.core.errors import Refusal
+from enamel.firings.models import Firing
+from enamel.jobs.models import Worker
+from enamel.jobs.queueing import FIRINGS, MAINTENANCE, enqueue, enqueue_once
+from enamel.library.models import Layer
+
+T = TypeVar("T")
+
+
+@dataclass(frozen=True, slots=True)
+class Place:
+    """A firing that waits."""
+
+    firing: Firing
+    seconds: float
+    """In how long about it will be begun, with as many workers as there are now."""
+
+
+def enqueue_firing(firing: Firing) -> None:
+    """Have a firing carried out."""
+    enqueue("firings.fire_queued", FIRINGS, priority=firing.priority, firing_id=str(firing.pk))
+
+
+def enqueue_checks(layer: Layer) -> None:
+    """Have a layer checked against its base, once."""
+    enqueue_once("firings.check", MAINTENANCE, f"check {layer.pk}", layer_id=str(layer.pk))
+
+
+def in_order() -> list[Place]:
+    """Firings that wait, as they will be taken: of everyone, because they wait for each other."""
+    named = list(dict.fromkeys(firing_id for _, firing_id in _slots()))
+    firings = Firing.objects.filter(state=Firing.State.QUEUED, piece__deleted_at=None)
+    waiting = firings.select_related("piece", "start").in_bulk(named)
+    workers = max(1, Worker.objects.serving(FIRINGS).count())
+    running = Firing.objects.filter(state=Firing.State.FIRING).values_list(
+        "seconds_left", flat=True
+    )
+    ahead = sum(left or 0.0 for left in running)
+    found = []
+    for firing_id in named:
+        firing = waiting.get(firing_id)
+        if firing is not None:
+            found.append(Place(firing, ahead / workers))
+            ahead += firing.predicted.get("seconds", 0.0)
+    return found
+
+
+def _slots() -> list[tuple[int, UUID]]:
+    """Jobs that wait and the firings they are for, in the order in which workers take them."""
+    jobs = ProcrastinateJob.objects.filter(queue_name=FIRINGS, status="todo")
+    found = jobs.order_by("-priority", "id").values_list("id", "args__firing_id")
+    return [(number, UUID(firing_id)) for number, firing_id in found]
+
+
+def move(firing: Firing, steps: int) -> None:
+    """Let a firing that waits go so many places before (negative) or after others of the same artist.
+
+    Jobs keep their places; which firing each is for is exchanged. So nobody else's firings move.
+
+    Raises
+    ------
+    Refusal
+        When it does not wait any more.
+    """
+    own = Firing.objects.filter(piece__owner=firing.piece.owner_id, state=Firing.State.QUEUED)
+    with transaction.atomic():
+        mine = set(own.values_list("pk", flat=True))
+        slots: dict[UUID, int] = {}
+        for number, firing_id in _slots():
+            if firing_id in mine:
+                slots.setdefault(firing_id, number)
+        slots = _still_waiting(slots)
+        if firing.pk not in slots:
+            raise Refusal("This firing does not wait any more, so it can't be moved.")
+        order = list(slots)
+        _assign(list(slots.values()), moved(order, order.index(firing.pk), steps))
+
+
+def moved(order: Sequence[T], place: int, steps: int) -> list[T]:
+    """The same with one thing so many places before (negative) or after, as far as there are places."""
+    found = list(order)
+    thing = found.pop(place)
+    found.insert(min(max(0, place + steps), len(found)), thing)
+    return found
+
+
+def _still_waiting(slots: dict[UUID, int]) -> dict[UUID, int]:
+    """Of these jobs those that no worker takes meanwhile: held until the transaction ends."""
+    with connection.cursor() as cursor:
+        cursor.execute(
+            "SELECT id FROM procrastinate_jobs WHERE id = ANY(%s) AND status = 'todo' FOR UPDATE SKIP LOCKED",
+            [list(slots.values())],
+        )
+        held = {number for (number,) in cursor.fetchall()}
+    return {firing_id: number for firing_id, number in slots.items() if number in held}
+
+
+def _assign(jobs: Sequence[int], order: Sequence[UUID]) -> None:
+    with connection.cursor() as cursor:
+        for number, firing_id in zip(jobs, order, strict=True):
+            cursor.execute(
+                "UPDATE procrastinate_jobs SET args = jsonb_set(args, '{firing_id}', to_jsonb(%s::text)) "
+                "WHERE id = %s",
+                [str(firing_id), number],
+            )
+
+
+def set_priority(firing: Firing, priority: int) -> None:
+    """Let a firing that waits go before or after those of other priorities."""
+    Firing.objects.filter(pk=firing.pk).update(priority=priority)
+    with connection.cursor() as cursor:
+        cursor.execute(
+            "UPDATE procrastinate_jobs SET priority = %s "
+            "WHERE queue_name = %s AND status = 'todo' AND args->>'firing_id' = %s",
+            [priority, FIRINGS, str(firing.pk)],
+        )

@@ -1,0 +1,244 @@
+"""Submit firings, with their settings frozen, stop them and let them go on."""
+
+from collections.abc import Sequence
+from dataclasses import asdict
+from typing import Any
+
+from django.db import transaction
+
+from enamel.core.errors import Refusal
+from enamel.core.fields import to_json
+from enamel.core.finishing.recipe import Finish
+from enamel.core.networks.cards import card
+from enamel.core.pipeline.inlay import Inlay
+from enamel.core.pipeline.pace import Paces
+from enamel.core.pipeline.predict import CoatCost, Prediction, predict
+from enamel.core.pipeline.touchup import TouchUp
+from enamel.core.schedule import Coat, Schedule
+from enamel.firings import finishes
+from enamel.firings.models import Firing, Timing
+from enamel.firings.models.firings import Step, step_as_json, step_from
+from enamel.firings.queue import enqueue_firing
+from enamel.jobs.locks import is_locked
+from enamel.jobs.models import Worker
+from enamel.jobs.queueing import FIRINGS
+from enamel.library.layers import coat_on, delete_finished_tiles, piece_work
+from enamel.library.models import Layer, Piece
+from enamel.storage.disk import require_room
+
+
+def predict_schedule(start: Layer, schedule: Schedule) -> Prediction:
+    """What a schedule on a layer takes on this machine."""
+    return predict(schedule, start.size, Timing.objects.paces())
+
+
+def predict_steps(start: Layer, steps: Sequence[Step], paces: Paces | None = None) -> Prediction:
+    """What steps on a layer take, one after the other; for touch-ups as if nothing were there yet.
+
+    Parameters
+    ----------
+    paces : how fast this machine is, where that is known already.
+    """
+    coats: list[CoatCost] = []
+    size, paces = start.size, paces or Timing.objects.paces()
+    for step in steps:
+        if isinstance(step, Coat):
+            coats += predict(Schedule((step,)), size, paces).coats
+            size = step.size_from(size)
+        elif isinstance(step, TouchUp):
+            for patch in step.patches:
+                placed = step.placed(patch, size)
+                coats += predict(placed.schedule, placed.around.size, paces).coats
+    return Prediction(tuple(coats))
+
+
+def enqueue_schedule(start: Layer, schedule: Schedule) -> Firing:
+    """A firing of a schedule on a layer, waiting for a worker."""
+    laid = len(already_laid(start, schedule))
+    return _enqueue(
+        start, Firing.Work.SCHEDULE, schedule.to_json(), schedule.laid, laid,
+        predict_schedule(start, schedule),
+    )  # fmt: skip
+
+
+def enqueue_steps(start: Layer, steps: Sequence[Step], priority: int = 0) -> Firing:
+    """A firing of several steps of all kinds, one of the other, waiting for a worker."""
+    coats: list[Coat] = []
+    for step in steps:
+        if not isinstance(step, Coat):
+            break
+        coats.append(step)
+    laid = len(already_laid(start, Schedule(tuple(coats)))) if coats else 0
+    frozen = {"steps": [step_as_json(step) for step in steps]}
+    return _enqueue(start, Firing.Work.BATCH, frozen, steps, laid, priority=priority)
+
+
+def enqueue_touch_up(start: Layer, settings: TouchUp, replaces: Layer | None = None) -> Firing:
+    """A firing of a touch-up on a layer, waiting for a worker; of one that takes another's place, maybe."""
+    settings.within(start.size)
+    return _enqueue(
+        start, Firing.Work.TOUCH_UP, to_json(settings), [settings], replaces=replaces
+    )  # fmt: skip
+
+
+def enqueue_inlays(start: Layer, inlays: Sequence[Inlay]) -> Firing:
+    """A firing that sets pictures into a layer, waiting for a worker."""
+    if not inlays:
+        raise Refusal("Nothing is laid over the layer yet; choose a picture first.")
+    frozen = {"inlays": [to_json(settings) for settings in inlays]}
+    return _enqueue(start, Firing.Work.INLAY, frozen, [tuple(inlays)])
+
+
+def enqueue_finish(start: Layer, recipe: Finish, replaces: Layer | None = None) -> Firing:
+    """A firing that finishes a layer, waiting for a worker; it takes another finish's place, maybe."""
+    if not recipe.steps:
+        raise Refusal("No step is on, so nothing would change; switch one on first.")
+    finishes.reference_of(start, recipe)
+    return _enqueue(start, Firing.Work.FINISH, recipe.to_json(), [recipe], replaces=replaces)
+
+
+def last_schedule(piece: Piece) -> Schedule | None:
+    """Return the schedule that was fired last on the base of a piece."""
+    on_base = {"work": Firing.Work.SCHEDULE, "start__kind": Layer.Kind.BASE}
+    last = piece.firings.filter(**on_base).first()
+    return last.schedule() if last else None
+
+
+def after(layer: Layer) -> list[Layer]:
+    """The layers that were made from a layer, one from the other; of several, those of the newest."""
+    found: list[Layer] = []
+    step = layer
+    while (following := step.children.order_by("-created").first()) is not None:
+        found.append(following)
+        step = following
+    return found
+
+
+def replaced_by(layer: Layer) -> Layer | None:
+    """The layer whose place another took: the one that its touch-up or finish was begun to change."""
+    earlier = layer.replaces
+    return earlier if earlier and after(earlier) else None
+
+
+def enqueue_again(start: Layer, made_before: Sequence[Layer]) -> Firing:
+    """A firing that makes layers anew on another one: the same steps, one after the other."""
+    if not made_before:
+        raise Refusal("Nothing was made after it, so there is nothing to do again.")
+    forms = [layer.step_form for layer in made_before]
+    steps = [step_from(form) for form in forms]
+    for step in steps:
+        if isinstance(step, TouchUp):
+            step.within(start.size)
+    return _enqueue(start, Firing.Work.AGAIN, {"steps": forms}, steps)
+
+
+def _enqueue(
+    start: Layer,
+    work: str,
+    frozen: Any,
+    steps: Sequence[Step],
+    laid: int = 0,
+    prediction: Prediction | None = None,
+    replaces: Layer | None = None,
+    priority: int = 0,
+) -> Firing:
+    prediction = prediction or predict_steps(start, steps)
+    require_room(prediction.disk_mb, piece_work(start.piece))
+    with transaction.atomic():
+        firing = Firing.objects.create(
+            piece=start.piece,
+            start=start,
+            work=work,
+            replaces=replaces,
+            priority=priority,
+            frozen=frozen,
+            models_used=model_digests(steps),
+            predicted=prediction_as_json(prediction, laid),
+            total=sum(coat.tasks for coat in prediction.coats),
+        )
+        enqueue_firing(firing)
+    return firing
+
+
+def stop(firing: Firing, *, for_good: bool = False) -> None:
+    """Ask a firing to stop: after the current tile when a worker is at it, at once otherwise.
+
+    For good: its finished tiles are deleted then. Otherwise it can go on later.
+    """
+    with transaction.atomic():
+        locked = Firing.objects.select_for_update().get(pk=firing.pk)
+        locked.stop_asked = True
+        locked.dismissed = for_good
+        at_once = locked.open and not is_locked(locked.pk)
+        if at_once:
+            locked.state = Firing.State.STOPPED
+        locked.save(update_fields=["stop_asked", "state", "dismissed"])
+    if at_once and for_good:
+        delete_finished_tiles(locked.piece)
+
+
+def unattended(firing: Firing) -> bool:
+    """Whether a firing waits or says it runs while no worker is alive that could carry it on."""
+    return firing.open and not Worker.objects.served(FIRINGS)
+
+
+def go_on(firing: Firing) -> None:
+    """Put a stopped or failed firing back in the queue; its finished tiles are kept."""
+    with transaction.atomic():
+        locked = Firing.objects.select_for_update().get(pk=firing.pk)
+        if locked.state not in (Firing.State.STOPPED, Firing.State.FAILED):
+            raise Refusal(f"This firing is {locked.get_state_display().lower()}; it can't go on.")
+        locked.state, locked.stop_asked, locked.error = Firing.State.QUEUED, False, ""
+        locked.save(update_fields=["state", "stop_asked", "error"])
+        enqueue_firing(locked)
+
+
+def dismiss(firing: Firing) -> None:
+    """Dismiss a firing that ended without a result, and delete its finished tiles."""
+    if firing.open:
+        raise Refusal("This firing still runs; stop it first.")
+    Firing.objects.filter(pk=firing.pk).update(dismissed=True)
+    delete_finished_tiles(firing.piece)
+
+
+def stop_for_deletion(*, piece: Piece, **signal: Any) -> None:
+    """Stop the firings of a piece that is deleted."""
+    for firing in piece.firings.open():
+        stop(firing)
+
+
+def already_laid(start: Layer, schedule: Schedule) -> list[Layer]:
+    """The layers that firing the schedule would take as they are: the first coats', unbroken."""
+    found: list[Layer] = []
+    parent = start
+    for coat in schedule.laid:
+        _, name = coat_on(parent, coat)
+        layer = start.piece.layer_at(name)
+        if layer is None:
+            break
+        found.append(layer)
+        parent = layer
+    return found
+
+
+def model_digests(steps: Sequence[Step]) -> dict[str, str]:
+    """Digest of each refiner that steps use, without what it is used with."""
+    used = []
+    for step in steps:
+        if isinstance(step, Coat) and step.refinement:
+            used.append(step.refinement.model)
+        elif isinstance(step, TouchUp):
+            used.append(step.refine.model)
+    return {name: card(name, "refiner").digest for name in used}
+
+
+def prediction_as_json(prediction: Prediction, laid: int = 0) -> dict[str, Any]:
+    """The prediction as it is stored and shown; the first ``laid`` coats take no time."""
+    return {
+        "coats": [asdict(coat) | {"seconds": coat.seconds} for coat in prediction.coats],
+        "tiles": prediction.tiles,
+        "megapixel_steps": round(prediction.megapixel_steps, 2),
+        "seconds": round(Prediction(prediction.coats[laid:]).seconds, 2),
+        "memory_mb": round(prediction.memory_mb),
+        "disk_mb": round(prediction.disk_mb, 1),
+    }

@@ -1,0 +1,1 @@
+"""Pages of schedules, presets and firings."""

@@ -1,0 +1,97 @@
+"""Change the schedule of a piece, fire it, and show what a change makes and takes."""
+
+from urllib.parse import urlencode
+from uuid import UUID
+
+from django.contrib.auth.decorators import login_required
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import redirect, render
+from django.views.decorators.http import require_POST
+
+from enamel.core.errors import Refusal
+from enamel.firings import services
+from enamel.firings.draft import EDITS, Draft
+from enamel.firings.forms.coat import CoatForm
+from enamel.firings.presenters.schedule import draft_of, schedule_cost, start_of
+from enamel.library import masks
+from enamel.library.access import own_layer, own_piece
+from enamel.library.models import Piece
+from enamel.web.parameters import posted_id
+from enamel.workspace.views import show_again
+
+
+@require_POST
+@login_required
+def schedule(request: HttpRequest, piece_id: UUID) -> HttpResponse:
+    """Keep the current coat, then do what the button says: edit the schedule, or fire."""
+    piece = own_piece(request, piece_id)
+    wanted = request.POST.get("do", "")
+    if wanted in ("undo", "redo"):
+        getattr(piece, wanted)()
+        return _to_coat(request, piece, draft_of(piece, request.POST.get("coat")))
+    draft, form = read_coat(request, piece)
+    if not form.is_valid():
+        return show_again(request, piece, "coat", form)
+    try:
+        draft = draft.with_coat(form.coat())
+        if wanted in EDITS:
+            draft = getattr(draft, wanted)()
+        piece.keep_schedule(draft.schedule)
+        if wanted.startswith("fire"):
+            _fire(request, piece, draft, wanted, form.cleaned_data["run_of"])
+            return redirect(piece)
+    except Refusal as refusal:
+        form.add_error(None, str(refusal))
+        return show_again(request, piece, "coat", form)
+    return _to_coat(request, piece, draft)
+
+
+def _to_coat(request: HttpRequest, piece: Piece, draft: Draft) -> HttpResponse:
+    picked = {"layer": request.POST.get("layer", ""), "task": "coat", "coat": draft.number}
+    return redirect(f"{piece.get_absolute_url()}?{urlencode(picked)}")
+
+
+def read_coat(request: HttpRequest, piece: Piece) -> tuple[Draft, CoatForm]:
+    """The schedule with the coat that was sent, and the form of that coat."""
+    draft = draft_of(piece, request.POST.get("coat"))
+    start = start_of(draft, piece.base.size)
+    protect = draft.coat.refine.protect if draft.coat.refine else None
+    form = CoatForm(
+        request.POST, start=start, print_plan=piece.print_plan, masks=masks.named(piece),
+        current=protect,
+    )  # fmt: skip
+    return draft, form
+
+
+def _fire(request: HttpRequest, piece: Piece, draft: Draft, wanted: str, seeds: int) -> None:
+    """The whole schedule from the base; or, on the layer that is shown, this coat, this one and
+    those after it, or this one with a run of seeds."""
+    if wanted == "fire":
+        services.enqueue_schedule(piece.base, draft.schedule)
+        return
+    layer = own_layer(request, posted_id(request, "layer"))
+    if wanted == "fire-seeds":
+        chosen = draft.seeds(seeds)
+    else:
+        chosen = [draft.onward() if wanted == "fire-onward" else draft.alone()]
+    for schedule in chosen:
+        services.enqueue_schedule(layer, schedule)
+
+
+@require_POST
+@login_required
+def schedule_cost_view(request: HttpRequest, piece_id: UUID) -> HttpResponse:
+    """Keep a change of the current coat, and show what follows from it, as a piece of page."""
+    piece = own_piece(request, piece_id)
+    draft, form = read_coat(request, piece)
+    if not form.is_valid():
+        return render(request, "web/refused.html", {"form": form})
+    draft = draft.with_coat(form.coat())
+    try:
+        shown = schedule_cost(piece, draft)
+    except Refusal as refusal:
+        form.add_error(None, str(refusal))
+        return render(request, "web/refused.html", {"form": form})
+    piece.keep_schedule(draft.schedule)
+    shown |= {"undoable": piece.undoable, "fresh": True}
+    return render(request, "firings/schedule_cost.html", shown)

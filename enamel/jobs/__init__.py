@@ -1,0 +1,1 @@
+"""Jobs of the kiln: queues, workers and their heartbeats, locks, transitions, sweeping, notifications."""

@@ -1,1 +1,0 @@
-"""Batches: many pictures through one treatment, unattended."""

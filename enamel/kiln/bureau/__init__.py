@@ -1,1 +1,0 @@
-"""Coats laid by a hired renderer. What is spoken with it: docs/bureau.md."""

@@ -1,1 +1,0 @@
-"""Firings: asked for by pages, run by workers."""

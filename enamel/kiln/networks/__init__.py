@@ -1,1 +1,0 @@
-"""The workshop's models: added, switched, tried on this machine."""

@@ -1,1 +1,0 @@
-"""Pieces: imported, on their way in, split, copied, deleted."""

@@ -1,1 +1,0 @@
-"""Storage: layers and swatches in and out, pyramids, files that only pass."""

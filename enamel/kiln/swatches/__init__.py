@@ -1,1 +1,0 @@
-"""Swatches: sheets asked for by pages, windows fired by workers."""

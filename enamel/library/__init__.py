@@ -1,0 +1,1 @@
+"""Pieces and their layers: imported, split, duplicated, deleted, stored, looked at."""

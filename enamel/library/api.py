@@ -1,0 +1,101 @@
+"""Endpoints for pieces and layers."""
+
+from typing import Annotated, Any
+from uuid import UUID
+
+from django.http import Http404, HttpRequest, HttpResponse
+from django.shortcuts import get_object_or_404
+from ninja import File, Query, Router, Status, UploadedFile
+
+from enamel.accounts.api import BRING, CHANGING, LOOKING, READ
+from enamel.library import services
+from enamel.library.access import own_layer, own_piece
+from enamel.library.models import Piece
+from enamel.library.schemas import LayerBody, PieceBody, Pieces, PieceWithLayers, UploadBody
+from enamel.uploads.models import Upload
+
+router = Router(tags=["Pieces"])
+layer_router = Router(tags=["Layers"])
+MOST_LISTED = 200
+THUMBNAIL = {"responses": {200: {"description": "The picture.", "content": {"image/webp": {}}}}}
+
+
+@router.get("/pieces", response=Pieces, auth=READ, throttle=LOOKING, summary="Find pieces")
+def find(
+    request: HttpRequest,
+    words: Annotated[str, Query(max_length=200)] = "",
+    mark: Annotated[str, Query(max_length=5)] = "",
+    tag: Annotated[str, Query(max_length=40)] = "",
+    start: Annotated[int, Query(ge=0, le=1_000_000)] = 0,
+    count: Annotated[int, Query(ge=1, le=MOST_LISTED)] = 60,
+) -> Pieces:
+    """The newest first. Every word has to occur in title, tags, notes or prompt."""
+    found = Piece.objects.of(request.user).found(words)
+    if mark:
+        found = found.filter(mark=mark)
+    if tag:
+        found = found.filter(tags__contains=[tag])
+    page = found.with_base()[start : start + count]
+    return Pieces(count=found.count(), pieces=[PieceBody.of(piece) for piece in page])
+
+
+@router.post(
+    "/pieces", response={201: PieceBody, 202: UploadBody}, auth=BRING, throttle=CHANGING,
+    summary="Import a picture",
+)  # fmt: skip
+def import_picture(request: HttpRequest, file: Annotated[UploadedFile, File()]) -> Status[Any]:
+    """A PNG, JPEG, WebP or TIFF. A large one is read by a worker: 202, with the upload to ask about."""
+    owner: Any = request.user
+    found = services.receive_picture(owner, file, file.name or "picture")
+    if isinstance(found, Upload):
+        return Status(202, UploadBody.of(found))
+    return Status(201, PieceBody.of(found))
+
+
+@router.get(
+    "/uploads/{upload_id}", response=UploadBody, auth=READ, throttle=LOOKING,
+    summary="Upload status",
+)  # fmt: skip
+def upload(request: HttpRequest, upload_id: UUID) -> UploadBody:
+    """Its piece is named once it is there."""
+    return UploadBody.of(get_object_or_404(Upload.objects.of(request.user), pk=upload_id))
+
+
+@router.get(
+    "/pieces/{piece_id}", response=PieceWithLayers, auth=READ, throttle=LOOKING,
+    summary="A piece with its layers",
+)  # fmt: skip
+def piece(request: HttpRequest, piece_id: UUID) -> PieceWithLayers:
+    """Its layers in the order they were made."""
+    return PieceWithLayers.of(own_piece(request, piece_id))
+
+
+@router.delete(
+    "/pieces/{piece_id}", response={204: None}, auth=BRING, throttle=CHANGING,
+    summary="Delete a piece",
+)  # fmt: skip
+def delete_piece(request: HttpRequest, piece_id: UUID) -> Status[None]:
+    """It can be restored on its page for 30 days; its firings stop."""
+    services.delete_pieces([own_piece(request, piece_id)])
+    return Status(204, None)
+
+
+@layer_router.get(
+    "/layers/{layer_id}", response=LayerBody, auth=READ, throttle=LOOKING, summary="A layer"
+)
+def layer(request: HttpRequest, layer_id: UUID) -> LayerBody:
+    """With the settings that made it."""
+    return LayerBody.of(own_layer(request, layer_id))
+
+
+@layer_router.get(
+    "/layers/{layer_id}/thumbnail.webp", auth=READ, throttle=LOOKING,
+    summary="A layer, small", openapi_extra=THUMBNAIL,
+)  # fmt: skip
+def thumbnail(request: HttpRequest, layer_id: UUID) -> HttpResponse:
+    """404 before it is ready to be looked at."""
+    found = own_layer(request, layer_id)
+    if not found.thumbnail:
+        raise Http404
+    with found.thumbnail.open("rb") as file:
+        return HttpResponse(file.read(), content_type="image/webp")

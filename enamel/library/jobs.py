@@ -1,0 +1,65 @@
+"""Read large pictures, prepare layers for viewing, and delete old pieces, in workers."""
+
+import shutil
+from pathlib import Path
+from uuid import UUID
+
+from django.conf import settings
+from procrastinate.contrib.django import app
+
+from enamel.core.errors import Refusal
+from enamel.core.intake.reading import read_apart
+from enamel.jobs import sweeper
+from enamel.jobs.queueing import MAINTENANCE
+from enamel.jobs.tasks import task
+from enamel.library import layers, services
+from enamel.library.models import Layer, Piece
+from enamel.library.queue import enqueue_preparation
+from enamel.storage.scratch import passing
+from enamel.uploads import jobs as uploads
+from enamel.uploads.models import Upload
+from enamel.uploads.services import path_of
+
+
+@task(MAINTENANCE, "Preparing a layer for viewing")
+def prepare(layer_id: str) -> None:
+    """Prepare a layer for viewing."""
+    layer = Layer.objects.filter(pk=UUID(layer_id)).first()
+    if layer is not None:
+        layers.prepare(layer)
+
+
+sweeper.register(
+    sweeper.JobKind(
+        "library.prepare", "layer_id", lambda: Layer.objects.filter(pyramid=""), enqueue_preparation
+    )
+)
+
+
+@app.periodic(cron="17 4 * * *")
+@task(MAINTENANCE, "Deleting old pieces for good")
+def delete_for_good(timestamp: int) -> None:
+    """Delete pieces for good that were deleted long ago. Once a day."""
+    services.delete_for_good()
+
+
+def _read_picture(upload: Upload) -> None:
+    """Make a piece of a picture; the piece and the end of the upload are one change."""
+    with passing("import") as folder:
+        path = folder / "original"
+        shutil.copyfile(path_of(upload), path)
+
+        def read(original: Path, into: Path) -> None:
+            read_apart(
+                original, into, settings.IMPORT_LIMITS,
+                lambda fraction: uploads.report_progress(upload, fraction),
+            )  # fmt: skip
+
+        def end(piece: Piece) -> None:
+            if not uploads.end(upload, Upload.State.DONE, piece_id=piece.pk):
+                raise Refusal("This file was deleted, or read by another worker, meanwhile.")
+
+        services.from_file(upload.owner_id, path, upload.name, read=read, on_saved=end)
+
+
+uploads.register(Upload.Kind.PICTURE, _read_picture)

@@ -1,0 +1,154 @@
+"""Layers in and out of storage: canvases, pyramids, thumbnails."""
+
+import shutil
+from collections.abc import Mapping
+from pathlib import Path
+from typing import Any
+
+from django.conf import settings
+from django.core.files.base import ContentFile
+from django.db.models.fields.files import FieldFile
+from django.utils import timezone
+
+from enamel.core.faces.detection import detect_faces
+from enamel.core.geometry import Box
+from enamel.core.imaging.canvas import Canvas
+from enamel.core.imaging.encoded import webp_of
+from enamel.core.intake.xmp import AI_EDITED, AI_ENHANCED, AI_MADE, PREVIEW_COPY
+from enamel.core.pipeline.firing import Stage, address_of, stages
+from enamel.core.schedule import Coat, Schedule, canonical
+from enamel.core.tiling.tilestore import FolderStore
+from enamel.jobs.sweeper import works_on
+from enamel.library.models import Layer, Piece
+from enamel.library.models.layers import face_as_kept
+from enamel.library.overviews import survey
+from enamel.library.pyramids import build, thumbnail
+from enamel.storage.copies import local
+from enamel.storage.files import keep_file
+from enamel.storage.scratch import passing
+
+CROP = 480
+MOST_SETTINGS = 60_000
+"""Letters of settings that a file says; masks of thousands of points are left out."""
+
+
+def tile_store() -> FolderStore:
+    """Where firings and swatches share their tiles."""
+    return FolderStore(Path(settings.KILN_WORK) / "shared-tiles", settings.TILE_STORE_MB)
+
+
+def piece_work(piece: Piece) -> Path:
+    """Folder for the finished tiles of a piece's firings."""
+    return Path(settings.KILN_WORK) / str(piece.pk)
+
+
+def coat_on(parent: Layer, coat: Coat) -> tuple[Stage, str]:
+    """A coat on a layer, ready to run, and the address of what it makes."""
+    (stage,) = stages(Schedule((coat,)), parent.size)
+    return stage, address_of(stage, parent.sha256, parent.piece.base.sha256)
+
+
+def delete_finished_tiles(piece: Piece) -> None:
+    """Delete the finished tiles of a piece's firings, unless an open job still needs them."""
+    if not works_on(piece):
+        shutil.rmtree(piece_work(piece), ignore_errors=True)
+
+
+def canvas_of(layer: Layer) -> Canvas:
+    """A layer's pixels, see `canvas_in`."""
+    return canvas_in(layer.pixels)
+
+
+def canvas_in(field: FieldFile) -> Canvas:
+    """A stored canvas."""
+    return Canvas(local(field.storage, str(field.name)))
+
+
+def add_layer(piece: Piece, canvas: Canvas, **facts: Any) -> Layer:
+    """Store a finished canvas as a layer of the piece; the canvas's file moves into storage."""
+    layer = Layer(
+        piece=piece,
+        width=canvas.size.width,
+        height=canvas.size.height,
+        sha256=canvas.digest(),
+        created=timezone.now(),
+        **facts,
+    )
+    canvas.close()
+    keep_file(layer.pixels, canvas.path, f"{layer.pk}.npy")
+    layer.save()
+    return layer
+
+
+def prepare(layer: Layer) -> None:
+    """Make a stored layer ready to be looked at and to be finished. Safe to repeat."""
+    if not layer.ready:
+        _prepare_views(layer)
+    if not layer.surveyed:
+        with canvas_of(layer) as canvas:
+            survey(layer, canvas)
+        layer.save(update_fields=["overview", "measured"])
+
+
+def _prepare_views(layer: Layer) -> None:
+    """Pyramid, thumbnail, faces."""
+    with passing("pyramid") as folder, canvas_of(layer) as canvas:
+        path = folder / "pyramid.zip"
+        build(canvas, path)
+        keep_file(layer.pyramid, path, f"{layer.pk}.zip")
+        layer.thumbnail.save(f"{layer.pk}.webp", ContentFile(thumbnail(canvas)), save=False)
+        layer.faces = [face_as_kept(face) for face in detect_faces(canvas)]
+    layer.save(update_fields=["pyramid", "thumbnail", "faces"])
+
+
+def crop_of(layer: Layer, box: Box) -> bytes:
+    """A part of a layer, as WebP, at most `CROP` px a side."""
+    with canvas_of(layer) as canvas:
+        return webp_of(canvas.read(box), CROP)
+
+
+def said_of(layer: Layer, *, preview: bool = False) -> dict[str, str]:
+    """What a file made from a layer says of itself: title, words, model, settings, that a model made it,
+    what it was made from, and that it is a preview copy, if it is one."""
+    piece, made = layer.piece, layer.piece.how_made
+    refine = layer.refine or {}
+    return {
+        "dc:title": piece.title,
+        "xmp:CreatorTool": "Enamel",
+        "Iptc4xmpExt:DigitalSourceType": source_type(piece.made_by_model, layer),
+        "Iptc4xmpExt:AIPromptInformation": made.written(),
+        "Iptc4xmpExt:AISystemUsed": _systems_in_words(made.model, refine),
+        "xmpMM:DocumentID": f"sha256:{layer.sha256}",
+        "xmpMM:OriginalDocumentID": f"sha256:{piece.base.sha256}",
+        "xmp:Label": PREVIEW_COPY if preview else "",
+        "enamel:Steps": _settings_in_words(layer),
+    }
+
+
+def _systems_in_words(model: str, refine: Mapping[str, Any]) -> str:
+    """The model that made the base, and an own checkpoint that refined it with what it was used with."""
+    kit = refine.get("kit")
+    if not kit:
+        return model or str(refine.get("model", ""))
+    beside = [*(one["name"] for one in kit["adapters"]), kit["guide"], kit["vae"]]
+    return ", ".join(filter(None, [model, refine["model"], *beside]))
+
+
+def _settings_in_words(layer: Layer) -> str:
+    """The settings of each step from the base to a layer, as JSON."""
+    steps = [step.step_form for step in layer.chain[1:]]
+    written = canonical(steps) if steps else ""
+    return written if len(written) <= MOST_SETTINGS else ""
+
+
+def source_type(made_by_model: bool, layer: Layer) -> str:
+    """IPTC's digital source type of what comes of a layer and all those it was made from.
+
+    A picture that a model made stays one; one that was not becomes a composite with one when any layer
+    on the way was refined, and an enhanced one when it was only enlarged.
+    """
+    if made_by_model:
+        return AI_MADE
+    if any(step.refine and step.refine["strength"] > 0 for step in layer.chain):
+        return AI_EDITED
+    return AI_ENHANCED if layer.kind != Layer.Kind.BASE else ""

@@ -1,0 +1,7 @@
+"""What the database holds of pieces and their layers."""
+
+from enamel.library.models.layers import Layer
+from enamel.library.models.overlays import KeptMask, LaidFile
+from enamel.library.models.pieces import Piece, ScheduleStep
+
+__all__ = ["KeptMask", "LaidFile", "Layer", "Piece", "ScheduleStep"]

@@ -1,0 +1,44 @@
+"""Pieces as they are looked for: by words, mark and tag, in an order."""
+
+from typing import Any
+
+from django.http import QueryDict
+
+from enamel.library.models import Piece
+from enamel.library.models.pieces import PieceQuerySet
+
+SORTS = {
+    "newest": ("Newest first", ["-created"]),
+    "oldest": ("Oldest first", ["created"]),
+    "title": ("By title", ["title", "-created"]),
+    "mark": ("Keep, maybe, unmarked, drop", ["mark_order", "-created"]),
+}
+
+
+class Finding:
+    """What is looked for among an artist's pieces."""
+
+    def __init__(self, own: PieceQuerySet, asked: QueryDict) -> None:
+        self.own = own
+        self.asked = {name: asked.get(name, "") for name in ("q", "mark", "tag", "sort")}
+
+    @property
+    def found(self) -> PieceQuerySet:
+        asked = self.asked
+        found = self.own.found(asked["q"])
+        if asked["mark"]:
+            found = found.filter(mark="" if asked["mark"] == "none" else asked["mark"])
+        if asked["tag"]:
+            found = found.filter(tags__contains=[asked["tag"]])
+        _, order = SORTS.get(asked["sort"], SORTS["newest"])
+        return found.by_mark().order_by(*order)
+
+    @property
+    def shown(self) -> dict[str, Any]:
+        """What was asked, and what else could be."""
+        return {
+            "asked": self.asked,
+            "sorts": [(name, words) for name, (words, _) in SORTS.items()],
+            "marks": [*Piece.Mark.choices, ("none", "Unmarked")],
+            "tags": self.own.tags_used(),
+        }

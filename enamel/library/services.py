@@ -1,0 +1,272 @@
+"""Pieces in and out: imported from files, split, duplicated, deleted and restored."""
+
+import shutil
+from collections.abc import Callable, Iterable
+from dataclasses import replace
+from pathlib import Path
+from typing import Any
+
+from django.conf import settings
+from django.contrib.auth.base_user import AbstractBaseUser
+from django.core.files import File
+from django.db import DEFAULT_DB_ALIAS, transaction
+from django.db.models import FileField
+from django.db.models.deletion import Collector
+from django.db.models.fields.files import FieldFile
+from django.utils import timezone
+
+from enamel.core import ENGINE_VERSION
+from enamel.core.errors import require
+from enamel.core.export.file import export
+from enamel.core.export.output import FileFormat, Output
+from enamel.core.geometry import Box
+from enamel.core.imaging.canvas import Canvas
+from enamel.core.intake.cuts import LEAST_CELL, Cuts, find_cuts
+from enamel.core.intake.likeness import NEAR_BITS, distance, likeness, perceptual_hash
+from enamel.core.intake.made import made
+from enamel.core.intake.pixels import FileFacts, examine, read_canvas
+from enamel.core.intake.subject import guessed
+from enamel.core.intake.xmp import AI_MADE, PREVIEW_COPY, SOURCE_TYPE, properties
+from enamel.core.schedule import address
+from enamel.library.layers import add_layer, canvas_of, piece_work
+from enamel.library.models import Layer, Piece
+from enamel.library.queue import enqueue_preparation
+from enamel.library.signals import piece_deleted
+from enamel.storage.files import keep_file
+from enamel.storage.scratch import passing, stored
+from enamel.uploads.models import Upload
+from enamel.uploads.services import keep
+
+SPLIT_FORMAT = FileFormat.PNG
+AT_ONCE_MEGAPIXELS = 24.0
+"""Pictures up to this size are read while the browser waits: it takes a second or two."""
+
+
+def receive_picture(owner: AbstractBaseUser, file: File, name: str) -> Piece | Upload:  # type: ignore[type-arg]
+    """Return a new piece from a picture file, or for a large file an upload that a worker reads.
+
+    Raises
+    ------
+    Refusal
+        When the file can't be used; nothing is kept then.
+    """
+    with passing("import") as folder:
+        path = stored(file, folder / "original")
+        facts = examine(path, settings.IMPORT_LIMITS)
+        if facts.size.megapixels <= AT_ONCE_MEGAPIXELS:
+            return from_file(owner.pk, path, name, facts=facts)
+        return keep(owner, path, Upload.Kind.PICTURE, name)
+
+
+def import_picture(owner: AbstractBaseUser, upload: File, name: str) -> Piece:  # type: ignore[type-arg]
+    """A new piece from a picture file, with its base layer. The file is kept byte for byte.
+
+    Raises
+    ------
+    Refusal
+        When the file can't be used; nothing is kept then.
+    """
+    with passing("import") as folder:
+        return from_file(owner.pk, stored(upload, folder / "original"), name)
+
+
+def from_file(
+    owner_id: int,
+    path: Path,
+    name: str,
+    *,
+    facts: FileFacts | None = None,
+    read: Callable[[Path, Path], None] | None = None,
+    on_saved: Callable[[Piece], None] = lambda piece: None,
+) -> Piece:
+    """A piece from a local file, which moves into storage.
+
+    Parameters
+    ----------
+    facts : what the file says of itself, where that is known; looking takes a while.
+    read : decodes the file at the first path into a canvas at the second, elsewhere than in this process.
+    on_saved : what is done with the piece in the transaction that saves it, with the job that prepares
+        its base.
+    """
+    facts = facts or examine(path, settings.IMPORT_LIMITS)
+    base = path.with_name("base.npy")
+    if read is None:
+        canvas = read_canvas(path, facts, base)
+    else:
+        read(path, base)
+        canvas = Canvas(base)
+    cuts = find_cuts(canvas)
+    text = dict(facts.text)
+    how_made = made(text)
+    piece = Piece(
+        owner_id=owner_id,
+        title=Path(name).stem[:200] or "Untitled",
+        base_name=Path(name).name[:255],
+        base_facts=facts_as_json(replace(facts, size=canvas.size)),
+        made=how_made.to_json(),
+        made_by_model=_made_by_model(text),
+        subject=guessed(canvas, how_made.prompt),
+        likeness=perceptual_hash(canvas),
+        cuts=cuts_as_json(cuts) if cuts.count > 1 else None,
+    )
+    piece.copy_of = _original_of(piece, canvas)
+    keep_file(piece.base_file, path, f"{piece.pk}.{facts.format.lower()}")
+    try:
+        with transaction.atomic():
+            piece.save()
+            enqueue_preparation(_add_base(piece, canvas))
+            on_saved(piece)
+    except Exception:
+        piece.base_file.storage.delete(str(piece.base_file.name))
+        raise
+    return piece
+
+
+def _add_base(piece: Piece, canvas: Canvas) -> Layer:
+    digest = canvas.digest()
+    return add_layer(
+        piece,
+        canvas,
+        kind=Layer.Kind.BASE,
+        recipe={"engine": ENGINE_VERSION, "base": digest},
+        address=address("base", digest),
+    )
+
+
+def _made_by_model(text: dict[str, str]) -> bool:
+    """Whether a model made the picture: as its IPTC source type says; if it has none, most likely."""
+    said = properties(text.get("XMP", "")).get("DigitalSourceType", "")
+    return not said.startswith(SOURCE_TYPE) or said == AI_MADE
+
+
+def _original_of(piece: Piece, canvas: Canvas) -> Piece | None:
+    """The largest of the owner's other pieces of which this picture is a smaller or equal copy."""
+    found: list[Piece] = []
+    others = Piece.objects.filter(owner_id=piece.owner_id, deleted_at=None, likeness__isnull=False)
+    for other in others.only("id", "likeness"):
+        if distance(piece.likeness or 0, other.likeness or 0) > NEAR_BITS:
+            continue
+        with canvas_of(other.base) as original:
+            alike = likeness(canvas, original)
+        if alike.copies and alike.ratio <= 1:
+            found.append(other)
+    return max(found, key=lambda other: other.base.width, default=None)
+
+
+def facts_as_json(facts: FileFacts) -> dict[str, Any]:
+    """The facts as they are stored with the piece."""
+    return {
+        "format": facts.format,
+        "media_type": facts.media_type,
+        "width": facts.size.width,
+        "height": facts.size.height,
+        "bits": facts.bits,
+        "mode": facts.mode,
+        "alpha": facts.has_alpha,
+        "profile": facts.profile,
+        "text": dict(facts.text),
+        "preview": properties(facts.text.get("XMP", "")).get("Label") == PREVIEW_COPY,
+    }
+
+
+def cuts_as_json(cuts: Cuts) -> dict[str, list[list[int]]]:
+    return {name: [list(span) for span in getattr(cuts, name)] for name in ("columns", "rows")}
+
+
+def split(piece: Piece, cuts: Cuts) -> list[Piece]:
+    """A piece of its own from each candidate of a contact sheet; the sheet itself stays as it is.
+
+    Raises
+    ------
+    Refusal
+        When a candidate would be too small or lie outside the sheet; nothing is made then.
+    """
+    boxes = cuts.boxes()
+    whole = Box.whole(piece.base.size)
+    for number, box in enumerate(boxes, 1):
+        require(whole.contains(box) and min(box.size) >= LEAST_CELL, f"candidate {number}", str(box),
+                f"inside the picture and at least {LEAST_CELL} px on each side")  # fmt: skip
+    found = []
+    with passing("split") as folder, canvas_of(piece.base) as sheet:
+        for number, box in enumerate(boxes, 1):
+            part = Canvas.create(folder / "part.npy", Box.whole(box.size), sheet.channels)
+            for band in part.bands():
+                part.write(band, sheet.read(Box(box.x, box.y + band.y, band.width, band.height)))
+            path = folder / "original"
+            bits = 16 if piece.base_facts["bits"] > 8 else 8
+            export(part, path, output=Output(SPLIT_FORMAT, bits))
+            part.close()
+            made_piece = from_file(piece.owner_id, path, f"{piece.title} {number}.png")
+            made_piece.made = piece.made | {"size": ""}
+            made_piece.made_by_model = piece.made_by_model
+            made_piece.tags, made_piece.subject = piece.tags, piece.subject
+            made_piece.save(update_fields=["made", "made_by_model", "tags", "subject"])
+            found.append(made_piece)
+    piece.cuts = None
+    piece.save(update_fields=["cuts"])
+    return found
+
+
+def duplicate(piece: Piece) -> Piece:
+    """A new piece with the same base, settings, print, notes and tags, and no other layers."""
+    twin = Piece.objects.get(pk=piece.pk)
+    base = piece.base
+    twin.pk = twin.id = Piece._meta.get_field("id").get_default()
+    twin._state.adding = True
+    twin.title = f"{piece.title[:190]}, copy"
+    twin.created, twin.step, twin.copy_of = timezone.now(), 0, None
+    suffix = Path(piece.base_file.name).suffix
+    with piece.base_file.open("rb") as file:
+        twin.base_file.save(f"{twin.pk}{suffix}", File(file), save=False)
+    with passing("twin") as folder, canvas_of(base) as canvas:
+        copied = folder / "base.npy"
+        shutil.copyfile(canvas.path, copied)
+        with transaction.atomic():
+            twin.save(force_insert=True)
+            enqueue_preparation(_add_base(twin, Canvas(copied)))
+    return twin
+
+
+def restore(piece: Piece) -> None:
+    piece.deleted_at = None
+    piece.save(update_fields=["deleted_at"])
+
+
+def delete_pieces(pieces: Iterable[Piece]) -> None:
+    """Delete pieces; they can be restored for a while. Work on them stops."""
+    for piece in pieces:
+        piece_deleted.send(Piece, piece=piece)
+        piece.deleted_at = timezone.now()
+        piece.save(update_fields=["deleted_at"])
+
+
+def delete_for_good() -> int:
+    """Delete pieces whose time to be restored has passed, with all their files; return how many."""
+    gone = list(Piece.objects.past_return())
+    for piece in gone:
+        files = _stored_files(piece)
+        piece.delete()
+        for file in files:
+            if not _is_used(file):
+                file.storage.delete(str(file.name))
+        shutil.rmtree(piece_work(piece), ignore_errors=True)
+    return len(gone)
+
+
+def _stored_files(piece: Piece) -> list[FieldFile]:
+    """Return the stored files of a piece and of every row that is deleted with it."""
+    collector = Collector(using=DEFAULT_DB_ALIAS)
+    collector.collect([piece])
+    rows = [row for rows in collector.data.values() for row in rows]
+    rows += [row for rows in collector.fast_deletes for row in rows]
+    found = []
+    for row in rows:
+        fields = [field for field in row._meta.concrete_fields if isinstance(field, FileField)]
+        found += [getattr(row, field.name) for field in fields]
+    return [file for file in found if file]
+
+
+def _is_used(file: FieldFile) -> bool:
+    """Return whether a row that is left has the same stored file."""
+    same = {file.field.name: file.name}
+    return type(file.instance)._base_manager.filter(**same).exists()

@@ -1,0 +1,8 @@
+"""Signals of the library, for apps above it that keep work on pieces."""
+
+from django.dispatch import Signal
+
+piece_deleted = Signal()
+"""Sent with ``piece`` when a piece is deleted and can still be restored: its work should stop."""
+layer_added = Signal()
+"""Sent with ``layer`` when a coat's layer was stored."""

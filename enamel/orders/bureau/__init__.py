@@ -1,0 +1,1 @@
+"""Coats sent to a remote renderer."""

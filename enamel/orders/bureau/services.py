@@ -1,0 +1,194 @@
+"""What artists may do with coats at the bureau: ask for offers, order within a limit, cancel, keep, leave."""
+
+from dataclasses import dataclass
+from datetime import datetime
+
+from django.db import transaction
+from django.utils import timezone
+
+from enamel.core.errors import Refusal
+from enamel.core.fields import to_json
+from enamel.core.networks.cards import cards
+from enamel.core.schedule import Coat
+from enamel.library.models import Layer
+from enamel.orders.clients import answers
+from enamel.orders.clients.known import ACCOUNT, TERMS, Known, known
+from enamel.orders.models import SentCoat, SpendingLimit
+from enamel.orders.queue import enqueue_sent_coat
+
+MOST_LIMIT_CENTS = 1_000_000
+BYTES_PER_SAMPLE = 2
+State = SentCoat.State
+
+
+@dataclass(frozen=True, slots=True)
+class Account:
+    """How things stand with money, in cents."""
+
+    at_bureau: Known[answers.Account]
+    """What the bureau says of the house's account, and how old that is."""
+    spent_cents: int
+    """By the artist this month, coats under way included."""
+    limit_cents: int
+
+    @property
+    def balance_cents(self) -> int | None:
+        """What is left at the bureau; None where that is not known."""
+        return self.at_bureau.answer.balance_cents if self.at_bureau.answer else None
+
+    @property
+    def currency(self) -> str:
+        return self.at_bureau.answer.currency if self.at_bureau.answer else "EUR"
+
+    @property
+    def left_cents(self) -> int:
+        """What the artist may still spend this month."""
+        return max(0, self.limit_cents - self.spent_cents)
+
+
+def account(owner_id: int) -> Account:
+    """Return what an artist has spent this month, and what is known of the account at the bureau."""
+    return Account(
+        at_bureau=known(ACCOUNT, answers.Account),
+        spent_cents=SentCoat.objects.spent_cents(owner_id, _this_month()),
+        limit_cents=SpendingLimit.of(owner_id),
+    )
+
+
+def terms() -> Known[answers.Terms]:
+    """Return what is known of the bureau's conditions."""
+    return known(TERMS, answers.Terms)
+
+
+def set_limit(owner_id: int, cents: int) -> None:
+    """Change what an artist means to spend in a month."""
+    if not 0 <= cents <= MOST_LIMIT_CENTS:
+        raise Refusal(f"The limit can be from 0 to {MOST_LIMIT_CENTS // 100} a month.")
+    SpendingLimit.objects.update_or_create(owner_id=owner_id, defaults={"cents": cents})
+
+
+def ask_for_offer(start: Layer, coat: Coat) -> SentCoat:
+    """Have the bureau asked for an offer for laying a coat on a layer.
+
+    A worker asks. Only figures are sent: sizes and settings, no pixels, no words.
+    """
+    with transaction.atomic():
+        sent = SentCoat.objects.create(
+            piece=start.piece, start=start, frozen=to_json(coat), state=State.ASKING
+        )
+        enqueue_sent_coat(sent)
+    return sent
+
+
+def order(sent: SentCoat) -> None:
+    """Take an offer: within the month's limit, and once, however often it is asked for.
+
+    Raises
+    ------
+    Refusal
+        When the offer has expired or would go beyond the limit. Nothing is sent then.
+    """
+    with transaction.atomic():
+        # the artist's limit is the lock, so that two offers at once can't both just fit
+        owner = sent.piece.owner_id
+        SpendingLimit.objects.get_or_create(owner_id=owner)
+        limit = SpendingLimit.objects.select_for_update().get(owner_id=owner)
+        locked = SentCoat.objects.select_for_update().get(pk=sent.pk)
+        if locked.state != State.OFFERED:
+            return
+        if locked.expired:
+            raise Refusal("This offer has expired. Nothing was sent; ask for another.")
+        spent = SentCoat.objects.spent_cents(owner, _this_month())
+        if spent + locked.cents > limit.cents:
+            raise Refusal(
+                f"This month's limit is {_money(limit.cents, locked)} and {_money(spent, locked)} of it "
+                f"are spent; this offer of {_money(locked.cents, locked)} would go beyond. Nothing was "
+                "sent; raise the limit, or fire the coat here."
+            )
+        now = timezone.now()
+        locked.state, locked.ordered, locked.moved = State.WAITING, now, now
+        locked.charged_cents = locked.cents
+        locked.save(update_fields=["state", "ordered", "moved", "charged_cents"])
+        enqueue_sent_coat(locked)
+
+
+def cancel(sent: SentCoat) -> None:
+    """Cancel an order that is under way.
+
+    A worker tells the bureau, again and again until it is known what the bureau still charges.
+    """
+    with transaction.atomic():
+        if sent.transition(
+            State.CANCELLING, only_from=SentCoat.UNDER_WAY, news="", moved=timezone.now()
+        ):
+            enqueue_sent_coat(sent)
+
+
+def keep(sent: SentCoat) -> None:
+    """Have a layer made of what came back, in spite of what speaks against it."""
+    _open_again(sent, State.DOUBTED, "There is nothing here to be kept.")
+
+
+def try_again(sent: SentCoat) -> None:
+    """Go on with a coat that failed: it is the same order, charged once."""
+    _open_again(sent, State.FAILED, "This coat did not fail, so it can't be tried again.")
+
+
+def _open_again(sent: SentCoat, state: str, otherwise: str) -> None:
+    with transaction.atomic():
+        locked = SentCoat.objects.select_for_update().get(pk=sent.pk)
+        if locked.state != state:
+            raise Refusal(otherwise)
+        locked.state = State.FETCHING if locked.pixels else State.WAITING
+        locked.error, locked.spoilt, locked.moved = "", 0, timezone.now()
+        locked.save(update_fields=["state", "error", "spoilt", "moved"])
+        enqueue_sent_coat(locked)
+
+
+def leave(sent: SentCoat) -> None:
+    """Dismiss an offer, or a coat that ended; what came back and was not kept is deleted.
+
+    What was charged still counts this month. An order that failed is cancelled at the bureau.
+    """
+    if sent.under_way or sent.state == State.CANCELLING:
+        raise Refusal("This coat is under way; cancel it first.")
+    files = [field for field in (sent.pixels, sent.preview) if field]
+    with transaction.atomic():
+        locked = SentCoat.objects.select_for_update().get(pk=sent.pk)
+        if locked.state != sent.state:
+            return
+        if locked.state == State.FAILED and (locked.charged_cents or locked.uncertain):
+            locked.state, locked.moved, locked.news = State.CANCELLING, timezone.now(), ""
+            enqueue_sent_coat(locked)
+        elif not locked.charged_cents:
+            locked.delete()
+        elif locked.state != State.DONE:
+            locked.state = State.LEFT
+        if locked.pk:
+            locked.pixels, locked.preview = "", ""
+            locked.save(update_fields=["state", "moved", "news", "pixels", "preview"])
+    for field in files:
+        field.storage.delete(str(field.name))
+
+
+def other_models(sent: SentCoat) -> list[str]:
+    """Names of models that the bureau has in another version than this house, so that pixels differ."""
+    here = {card.name: card.sha256 for card in cards()}
+    there = {one["name"]: one["sha256"] for one in sent.terms.get("models", [])}
+    coat = sent.coat
+    used = [coat.upscaler, *([coat.mix.upscaler] if coat.mix else [])]
+    used += [coat.refinement.model] if coat.refinement else []
+    return [name for name in used if here.get(name, "") != there.get(name, "")]
+
+
+def megabytes(sent: SentCoat) -> float:
+    """Return the most bytes that are sent: 16 bits a sample; packed without loss it is less."""
+    return sum(layer.size.megapixels * BYTES_PER_SAMPLE * 3 for layer in sent.files.values())
+
+
+def _this_month() -> datetime:
+    return timezone.localtime().replace(day=1, hour=0, minute=0, second=0, microsecond=0)
+
+
+def _money(cents: int, sent: SentCoat) -> str:
+    return f"{cents / 100:.2f} {sent.currency}"

@@ -1,0 +1,428 @@
+"""A coat at the bureau, carried on by workers: offered, ordered, sent, fetched, checked, kept, cancelled."""
+
+import shutil
+import time
+from datetime import timedelta
+from http import HTTPStatus
+from pathlib import Path
+from typing import Any
+from urllib.parse import quote
+from uuid import UUID
+
+from django.conf import settings
+from django.core.files.base import ContentFile
+from django.db import transaction
+from django.utils import timezone
+
+from enamel.core import ENGINE_VERSION
+from enamel.core.checks.returned import compare_returned
+from enamel.core.errors import Refusal
+from enamel.core.export.file import export
+from enamel.core.export.output import FileFormat, Output
+from enamel.core.fields import to_json
+from enamel.core.files import hash_of
+from enamel.core.geometry import Box
+from enamel.core.imaging.canvas import Canvas
+from enamel.core.imaging.encoded import webp_of
+from enamel.core.imaging.reduce import reduced
+from enamel.core.intake.pixels import Limits, examine
+from enamel.core.intake.reading import read_apart
+from enamel.core.schedule import address
+from enamel.firings.checking import check_layer
+from enamel.jobs.errors import describe_error
+from enamel.library.layers import add_layer, canvas_in, canvas_of, prepare
+from enamel.library.models import Layer
+from enamel.orders.clients import answers, known, sending
+from enamel.orders.clients.client import (
+    Rejected,
+    Retryable,
+    ServiceClient,
+    ServiceError,
+    Unknown,
+    pause_after,
+)
+from enamel.orders.clients.sending import Turn, send_file
+from enamel.orders.models import SentCoat
+from enamel.storage.files import keep_file
+
+SENT = Output(FileFormat.PNG, bits=16, speaks=False)
+"""How pictures are sent: without metadata, so that nothing says whose or what they are."""
+LONGEST_WAIT = timedelta(hours=6)
+"""After which a coat that has not moved is given up."""
+MOST_SPOILT = 3
+"""A result that came so often with a wrong checksum is given up."""
+MOST_BYTES = 4 * 10**9
+ANY = 10**9
+"""No limit on a picture's size: it has to be the one that was ordered."""
+PREVIEW_PX = 1400
+WHILE_RENDERING_SECONDS = 2.0
+State = SentCoat.State
+
+
+def get_on(sent_id: UUID) -> float | None:
+    """Carry a coat on by some seconds. Safe to repeat.
+
+    The bureau knows an order by its key, so nothing is charged twice; files go on behind the last byte
+    that arrived.
+
+    Returns
+    -------
+    In how many seconds it wants to be carried on; None once it is settled.
+    """
+    sent = SentCoat.objects.filter(pk=sent_id).open().select_related("piece", "start").first()
+    if sent is None:
+        return None
+    work = Path(settings.KILN_WORK) / "bureau" / str(sent.pk)
+    work.mkdir(parents=True, exist_ok=True)
+    job = OrderJob(sent, known.bureau(), work)
+    pause: float | None = None
+    try:
+        pause = job.step()
+    except Cancelled:
+        pause = 0.0
+    except Retryable as error:
+        pause = job.wait(str(error), error.pause)
+    except Unknown as error:
+        pause = job.wait(f"{error} It is asked again until it is known.", 2.0)
+    except Rejected as error:
+        job.fail(f"The bureau does not go on with it: {error} {what_it_costs(sent)}")
+    except Exception as error:
+        job.fail(describe_error(error, f"coat {sent_id} at the bureau"))
+    if pause is None:
+        shutil.rmtree(work, ignore_errors=True)
+    return pause
+
+
+class Cancelled(Exception):
+    """The artist has cancelled the order meanwhile."""
+
+
+class OrderJob:
+    """One coat at the bureau, for one turn of its job.
+
+    Parameters
+    ----------
+    work : folder for the files on their way; what is missing there is made again.
+    """
+
+    def __init__(self, sent: SentCoat, client: ServiceClient, work: Path) -> None:
+        self.sent = sent
+        self.work = work
+        self.client = client
+        self.turn = Turn()
+
+    def step(self) -> float | None:
+        """Go as far as there is time for; return the pause until the next turn, None at the end."""
+        if self.sent.state == State.ASKING:
+            self._ask_for_offer()
+            return None
+        if self.sent.state == State.CANCELLING:
+            self._cancel()
+            return None
+        if timezone.now() - self.sent.moved > LONGEST_WAIT:
+            reason = "The bureau did not go on with this coat for six hours; it was cancelled."
+            self._move(State.CANCELLING, error=reason, moved=timezone.now())
+            return 0.0
+        if self.sent.pixels:
+            keep_layer(self.sent)
+            return None
+        if not self.sent.number:
+            try:
+                self._place()
+            except Rejected as error:
+                self.fail(
+                    f"The bureau does not take it: {error} Nothing was charged and no picture was "
+                    "sent.", charged_cents=0, uncertain=False,
+                )  # fmt: skip
+                return None
+            self._move(State.SENDING, news="")
+        if not self._upload():
+            return 0.0
+        answer = self._awaited()
+        if answer is None:
+            return WHILE_RENDERING_SECONDS
+        if answer.state != "done" or answer.result is None:
+            self._update(charged_cents=answer.charged_cents)
+            charged = (
+                "Nothing is charged." if not answer.charged_cents else what_it_costs(self.sent)
+            )
+            self.fail(f"The bureau did not lay this coat: {answer.reason} {charged}")
+            return None
+        return self._fetch(answer.result)
+
+    def wait(self, news: str, pause: float) -> float:
+        """Say what is waited for; return the pause, longer the longer nothing has moved."""
+        still = (timezone.now() - self.sent.moved).total_seconds()
+        SentCoat.objects.filter(pk=self.sent.pk).open().update(news=news[:300])
+        return max(pause, pause_after(still))
+
+    def fail(self, error: str, **fields: Any) -> None:
+        """End it with a reason, unless it is being cancelled."""
+        only_from = (State.ASKING, *SentCoat.UNDER_WAY)
+        self.sent.transition(
+            State.FAILED, only_from=only_from, error=error, news="", ended=timezone.now(), **fields
+        )
+
+    # offer and order --------------------------------------------------------------------------
+
+    def _ask_for_offer(self) -> None:
+        """Get an offer, or the reason why there is none."""
+        coat, start = self.sent.coat, self.sent.start
+        bare = {"width": start.width, "height": start.height, "coat": to_json(coat.bare)}
+        try:
+            terms = self.client.ask("GET", "/v1/terms", answers.Terms)
+            offer = self.client.ask("POST", "/v1/offers", answers.Offer, body=bare)
+        except Rejected as error:
+            self.fail(f"The bureau makes no offer: {error} Nothing was sent.")
+        except ServiceError as error:
+            self.fail(
+                f"{error} So there is no offer. Nothing was sent; fire the coat here, or ask "
+                "again later."
+            )
+        else:
+            self.sent.transition(
+                State.OFFERED, only_from=[State.ASKING], terms=answers.as_json(terms),
+                offer=offer.number, cents=offer.cents, currency=offer.currency,
+                seconds=offer.seconds, error="",
+                expires=timezone.now() + timedelta(seconds=offer.expires_in),
+            )  # fmt: skip
+
+    def _place(self) -> None:
+        """Place the order, or find it where it was placed and the answer got lost."""
+        wanted = {
+            "offer": self.sent.offer, "coat": self.sent.frozen,
+            "files": {role: self._facts(role) for role in self.sent.files},
+        }  # fmt: skip
+        before = self.sent.uncertain
+        self._update(uncertain=True)
+        try:
+            order = self.client.ask(
+                "POST", "/v1/orders", answers.RenderOrderAnswer, body=wanted, key=str(self.sent.pk)
+            )
+        except Retryable:
+            self._update(uncertain=before)
+            raise
+        except Unknown as error:
+            raise Unknown(
+                f"{error} Whether the bureau has this order is not known; it is asked for with the "
+                "same key, so that it is charged once."
+            ) from error
+        self._update(
+            number=order.number, charged_cents=order.charged_cents, uncertain=False,
+            moved=timezone.now(),
+        )  # fmt: skip
+
+    def _cancel(self) -> None:
+        """Cancel the order at the bureau, and note what it still charges."""
+        charged = 0
+        if not self.sent.number and self.sent.uncertain:
+            try:
+                self._place()
+            except Rejected:
+                self._update(uncertain=False)
+        if self.sent.number:
+            try:
+                charged = self.client.ask(
+                    "DELETE", self._at(), answers.RenderOrderAnswer
+                ).charged_cents
+            except Rejected as error:
+                if error.status not in (HTTPStatus.NOT_FOUND, HTTPStatus.GONE):
+                    raise Unknown(f"The bureau does not cancel it: {error}") from error
+        self.sent.transition(
+            State.FAILED if self.sent.error else State.LEFT, only_from=[State.CANCELLING],
+            charged_cents=charged, news="", ended=timezone.now(),
+        )  # fmt: skip
+
+    def _at(self, part: str = "") -> str:
+        return f"/v1/orders/{quote(self.sent.number, safe='')}{part}"
+
+    # out --------------------------------------------------------------------------------------
+
+    def _facts(self, role: str) -> dict[str, Any]:
+        path = self._file(role)
+        return {"bytes": path.stat().st_size, "sha256": hash_of(path)}
+
+    def _file(self, role: str) -> Path:
+        """The file of a layer; always the same bytes, on whichever machine it is written."""
+        path = self.work / f"{role}.png"
+        if not path.exists():
+            with canvas_of(self.sent.files[role]) as canvas:
+                export(canvas, path, output=SENT)
+        return path
+
+    def _upload(self) -> bool:
+        """Send what has not arrived; return whether all of it is there."""
+        for role in self.sent.files:
+            path = self._file(role)
+
+            def arrived(role: str = role) -> int | None:
+                order = self._order()
+                if order.state != "awaiting-files":
+                    return None
+                if role not in order.files:
+                    raise Rejected(f"it awaits no file “{role}”.", HTTPStatus.CONFLICT)
+                total = sum(file.bytes for file in order.files.values())
+                self._progress(sum(file.received for file in order.files.values()) / max(1, total))
+                mine = order.files[role]
+                return None if mine.received >= mine.bytes else mine.received
+
+            with path.open("rb") as file:
+                at, size = self._at(f"/files/{role}"), path.stat().st_size
+                if not send_file(self.client, at, file, size, arrived, self.turn):
+                    return False
+        return True
+
+    # there ------------------------------------------------------------------------------------
+
+    def _order(self) -> answers.RenderOrderAnswer:
+        return self.client.ask("GET", self._at(), answers.RenderOrderAnswer)
+
+    def _awaited(self) -> answers.RenderOrderAnswer | None:
+        """What the bureau says once it is done with it; None while it is not."""
+        if self.sent.state == State.FETCHING:
+            return self._order()
+        while True:
+            order = self._order()
+            if order.state in ("done", "failed", "cancelled"):
+                return order
+            news = f"Number {order.place} in the bureau's queue." if order.place else ""
+            if (self.sent.state, self.sent.news) != (State.RENDERING, news):
+                self._move(State.RENDERING, news=news)
+            self._progress(order.share)
+            if self.turn.over:
+                return None
+            time.sleep(sending.PAUSE_SECONDS)
+
+    # back -------------------------------------------------------------------------------------
+
+    def _fetch(self, result: answers.Result) -> float | None:
+        """Fetch the result and check it: length, checksum, size, drift."""
+        self._move(State.FETCHING, news="")
+        path = self.work / "result.png"
+        seconds = self.turn.seconds_left + 1
+        whole = self.client.fetch(self._at("/result"), path, result.bytes, seconds)
+        self._progress(path.stat().st_size / result.bytes)
+        if not whole:
+            return 0.0
+        if hash_of(path) != result.sha256:
+            path.unlink()
+            self._update(
+                spoilt=self.sent.spoilt + 1, news="It came with a wrong checksum; fetched again."
+            )
+            if self.sent.spoilt >= MOST_SPOILT:
+                self.fail(
+                    f"The result came with a wrong checksum {MOST_SPOILT} times. "
+                    f"{what_it_costs(self.sent)}"
+                )
+                return None
+            return 0.0
+        self._receive(path)
+        return None
+
+    def _receive(self, path: Path) -> None:
+        """Make a layer of a result, or put it before the artist when it is not what was sent."""
+        sent, into = self.sent, self.work / "result.npy"
+        limits = Limits(max_bytes=MOST_BYTES, max_megapixels=ANY, max_side=ANY)
+        size = examine(path, limits).size
+        if size != sent.size:
+            raise Refusal(
+                f"The bureau sent {size}, where {sent.size} were ordered. It did not become a layer. "
+                f"{what_it_costs(sent)}"
+            )
+        read_apart(path, into, limits, lambda share: None)
+        canvas = Canvas(into)
+        with canvas_of(sent.start) as start:
+            compared = compare_returned(start, canvas)
+        sent.compared = compared.to_json()
+        sent.preview.save(f"{sent.pk}.webp", ContentFile(_preview(canvas)), save=False)
+        canvas.close()
+        keep_file(sent.pixels, into, f"{sent.pk}.npy")
+        doubts = compared.doubts
+        kept = sent.transition(
+            State.DOUBTED if doubts else State.FETCHING, only_from=[State.FETCHING],
+            compared=sent.compared, preview=sent.preview.name, pixels=sent.pixels.name,
+            error=" ".join(doubts), share=1.0, news="", ended=timezone.now(),
+        )  # fmt: skip
+        if not kept:
+            for field in (sent.pixels, sent.preview):
+                field.storage.delete(str(field.name))
+            raise Cancelled
+        if not doubts:
+            keep_layer(sent)
+
+    # state ------------------------------------------------------------------------------------
+
+    def _progress(self, share: float) -> None:
+        """Note how far it is; what does not move for long is given up."""
+        if share != self.sent.share:
+            self._update(share=share, moved=timezone.now())
+
+    def _update(self, **fields: Any) -> None:
+        """Note facts of the order, also of one that is being cancelled."""
+        SentCoat.objects.filter(pk=self.sent.pk).update(**fields)
+        for name, value in fields.items():
+            setattr(self.sent, name, value)
+
+    def _move(self, state: str, **fields: Any) -> None:
+        """Move on to a state, unless the artist has cancelled meanwhile."""
+        if not self.sent.transition(state, only_from=SentCoat.UNDER_WAY, **fields):
+            raise Cancelled
+
+
+def keep_layer(sent: SentCoat) -> None:
+    """Make a layer of what came back, unless the artist has cancelled meanwhile.
+
+    Raises
+    ------
+    Cancelled
+    """
+    start, coat = sent.start, sent.coat
+    came = sent.pixels
+    with canvas_in(came) as canvas:
+        digest = canvas.digest()
+    name = address("bureau", start.sha256, to_json(coat), digest)
+    with transaction.atomic():
+        if not sent.transition(State.DONE, only_from=[State.FETCHING], pixels="", error=""):
+            raise Cancelled
+        layer = sent.piece.layer_at(name)
+        if layer is None:
+            work = Path(settings.KILN_WORK) / "bureau" / f"{sent.pk}.npy"
+            with canvas_in(came) as canvas:
+                shutil.copyfile(canvas.path, work)
+            refine = coat.refinement
+            seconds = (sent.ended or timezone.now()) - (sent.ordered or sent.created)
+            layer = add_layer(
+                sent.piece, Canvas(work), kind=Layer.Kind.COAT, parent=start, address=name,
+                recipe={
+                    "engine": ENGINE_VERSION, "coat": to_json(coat), "size": list(sent.size),
+                    "bureau": sent.recipe_mark,
+                },
+                model=refine.model if refine else "", seed=refine.seed if refine else None,
+                seconds=seconds.total_seconds(),
+            )  # fmt: skip
+        SentCoat.objects.filter(pk=sent.pk).update(result=layer)
+        sent.result = layer
+    prepare(layer)
+    check_layer(layer)
+    came.storage.delete(str(came.name))
+
+
+def _preview(canvas: Canvas) -> bytes:
+    scale = min(1.0, PREVIEW_PX / max(canvas.size))
+    small = canvas.size.scaled(scale)
+    whole = canvas.read(Box.whole(canvas.size)) if scale == 1 else reduced(canvas, small)
+    return webp_of(whole, PREVIEW_PX)
+
+
+def what_it_costs(sent: SentCoat) -> str:
+    """Say what was charged for a coat that did not come to anything."""
+    facts = SentCoat.objects.values_list("number", "charged_cents", "uncertain").get(pk=sent.pk)
+    number, cents, uncertain = facts
+    if uncertain:
+        return "Whether the bureau has the order is not known; tried again it is charged once."
+    if not cents:
+        return "Nothing is charged."
+    return (
+        f"The bureau has charged {cents / 100:.2f} {sent.currency} for its order {number}. Try again, "
+        "which costs nothing more, or take it up with the bureau."
+    )

@@ -1,0 +1,1 @@
+"""Clients of external services: bounded in bytes and time, certain about what is not known."""

@@ -1,0 +1,97 @@
+"""What is known of the services outside: read by pages at once, asked by a worker now and then."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Generic, TypeVar
+
+from django.conf import settings
+from django.utils import timezone
+from pydantic import BaseModel, ValidationError
+
+from enamel.orders.clients.answers import Account, PriceList, Terms, as_json
+from enamel.orders.clients.client import ServiceClient, ServiceError
+from enamel.orders.models import ServiceAnswer
+from enamel.orders.models.services import OLD
+from enamel.orders.queue import enqueue_question
+
+Form = TypeVar("Form", bound=BaseModel)
+PRICES, TERMS, ACCOUNT = "shop prices", "bureau terms", "bureau account"
+
+
+def shop() -> ServiceClient:
+    """Return a client of the print shop."""
+    return ServiceClient(settings.PRINT_SHOP, "the print shop")
+
+
+def bureau() -> ServiceClient:
+    """Return a client of the remote renderer."""
+    return ServiceClient(settings.BUREAU, "the bureau", settings.BUREAU_KEY)
+
+
+@dataclass(frozen=True, slots=True)
+class Question:
+    """Something that is asked of a service again and again."""
+
+    client: Callable[[], ServiceClient]
+    address: Callable[[], str]
+    path: str
+    form: type[BaseModel]
+
+
+QUESTIONS = {
+    PRICES: Question(shop, lambda: settings.PRINT_SHOP, "/v1/price-list", PriceList),
+    TERMS: Question(bureau, lambda: settings.BUREAU, "/v1/terms", Terms),
+    ACCOUNT: Question(bureau, lambda: settings.BUREAU, "/v1/account", Account),
+}
+
+
+@dataclass(frozen=True, slots=True)
+class Known(Generic[Form]):
+    """An answer and how old it is."""
+
+    answer: Form | None
+    """None while there was none from the service that is set now."""
+    answered: datetime | None = None
+    error: str = ""
+    """Why the last time brought no answer; empty when it did."""
+    asking: bool = False
+    """Whether it was never asked yet."""
+
+    @property
+    def recent(self) -> bool:
+        """Whether the answer came within the last minute."""
+        return self.answered is not None and timezone.now() - self.answered < OLD
+
+
+def known(question: str, form: type[Form]) -> Known[Form]:
+    """Return what is known, at once; have a worker ask again when that is old."""
+    kept = ServiceAnswer.objects.filter(question=question).first()
+    if kept is not None and kept.address != QUESTIONS[question].address():
+        kept = None
+    if kept is None or kept.old:
+        enqueue_question(question)
+    if kept is None:
+        return Known(None, asking=True)
+    try:
+        answer = None if kept.answer is None else form.model_validate(kept.answer)
+    except ValidationError:  # kept by another version
+        answer = None
+    return Known(answer, kept.answered, kept.error)
+
+
+def ask(question: str) -> None:
+    """Ask a service and keep what it says. A worker's job."""
+    asked = QUESTIONS[question]
+    now = timezone.now()
+    facts: dict[str, object] = {"address": asked.address()[:300], "asked": now, "error": ""}
+    try:
+        facts |= {
+            "answer": as_json(asked.client().ask("GET", asked.path, asked.form)), "answered": now,
+        }  # fmt: skip
+    except ServiceError as error:
+        facts["error"] = str(error)[:400]
+        kept = ServiceAnswer.objects.filter(question=question).first()
+        if kept is not None and kept.address != facts["address"]:
+            facts |= {"answer": None, "answered": None}
+    ServiceAnswer.objects.update_or_create(question=question, defaults=facts)

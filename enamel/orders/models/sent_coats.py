@@ -1,0 +1,170 @@
+"""Coats sent out to the bureau, and what an artist may spend there."""
+
+import uuid
+from datetime import datetime
+from typing import Any
+
+from django.conf import settings as site
+from django.db import models
+from django.db.models import Sum
+from django.utils import timezone
+
+from enamel.accounts.people import Person
+from enamel.core.geometry import Size
+from enamel.core.schedule import Coat
+from enamel.jobs.transitions import Transitions
+from enamel.library.models.layers import Layer
+
+USUAL_LIMIT_CENTS = 2000
+
+
+class SentCoatQuerySet(models.QuerySet["SentCoat"]):
+    def of(self, person: Person) -> "SentCoatQuerySet":
+        """Coats of the person's own pieces."""
+        return self.filter(piece__owner_id=person.pk, piece__deleted_at=None)
+
+    def open(self) -> "SentCoatQuerySet":
+        """Those that a worker has something to do with."""
+        return self.filter(state__in=SentCoat.OPEN)
+
+    def outlived(self) -> "SentCoatQuerySet":
+        """Offers that nobody took."""
+        offers = self.filter(ordered=None, charged_cents=0, state__in=SentCoat.OFFERS)
+        return offers.filter(expires__lt=timezone.now())
+
+    def spent_cents(self, owner_id: int, since: datetime) -> int:
+        """What an artist's coats cost that were sent out since then, those under way included; deleted
+        pieces count as well."""
+        charged = self.filter(piece__owner_id=owner_id, ordered__gte=since)
+        return charged.aggregate(sum=Sum("charged_cents"))["sum"] or 0
+
+
+class SentCoat(Transitions):
+    """A coat that the bureau is to lay on a layer: offered, ordered, under way, done; or why not."""
+
+    class State(models.TextChoices):
+        ASKING = "asking", "Waiting for an offer"
+        OFFERED = "offered", "Offered"
+        WAITING = "waiting", "Waiting to be sent"
+        SENDING = "sending", "Being sent"
+        RENDERING = "rendering", "At the bureau"
+        FETCHING = "fetching", "Coming back"
+        CANCELLING = "cancelling", "Being cancelled"
+        DOUBTED = "doubted", "Came back, but changed"
+        DONE = "done", "Done"
+        FAILED = "failed", "Failed"
+        LEFT = "left", "Cancelled"
+
+    UNDER_WAY = (State.WAITING, State.SENDING, State.RENDERING, State.FETCHING)
+    """Ordered, and not cancelled."""
+    OPEN = (State.ASKING, *UNDER_WAY, State.CANCELLING)
+    """A worker has something to do with it."""
+    OFFERS = (State.OFFERED, State.FAILED)
+    """Asked for and not ordered; failed where there was no offer."""
+
+    id = models.UUIDField(
+        primary_key=True, default=uuid.uuid4, editable=False,
+        help_text="Also the key by which the bureau charges it once.",
+    )  # fmt: skip
+    piece = models.ForeignKey("library.Piece", models.CASCADE, related_name="sent_coats")
+    start = models.ForeignKey(Layer, models.CASCADE, related_name="+")
+    frozen = models.JSONField(help_text="The coat, every setting spelt out.")
+    terms = models.JSONField(default=dict, help_text="The bureau's conditions at the time.")
+    offer = models.CharField(max_length=60, blank=True, help_text="The offer's number.")
+    cents = models.PositiveIntegerField(default=0, help_text="The offered price.")
+    currency = models.CharField(max_length=3, default="EUR")
+    seconds = models.FloatField(default=0, help_text="How long the bureau says it takes.")
+    expires = models.DateTimeField(default=timezone.now)
+    state = models.CharField(max_length=10, choices=State.choices, default=State.OFFERED)
+    ordered = models.DateTimeField(null=True, blank=True)
+    charged_cents = models.PositiveIntegerField(
+        default=0, help_text="Counts towards the limit from the order on; 0 once given back."
+    )
+    number = models.CharField(max_length=60, blank=True, help_text="What the bureau calls it.")
+    uncertain = models.BooleanField(
+        default=False, help_text="It was ordered and no answer came, so the bureau may have it."
+    )
+    share = models.FloatField(default=0, help_text="How much of what its state says, 0…1.")
+    news = models.CharField(max_length=300, blank=True, help_text="What is waited for.")
+    error = models.TextField(blank=True)
+    spoilt = models.PositiveIntegerField(
+        default=0, help_text="Times that the result came with a wrong checksum."
+    )
+    compared = models.JSONField(default=dict, help_text="What came back against what left.")
+    preview = models.FileField(upload_to="sent-out/", blank=True)
+    pixels = models.FileField(
+        upload_to="sent-out/", blank=True, help_text="What came back, while the artist decides."
+    )
+    result = models.ForeignKey(Layer, models.SET_NULL, null=True, blank=True, related_name="+")
+    moved = models.DateTimeField(default=timezone.now, help_text="When it last got on.")
+    ended = models.DateTimeField(null=True, blank=True)
+    created = models.DateTimeField(default=timezone.now)
+
+    objects = SentCoatQuerySet.as_manager()
+
+    class Meta:
+        ordering = ["-created"]
+
+    def __str__(self) -> str:
+        return f"Coat on {self.start} at the bureau: {self.get_state_display()}"
+
+    @property
+    def open(self) -> bool:
+        return self.state in self.OPEN
+
+    @property
+    def under_way(self) -> bool:
+        """Whether it is ordered and can be cancelled."""
+        return self.state in self.UNDER_WAY
+
+    @property
+    def expired(self) -> bool:
+        """Whether it is an offer that holds no longer."""
+        return self.state == self.State.OFFERED and timezone.now() > self.expires
+
+    @property
+    def coat(self) -> Coat:
+        return Coat.from_json(self.frozen)
+
+    @property
+    def size(self) -> Size:
+        """Size of what comes back."""
+        return self.coat.size_from(self.start.size)
+
+    @property
+    def files(self) -> dict[str, Layer]:
+        """Return the layers whose pixels are sent, by what they are for."""
+        refine = self.coat.refinement
+        sent = {"layer": self.start}
+        if refine is not None and refine.needs_base:
+            sent["base"] = self.piece.base
+        return sent
+
+    @property
+    def bureau(self) -> str:
+        """The bureau's name."""
+        return str(self.terms.get("name", "the bureau"))
+
+    @property
+    def recipe_mark(self) -> dict[str, Any]:
+        """What the layer's recipe says of where it was made."""
+        return {
+            "name": self.bureau, "renderer": self.terms.get("renderer", ""), "order": self.number,
+            "cents": self.cents, "currency": self.currency,
+        }  # fmt: skip
+
+
+class SpendingLimit(models.Model):
+    """What an artist means to spend at the bureau in a calendar month."""
+
+    owner = models.OneToOneField(site.AUTH_USER_MODEL, models.CASCADE, related_name="+")
+    cents = models.PositiveIntegerField(default=USUAL_LIMIT_CENTS)
+
+    def __str__(self) -> str:
+        return f"{self.cents / 100:.2f} each month for {self.owner}"
+
+    @classmethod
+    def of(cls, owner_id: int) -> int:
+        """An artist's limit in cents, or the usual one."""
+        kept = cls.objects.filter(owner_id=owner_id).first()
+        return kept.cents if kept else USUAL_LIMIT_CENTS

@@ -1,0 +1,16 @@
+"""What the workspace shows of orders: the print shop's papers beside print files."""
+
+from typing import Any
+
+from enamel.orders.presenters import papers_of
+from enamel.orders.shop import price_list
+from enamel.prints.panels import FilePanel
+from enamel.workspace.shell import Workspace
+
+
+def shop_part(workspace: Workspace) -> dict[str, Any]:
+    """Show what print files can be ordered on."""
+    if not isinstance(workspace.panel, FilePanel):
+        return {}
+    prices = price_list()
+    return {"papers": papers_of(prices.answer), "prices": prices}

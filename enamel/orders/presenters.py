@@ -1,0 +1,87 @@
+"""What the pages of orders show: coats at the bureau, print files at the shop."""
+
+from typing import Any
+
+from django.contrib.auth.base_user import AbstractBaseUser
+
+from enamel.core.schedule import Schedule
+from enamel.firings.services import predict_schedule
+from enamel.orders.bureau import services as bureau
+from enamel.orders.clients.answers import PriceList
+from enamel.orders.models import SentCoat, ShopOrder
+from enamel.orders.shop import price_list
+
+MOST_LISTED = 60
+FACTS = {
+    "kind": "Kind", "pages": "Pages", "trim_mm": "Size after trimming, mm", "bleed_mm": "Bleed, mm",
+    "ppi": "Resolution in print, ppi", "output_intent": "Output intent", "ink": "Most ink, %",
+    "title": "Title",
+}  # fmt: skip
+"""What shops found in a file, by what it is called on the page."""
+
+
+def sent_shown(sent: SentCoat) -> dict[str, Any]:
+    """An offer, or a coat that was sent out."""
+    account = bureau.account(sent.piece.owner_id)
+    refine = sent.coat.refinement
+    return {
+        "sent": sent,
+        "piece": sent.piece,
+        "coat": sent.coat,
+        "account": account,
+        "after_cents": account.spent_cents + sent.cents,
+        "too_much": sent.state == SentCoat.State.OFFERED and sent.cents > account.left_cents,
+        "megabytes": bureau.megabytes(sent),
+        "words": refine.words if refine else [],
+        "masks": refine.masks if refine else 0,
+        "other_models": bureau.other_models(sent),
+        "here_seconds": predict_schedule(sent.start, Schedule((sent.coat,))).seconds,
+    }
+
+
+def bureau_shown(artist: AbstractBaseUser) -> dict[str, Any]:
+    """The page of all coats at the bureau."""
+    known = SentCoat.objects.of(artist).select_related("piece", "start", "result")
+    return {
+        "account": bureau.account(artist.pk),
+        "terms": bureau.terms(),
+        "sent_coats": known[:MOST_LISTED],
+    }
+
+
+def order_shown(order: ShopOrder) -> dict[str, Any]:
+    """What a shop said of a file."""
+    said = order.said
+    facts = said.get("facts") or {}
+    price = said.get("price") or {}
+    prices = price_list().answer
+    paper = (
+        next((one for one in prices.papers if one.name == order.paper), None) if prices else None
+    )
+    return {
+        "order": order,
+        "made": order.print_file,
+        "piece": order.print_file.layer.piece,
+        "paper": paper.title if paper else order.paper.capitalize(),
+        "reasons": said.get("reasons") or [],
+        "facts": [(word, _words(facts[name])) for name, word in FACTS.items() if facts.get(name)],
+        "price": f"{price['cents'] / 100:.2f} {price['currency']}" if price else "",
+    }
+
+
+def _words(value: Any) -> str:
+    """A fact as people read it: several of the same once, sizes with a cross."""
+    if isinstance(value, list):
+        numbers = list(dict.fromkeys(f"{one:g}" for one in value))
+        return " × ".join(numbers) if len(value) == 2 else ", ".join(numbers[:6])
+    return str(value)
+
+
+def papers_of(prices: PriceList | None) -> list[tuple[str, str]]:
+    """The shop's papers with their price, for a list."""
+    if prices is None:
+        return []
+    return [
+        (one.name, f"{one.title}, {one.cents_per_m2 / 100:.0f} {prices.currency} per m²")
+        for one in prices.papers
+    ]

@@ -1,0 +1,115 @@
+"""Coats sent out to the bureau: offers, orders, how far they are, what came back."""
+
+from collections.abc import Callable
+from dataclasses import replace
+from uuid import UUID
+
+from django.contrib import messages
+from django.contrib.auth.decorators import login_required
+from django.http import FileResponse, Http404, HttpRequest, HttpResponse, JsonResponse
+from django.shortcuts import redirect, render
+from django.views.decorators.http import require_GET, require_POST
+
+from enamel.accounts.people import person
+from enamel.core.errors import Refusal
+from enamel.firings.views.schedule import read_coat
+from enamel.library.access import own_layer, own_piece
+from enamel.orders.access import own_sent_coat
+from enamel.orders.bureau import services
+from enamel.orders.forms import LimitForm
+from enamel.orders.models import SentCoat
+from enamel.orders.presenters import bureau_shown, sent_shown
+from enamel.web.parameters import back_to, posted_id
+from enamel.workspace.views import show_again
+
+DEEDS: dict[str, Callable[[SentCoat], None]] = {
+    "order": services.order,
+    "cancel": services.cancel,
+    "keep": services.keep,
+    "try-again": services.try_again,
+}
+
+
+@require_GET
+@login_required
+def bureau(request: HttpRequest) -> HttpResponse:
+    """All coats that were sent out, and how things stand with money."""
+    return render(request, "orders/bureau.html", bureau_shown(person(request)))
+
+
+@require_POST
+@login_required
+def limit(request: HttpRequest) -> HttpResponse:
+    """Change the month's limit."""
+    form = LimitForm(request.POST)
+    if not form.is_valid():
+        raise Refusal(f"{form.errors['limit'].as_text()} The limit stays as it was.")
+    services.set_limit(person(request).pk, form.cents())
+    messages.success(request, "The month's limit is changed.")
+    return back_to(request, "bureau")
+
+
+@require_GET
+@login_required
+def sent_coat(request: HttpRequest, sent_id: UUID) -> HttpResponse:
+    """An offer, or what became of it."""
+    return render(request, "orders/sent_coat.html", sent_shown(own_sent_coat(request, sent_id)))
+
+
+@require_GET
+@login_required
+def state(request: HttpRequest, sent_id: UUID) -> JsonResponse:
+    """How far a coat is."""
+    sent = own_sent_coat(request, sent_id)
+    words = sent.news or sent.get_state_display()
+    return JsonResponse(
+        {"open": sent.open, "share": sent.share, "state": sent.state, "words": words}
+    )
+
+
+@require_GET
+@login_required
+def came_back(request: HttpRequest, sent_id: UUID) -> FileResponse:
+    """What came back, reduced."""
+    sent = own_sent_coat(request, sent_id)
+    if not sent.preview:
+        raise Http404
+    return FileResponse(sent.preview.open("rb"), content_type="image/webp")
+
+
+@require_POST
+@login_required
+def send_out(request: HttpRequest, piece_id: UUID) -> HttpResponse:
+    """Ask what the current coat on the layer that is shown would cost; nothing is sent yet."""
+    piece = own_piece(request, piece_id)
+    draft, form = read_coat(request, piece)
+    if not form.is_valid():
+        return show_again(request, piece, "coat", form)
+    try:
+        draft = draft.with_coat(form.coat())
+        piece.keep_schedule(draft.schedule)
+        layer = own_layer(request, posted_id(request, "layer"))
+        sent = services.ask_for_offer(layer, replace(draft.coat, on=True))
+    except Refusal as refusal:
+        form.add_error(None, str(refusal))
+        return show_again(request, piece, "coat", form)
+    return redirect("sent-coat", sent.pk)
+
+
+@require_POST
+@login_required
+def change(request: HttpRequest, sent_id: UUID) -> HttpResponse:
+    """Take an offer, cancel an order, keep or leave what came back: what the button says."""
+    sent = own_sent_coat(request, sent_id)
+    wanted = request.POST.get("do", "")
+    if wanted == "ask-again":
+        fresh = services.ask_for_offer(sent.start, sent.coat)
+        services.leave(sent)
+        return redirect("sent-coat", fresh.pk)
+    if wanted == "leave":
+        services.leave(sent)
+        return redirect(sent.piece)
+    if wanted not in DEEDS:
+        raise Http404
+    DEEDS[wanted](sent)
+    return redirect("sent-coat", sent.pk)

@@ -1,0 +1,1 @@
+"""Prints: the plan of a print, print files, proofs and test strips."""

@@ -1,0 +1,1 @@
+"""What the panels and pages of prints show."""

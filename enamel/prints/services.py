@@ -1,0 +1,350 @@
+"""Print files: ordered by pages, written by the kiln's maintenance queue, deleted after a week."""
+
+import os
+import shutil
+import time
+from contextlib import ExitStack, suppress
+from dataclasses import dataclass, replace
+from pathlib import Path
+from typing import Any
+from uuid import UUID
+
+from django.conf import settings as site
+from django.core.cache import cache
+from django.db import transaction
+from django.db.models import F
+from django.utils import timezone
+
+from enamel.core.errors import FieldRefusal, Refusal, Stopped
+from enamel.core.export.file import estimated_bytes, export, require_writable
+from enamel.core.export.naming import USUAL, Facts, named
+from enamel.core.export.output import UNPRINTED, FileFormat, Output, PrintSettings
+from enamel.core.export.placed import laid
+from enamel.core.export.progress import Hear
+from enamel.core.fields import to_json
+from enamel.core.files import PARTIAL, settle
+from enamel.core.geometry import Size
+from enamel.core.printing.panels import panels
+from enamel.core.printing.paper import reason
+from enamel.core.printing.preflight import Notice, preflight
+from enamel.core.schedule import address
+from enamel.jobs.errors import describe_error
+from enamel.library.layers import canvas_of, said_of
+from enamel.library.models import Layer
+from enamel.prints import strips
+from enamel.prints.layered import stack_of
+from enamel.prints.models import PrintFile
+from enamel.prints.proofing import known_of
+from enamel.prints.queue import enqueue_print
+from enamel.prints.strips import Strip
+from enamel.storage.copies import COPIED
+from enamel.storage.disk import require_room, waiting_for_room
+from enamel.storage.files import keep_file
+from enamel.storage.scratch import passing
+from enamel.swatches.models import Sheet
+
+ATTEMPTS = 3
+"""A file at which workers died this often is not tried again."""
+REMEMBERED_SECONDS = 24 * 3600
+"""For so long it is not measured again how large a file will be."""
+SHEET = "sheet"
+"""In a print file's strip: the sheet of swatches that it holds."""
+TOLD_EVERY = 0.3
+"""Seconds between two notes of how far a file is written."""
+
+
+def order(layer: Layer, wanted: PrintSettings, pattern: str = USUAL) -> PrintFile:
+    """A print file that waits, for whose writing a job is wanted.
+
+    Parameters
+    ----------
+    pattern : of its name, see `enamel.core.export.naming`; no two files of a piece have the same.
+
+    Raises
+    ------
+    Refusal
+        When such a file can't be written, or the disk has no room for it.
+    """
+    size = laid(wanted, layer.size)[2]
+    require_writable(size, wanted.output.file)
+    layers = len(layer.chain) + 1 if wanted.output.file is FileFormat.OPENRASTER else 1
+    require_room(layers * size.megapixels * 4 * wanted.output.bits / 8, site.KILN_WORK)
+    return _submitted(
+        layer=layer,
+        settings=wanted.to_json(),
+        name=named(pattern, facts_of(layer, wanted), wanted.output, _taken(layer), wanted.suffix),
+        width=size.width,
+        height=size.height,
+    )
+
+
+def order_strip(
+    layer: Layer, strip: Strip, wanted: PrintSettings, pattern: str = USUAL
+) -> PrintFile:
+    """A test strip that waits, for whose writing a job is wanted.
+
+    Raises
+    ------
+    Refusal
+        When it can't be made, see `strips.require_possible`, or in no file of that kind.
+    """
+    if wanted.output.file in UNPRINTED:
+        raise FieldRefusal(
+            "format", f"{wanted.output.file.label} holds no strip; choose TIFF or PDF."
+        )
+    size = strips.require_possible(layer, strip, wanted)
+    named_as = facts_of(layer, wanted)
+    told = replace(named_as, layer="strip", width=size.width, height=size.height)
+    return _submitted(
+        layer=layer,
+        settings=wanted.to_json(),
+        strip=to_json(strip),
+        name=named(pattern, told, wanted.output, _taken(layer)),
+        width=size.width,
+        height=size.height,
+    )
+
+
+def _submitted(**facts: Any) -> PrintFile:
+    """A print file that waits, and the job that writes it."""
+    with transaction.atomic():
+        made = PrintFile.objects.create(**facts)
+        enqueue_print(made)
+    return made
+
+
+def order_sheet(sheet: Sheet, file: FileFormat) -> PrintFile:
+    """A sheet of swatches as one labelled picture, at the resolution of the current print."""
+    piece = sheet.piece
+    wanted = PrintSettings(Output(file), None, piece.print_plan.target.ppi)
+    return _submitted(
+        layer=sheet.start,
+        settings=wanted.to_json(),
+        strip={SHEET: str(sheet.pk)},
+        name=named("{title}-swatches", Facts(piece.title), wanted.output, _taken(sheet.start)),
+        width=sheet.box.width,
+        height=sheet.box.height,
+    )
+
+
+@dataclass(frozen=True, slots=True)
+class PrintFilePrediction:
+    """What a print file will be."""
+
+    size: Size
+    ppi: float
+    name: str
+    bytes: int | None
+    """About how large; None where that can't be told beforehand."""
+    sharpening: str
+    """What is done for the paper, and why."""
+    sheets: int
+    """Over how many it is split."""
+    notices: list[Notice]
+    """What to know of the print before it is made."""
+
+
+def predicted(layer: Layer, wanted: PrintSettings, pattern: str) -> PrintFilePrediction:
+    """What a print file of a layer will be.
+
+    Raises
+    ------
+    Refusal
+        When such a file can't be written.
+    """
+    _, ppi, size = laid(wanted, layer.size)
+    output = wanted.output
+    require_writable(size, output.file)
+    name = named(pattern, facts_of(layer, wanted), output, _taken(layer), wanted.suffix)
+    plan = wanted.laid_on
+    sheets = len(panels(size, ppi, plan.split)) if plan else 1
+    return PrintFilePrediction(
+        size, ppi, name, _weighs(layer, wanted, size, ppi), reason(output.paper, ppi), sheets,
+        preflight(known_of(layer, wanted)),
+    )  # fmt: skip
+
+
+def _weighs(layer: Layer, wanted: PrintSettings, size: Size, ppi: float) -> int | None:
+    """About how many bytes a file will have. A trace has as many as it takes; layers have a PNG each.
+
+    Remembered, because parts of the layer are written to see.
+    """
+    output = wanted.output
+    if output.file is FileFormat.SVG:
+        return None
+    times = 1
+    if output.file is FileFormat.OPENRASTER:
+        output, times = replace(output, file=FileFormat.PNG), len(layer.chain) + 1
+    key = f"weighs-{address(layer.sha256, to_json(output), list(size), ppi)}"
+    known: int | None = cache.get(key)
+    if known is None:
+        with canvas_of(layer) as canvas:
+            known = estimated_bytes(canvas, size, output, ppi)
+        cache.set(key, known, REMEMBERED_SECONDS)
+    return times * known
+
+
+def _taken(layer: Layer) -> frozenset[str]:
+    """Names that files of the piece have already."""
+    files = PrintFile.objects.filter(layer__piece=layer.piece)
+    return frozenset(files.values_list("name", flat=True))
+
+
+def facts_of(layer: Layer, wanted: PrintSettings) -> Facts:
+    """What names of a layer's files can hold."""
+    _, ppi, size = laid(wanted, layer.size)
+    print_mm = wanted.plan.target if wanted.plan else None
+    return Facts(
+        title=layer.piece.title,
+        layer=layer.get_kind_display().lower(),
+        width=size.width,
+        height=size.height,
+        ppi=round(ppi),
+        paper=f"{print_mm.width_mm:.0f}x{print_mm.height_mm:.0f}mm" if print_mm else "",
+        profile=wanted.output.profile,
+        seed="" if layer.seed is None else str(layer.seed),
+        date=timezone.localdate().isoformat(),
+    )
+
+
+def write(print_id: UUID) -> None:
+    """Write a file that waits. Safe to repeat."""
+    if not (
+        PrintFile.objects.filter(pk=print_id)
+        .open()
+        .update(
+            state=PrintFile.State.WORKING,
+            share=0,
+            error="",
+            tries=F("tries") + 1,
+            began=timezone.now(),
+        )
+    ):
+        return
+    made = PrintFile.objects.select_related("layer__piece").get(pk=print_id)
+    try:
+        if made.tries > ATTEMPTS:
+            raise Refusal(
+                "The kiln broke off several times at this file, most likely for lack of memory."
+            )
+        _write(made)
+    except Stopped:
+        pass
+    except Exception as error:
+        with waiting_for_room(
+            PrintFile.objects.filter(pk=print_id),
+            state=PrintFile.State.WAITING, tries=F("tries") - 1, share=0,
+        ):  # fmt: skip
+            words = describe_error(error, f"print file {print_id}")
+        PrintFile.objects.filter(pk=print_id).update(state=PrintFile.State.FAILED, error=words)
+
+
+def _write(made: PrintFile) -> None:
+    wanted = PrintSettings.from_json(made.settings)
+    placed, ppi, _ = laid(wanted, made.layer.size)
+    mine = PrintFile.objects.filter(pk=made.pk)
+    heard = 0.0
+
+    def hear(share: float) -> None:
+        nonlocal heard
+        if time.monotonic() - heard > TOLD_EVERY:
+            heard = time.monotonic()
+            if not mine.update(share=share):
+                raise Stopped  # deleted meanwhile
+
+    with ExitStack() as stack:
+        path = stack.enter_context(passing("print")) / "file"
+        if made.strip:
+            size = _write_strip(made, wanted, path, hear)
+            mine.update(width=size.width, height=size.height)
+            _keep(made, path, "")
+            return
+        canvas = stack.enter_context(canvas_of(made.layer))
+        layered = wanted.output.file is FileFormat.OPENRASTER
+        layers = stack.enter_context(stack_of(made.layer)) if layered else []
+        note = export(
+            canvas, path, ppi=ppi, output=wanted.output, placed=placed,
+            says=said_of(made.layer, preview=wanted.output.preview), stack=layers, hear=hear,
+        )  # fmt: skip
+        _keep(made, path, note)
+
+
+def _write_strip(made: PrintFile, wanted: PrintSettings, path: Path, hear: Hear) -> Size:
+    """A test strip, or a sheet of swatches; its size in px."""
+    held: dict[str, Any] = made.strip or {}
+    if SHEET not in held:
+        return strips.write(made.layer, Strip.from_json(held), wanted, path, hear)
+    sheet = Sheet.objects.filter(pk=held[SHEET]).first()
+    if sheet is None:
+        raise Refusal("These swatches were deleted meanwhile.")
+    return strips.write_sheet(sheet, path, wanted.output, wanted.ppi, hear)
+
+
+def _keep(made: PrintFile, path: Path, note: str) -> None:
+    """Put a written file into storage, unless it was deleted meanwhile."""
+    keep_file(made.file, path, str(made.pk))
+    done = {"file": made.file.name, "note": note, "state": PrintFile.State.DONE, "share": 1}
+    if not PrintFile.objects.filter(pk=made.pk).update(**done):
+        made.file.delete(save=False)  # deleted meanwhile
+
+
+def delete(made: PrintFile) -> None:
+    """Delete a print file; the writing of one that is being written ends within a moment."""
+    file = made.file
+    made.delete()
+    if file:
+        file.storage.delete(file.name)
+
+
+def delete_outlived() -> None:
+    """Delete the print files that were kept long enough."""
+    for made in PrintFile.objects.outlived():
+        delete(made)
+
+
+def publish(made: PrintFile) -> str:
+    """Copy a written file into the folder that the workshop names; never over another.
+
+    Returns
+    -------
+    The copy's name.
+
+    Raises
+    ------
+    Refusal
+        When there is no such folder, or it can't be written.
+    """
+    folder = site.PRINT_FOLDER
+    if folder is None:
+        raise Refusal("The workshop names no folder for files; set ENAMEL_PRINT_FOLDER.")
+    stem, suffix = Path(made.name).stem, Path(made.name).suffix
+    partial = folder / f".{made.pk}{PARTIAL}"
+    target, number = folder / made.name, 2
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+        with made.file.open("rb") as file, partial.open("wb") as copy:
+            shutil.copyfileobj(file, copy, COPIED)
+        settle(partial)
+        while True:
+            try:
+                # unlike a rename it fails where somebody else has just put a file of that name
+                os.link(partial, target)
+                break
+            except FileExistsError:
+                target, number = folder / f"{stem}-{number}{suffix}", number + 1
+        partial.unlink()
+    except OSError as error:
+        with suppress(OSError):
+            partial.unlink()
+        reason = error.strerror or str(error)
+        raise Refusal(f"{made.name} could not be put into {folder}: {reason}.") from None
+    return target.name
+
+
+def publish_and_note(made: PrintFile) -> None:
+    """Copy a written file into the workshop's folder, and keep what came of it with the file."""
+    try:
+        words = f"Put into {site.PRINT_FOLDER} as {publish(made)}."
+    except Exception as error:
+        words = describe_error(error, f"publishing {made.pk}")
+    PrintFile.objects.filter(pk=made.pk).update(note=words)

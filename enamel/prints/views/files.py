@@ -1,0 +1,97 @@
+"""All print files of an artist: taken away one by one or together, written of many pieces, put out."""
+
+from collections.abc import AsyncIterator
+
+from asgiref.sync import sync_to_async
+from django.contrib import messages
+from django.contrib.auth.decorators import login_required
+from django.http import HttpRequest, HttpResponse, StreamingHttpResponse
+from django.shortcuts import redirect, render
+from django.utils import timezone
+from django.views.decorators.http import require_GET, require_POST
+from zipstream import ZIP_STORED, ZipStream
+
+from enamel.accounts.people import person
+from enamel.core.errors import Refusal
+from enamel.library.models import Piece
+from enamel.prints.models import OutputPreset, PrintFile, PrintFileQuerySet
+from enamel.prints.presenters.files import files_shown
+from enamel.prints.queue import enqueue_publishing
+from enamel.prints.views.prints import order_kept
+from enamel.web.parameters import ids, whole_numbers
+
+MOST_SHOWN = 300
+
+
+@require_GET
+@login_required
+def files(request: HttpRequest) -> HttpResponse:
+    """Every print file that is kept, newest first, and what can be written of many pieces."""
+    own = _own(request).prefetch_related("orders")
+    return render(request, "prints/files.html", files_shown(person(request), own[:MOST_SHOWN]))
+
+
+@require_POST
+@login_required
+def write(request: HttpRequest) -> HttpResponse:
+    """Have kept kinds of files written of the newest layers of chosen pieces."""
+    pieces = Piece.objects.of(request.user).filter(pk__in=ids(request.POST.getlist("piece")))
+    kept = OutputPreset.objects.filter(owner_id=person(request).pk)
+    kinds = list(kept.filter(pk__in=whole_numbers(request.POST.getlist("kind"))))
+    if not kinds or not pieces:
+        raise Refusal("Choose at least one piece and one kept kind of file.")
+    ordered, refused = 0, []
+    for piece in pieces:
+        for kind in kinds:
+            try:
+                order_kept(piece.layers.latest("created"), kind)
+                ordered += 1
+            except Refusal as refusal:
+                refused.append(f"{piece.title}, {kind.name}: {refusal}")
+    for words in refused:
+        messages.error(request, words)
+    if ordered:
+        messages.success(request, f"{ordered} file{'' if ordered == 1 else 's'} will be written.")
+    return redirect("print-files")
+
+
+@require_POST
+@login_required
+def together(request: HttpRequest) -> HttpResponse | StreamingHttpResponse:
+    """Chosen files in one ZIP, sent while it is put together; or put into the workshop's folder."""
+    chosen = [
+        made for made in _own(request).filter(pk__in=ids(request.POST.getlist("file"))) if made.file
+    ]
+    if not chosen:
+        raise Refusal("Choose files that are written first.")
+    if request.POST.get("do") == "put-out":
+        for made in chosen:
+            enqueue_publishing(made)
+        count = f"{len(chosen)} file{'' if len(chosen) == 1 else 's'}"
+        messages.success(request, f"{count} will be put into the workshop's folder.")
+        return redirect("print-files")
+    archive = ZipStream(compress_type=ZIP_STORED, sized=True)
+    names: set[str] = set()
+    for made in chosen:
+        name, number = made.name, 2
+        while name in names:
+            name, number = f"{number}-{made.name}", number + 1
+        names.add(name)
+        archive.add(made.file.chunks(), name, size=made.file.size)
+    response = StreamingHttpResponse(_blocks(archive), content_type="application/zip")
+    response["Content-Length"] = len(archive)
+    stamp = f"{timezone.localtime():%Y-%m-%d}"
+    response["Content-Disposition"] = f'attachment; filename="print-files-{stamp}.zip"'
+    return response
+
+
+async def _blocks(archive: ZipStream) -> AsyncIterator[bytes]:
+    """The archive as it comes, read beside the server's own work."""
+    blocks = iter(archive)
+    read = sync_to_async(lambda: next(blocks, b""), thread_sensitive=False)
+    while block := await read():
+        yield block
+
+
+def _own(request: HttpRequest) -> PrintFileQuerySet:
+    return PrintFile.objects.of(request.user).select_related("layer__piece")

@@ -1,0 +1,1 @@
+"""Settings, addresses, limits of requests, and the API put together."""

@@ -1,0 +1,163 @@
+"""The API put together: one description, one form of refusal."""
+
+import logging
+from typing import Any
+
+from django.conf import settings
+from django.http import Http404, HttpRequest, HttpResponse
+from ninja import NinjaAPI
+from ninja.errors import AuthenticationError, HttpError, Throttled, ValidationError
+from ninja.parser import Parser
+
+from enamel.accounts.api import LOOKING, READ
+from enamel.accounts.schemas import FORMS, STANDS_FOR, Me, Problem
+from enamel.batches import api as batches
+from enamel.compare import api as compare
+from enamel.core.errors import FieldRefusal, Refusal
+from enamel.core.intake.metadata import storable
+from enamel.core.jsontext import read_json
+from enamel.firings import api as firings
+from enamel.library import api as library
+from enamel.prints import api as prints
+from enamel.storage.disk import NO_ROOM, is_out_of_room
+from enamel.swatches import api as swatches
+
+logger = logging.getLogger(__name__)
+
+STATUS = {
+    400: "What was sent can't be read.", 401: "No token, or one that is not known.",
+    403: "The token is not good for this.", 404: "It is not there, or not yours.",
+    422: "It can't be done as it was asked for.", 429: "Asked too often; Retry-After says for how long.",
+    507: "The disk is full; nothing was kept.",
+}  # fmt: skip
+
+
+class Strict(Parser):
+    """Reads JSON whose text can be stored."""
+
+    def parse_body(self, request: HttpRequest) -> Any:
+        if int(request.headers.get("Content-Length") or 0) > settings.DATA_UPLOAD_MAX_MEMORY_SIZE:
+            raise HttpError(400, "What was sent is too long.")
+        try:
+            found = read_json(request.body, most=settings.DATA_UPLOAD_MAX_MEMORY_SIZE)
+        except Refusal as refusal:
+            raise HttpError(400, str(refusal)) from None
+        _require_storable(found)
+        return found
+
+
+def _require_storable(value: Any) -> None:
+    """Refuse text that no database holds, wherever it stands."""
+    if isinstance(value, str):
+        if storable(value) != value:
+            raise HttpError(400, "What was sent holds characters that can't be stored.")
+    elif isinstance(value, dict):
+        for key, one in value.items():
+            _require_storable(key)
+            _require_storable(one)
+    elif isinstance(value, list):
+        for one in value:
+            _require_storable(one)
+
+
+class Service(NinjaAPI):
+    """Enamel for scripts, described with every way it may say no."""
+
+    def get_openapi_schema(self, **given: Any) -> Any:
+        schema = super().get_openapi_schema(**given)
+        said = {"application/json": {"schema": {"$ref": "#/components/schemas/Problem"}}}
+        for path in schema["paths"].values():
+            for operation in path.values():
+                for code, words in STATUS.items():
+                    operation["responses"][code] = {"description": words, "content": said}
+        schemas = schema["components"]["schemas"]
+        schemas |= {"Problem": Problem.model_json_schema()} | FORMS
+        return _referring(schema)
+
+
+def _referring(form: Any) -> Any:
+    """A description whose places of core's forms refer to them."""
+    if isinstance(form, list):
+        return [_referring(one) for one in form]
+    if not isinstance(form, dict):
+        return form
+    if STANDS_FOR not in form:
+        return {name: _referring(one) for name, one in form.items()}
+    place = {"$ref": f"#/components/schemas/{form[STANDS_FOR]}"}
+    if "default" not in form:
+        return place
+    left_out = {name: one for name, one in form.items() if name in ("description", "default")}
+    return {"anyOf": [place, {"type": "null"}]} | left_out
+
+
+api = Service(
+    title="Enamel", version="2", docs_url=None, parser=Strict(), urls_namespace="api",
+    description="Pieces in, schedules fired, results checked and taken away, by scripts.",
+)  # fmt: skip
+for router in (
+    library.router, firings.schedule_router, firings.router, swatches.router, library.layer_router,
+    compare.router, prints.router, batches.router,
+):  # fmt: skip
+    api.add_router("", router)
+
+
+@api.get(
+    "/me", response=Me, auth=READ, throttle=LOOKING, summary="Current account", tags=["Access"]
+)
+def me(request: HttpRequest) -> Me:
+    """The artist in whose name the token lets in, and what it is good for."""
+    token: Any = request.auth  # type: ignore[attr-defined]
+    return Me(name=token.owner.get_username(), scopes=token.scopes)
+
+
+# saying no ------------------------------------------------------------------------------------
+
+
+def _no(request: HttpRequest, status: int, error: str, field: str = "") -> HttpResponse:
+    return api.create_response(request, {"error": error, "field": field}, status=status)
+
+
+@api.exception_handler(Refusal)
+def refused(request: HttpRequest, refusal: Refusal) -> HttpResponse:
+    field = refusal.field if isinstance(refusal, FieldRefusal) else ""
+    return _no(request, 422, str(refusal), field)
+
+
+@api.exception_handler(ValidationError)
+def misshapen(request: HttpRequest, error: ValidationError) -> HttpResponse:
+    first = error.errors[0]
+    place = ".".join(str(part) for part in first["loc"][1:] if part not in ("given", "wanted"))
+    return _no(request, 422, f"{place}: {first['msg']}".removeprefix(": "), place)
+
+
+@api.exception_handler(Http404)
+def missing(request: HttpRequest, error: Http404) -> HttpResponse:
+    return _no(request, 404, "It is not there, or not yours.")
+
+
+@api.exception_handler(AuthenticationError)
+def unknown(request: HttpRequest, error: AuthenticationError) -> HttpResponse:
+    answer = _no(request, 401, "Say who asks: Authorization: Bearer, and a token of Enamel's.")
+    answer["WWW-Authenticate"] = "Bearer"
+    return answer
+
+
+@api.exception_handler(Throttled)
+def too_often(request: HttpRequest, error: Throttled) -> HttpResponse:
+    wait = max(1, round(error.wait or 1))
+    answer = _no(request, 429, f"Asked too often; ask again in {wait} s.")
+    answer["Retry-After"] = str(wait)
+    return answer
+
+
+@api.exception_handler(HttpError)
+def said(request: HttpRequest, error: HttpError) -> HttpResponse:
+    return _no(request, error.status_code, str(error))
+
+
+@api.exception_handler(Exception)
+def broken(request: HttpRequest, error: Exception) -> HttpResponse:
+    if is_out_of_room(error):
+        return _no(request, 507, NO_ROOM)
+    logger.error("%s %s", request.method, request.path, exc_info=error)
+    return _no(request, 500, "Something went wrong inside Enamel; its log has the details.")

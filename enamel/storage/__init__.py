@@ -1,0 +1,1 @@
+"""Store finished files, local copies of stored ones, scratch folders, and room on the disk."""

@@ -1,0 +1,81 @@
+"""Room on the disk: refuse work that does not fit, and let work wait while the disk is full."""
+
+import errno
+import shutil
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+from typing import Any
+
+from django.conf import settings
+from django.db.models import QuerySet
+
+from enamel.core.errors import Refusal
+
+NO_ROOM_BYTES = 2**20
+"""With less free than this, any failed write is taken for a full disk."""
+LEAST_ROOM_BYTES = 64 * 2**20
+"""With less free than this, no work is begun."""
+FULL = (
+    "The disk is full. What was finished is kept, and this resumes when there is room: delete "
+    "print files or pieces, or make room otherwise."
+)
+
+NO_ROOM = (
+    "What was sent could not be stored and nothing was kept. Make room on the disk, or delete print files "
+    "and pieces; then send it again."
+)
+"""For whoever sends something to a full disk."""
+
+
+class OutOfRoom(Exception):
+    """Work cannot go on before there is room on the disk again; its job is tried again until then."""
+
+    def __init__(self) -> None:
+        super().__init__(FULL)
+
+
+def free_bytes(folder: Path) -> int:
+    """Return the room on the disk under a folder, which is made if need be."""
+    folder.mkdir(parents=True, exist_ok=True)
+    return shutil.disk_usage(folder).free
+
+
+def require_room(needed_mb: float, folder: Path) -> None:
+    """Refuse work that the disk under ``folder`` cannot hold."""
+    free_mb = free_bytes(folder) / 1e6
+    if needed_mb > free_mb:
+        raise Refusal(
+            f"This needs {needed_mb / 1000:.1f} GB of disk while it runs and {free_mb / 1000:.1f} GB "
+            "are free. Nothing was started; make room or choose a smaller size."
+        )
+
+
+def require_some_room() -> None:
+    """Let no work begin while the disk is full.
+
+    Raises
+    ------
+    OutOfRoom
+    """
+    if free_bytes(Path(settings.KILN_WORK)) < LEAST_ROOM_BYTES:
+        raise OutOfRoom
+
+
+def is_out_of_room(error: BaseException | None) -> bool:
+    """Return whether an error came of a full disk."""
+    if not isinstance(error, OSError):
+        return False
+    return error.errno in (errno.ENOSPC, errno.EDQUOT) or (
+        free_bytes(Path(settings.KILN_WORK)) < NO_ROOM_BYTES
+    )
+
+
+@contextmanager
+def waiting_for_room(row: QuerySet[Any], **fields: Any) -> Iterator[None]:
+    """Put a row back to waiting when the disk is full, with the reason; its job is tried again."""
+    try:
+        yield
+    except OutOfRoom as error:
+        row.update(error=str(error), **fields)
+        raise

@@ -1,1 +1,0 @@
-"""Views: each fetches, asks and answers; none computes."""

@@ -1,0 +1,43 @@
+"""How far a swatch is from its firing, where it is not the same: joint mode with a refiner that looks at
+whole tiles, where what lies beyond the window's tiles reaches it in the firing and not in the swatch."""
+
+from typing import Any
+
+import numpy as np
+
+from enamel.core.imaging.canvas import SampleArray
+from enamel.core.networks.cards import spec_of
+from enamel.core.schedule import Schedule, address
+from enamel.core.tiling.passes import blends
+from enamel.library.layers import canvas_of
+from enamel.library.models import Layer
+from enamel.swatches.models import Swatch
+from enamel.swatches.pixels import pixels_of
+
+LEVEL = 257
+"""An 8-bit level in 16-bit samples."""
+
+
+def is_only_near(schedule: Schedule) -> bool:
+    """Whether a window of the schedule's result is not that part of the whole, bit for bit."""
+    refined = [coat.refinement for coat in schedule.laid if coat.refinement]
+    return any(blends(refine, spec_of(refine)) for refine in refined)
+
+
+def apart(samples: SampleArray, swatch: Swatch, layer: Layer | None) -> float | None:
+    """Root mean square difference of a swatch from its firing in 8-bit levels; None without a firing."""
+    if layer is None:
+        return None
+    with canvas_of(layer) as canvas:
+        there = canvas.read(swatch.sheet.box)[..., :3]
+    difference = samples[..., :3].astype(np.float64) - there
+    return round(float(np.sqrt((difference**2).mean())) / LEVEL, 2)
+
+
+def note(*, layer: Layer, **signal: Any) -> None:
+    """Note on the swatches that were tried of a layer how far from it they are."""
+    tried = Swatch.objects.filter(sheet__piece=layer.piece, state=Swatch.State.DONE)
+    for swatch in tried.filter(measures__has_key="apart").select_related("sheet"):
+        if swatch.address == address(layer.address, str(swatch.sheet.box)):
+            swatch.measures["apart"] = apart(pixels_of(swatch), swatch, layer)
+            swatch.save(update_fields=["measures"])

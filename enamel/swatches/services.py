@@ -1,0 +1,176 @@
+"""Submit sheets of swatches, predict them, suggest windows, stop and delete sheets."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, fields
+from typing import Any
+
+from django.db import transaction
+
+from enamel.core.errors import Refusal
+from enamel.core.fields import to_json
+from enamel.core.geometry import Box, Size
+from enamel.core.pipeline.firing import address_of, stages
+from enamel.core.pipeline.predict import predict_window
+from enamel.core.pipeline.sheets import Axis, Cell, around, cells, in_order
+from enamel.core.pipeline.windows import LEAST_SIDE, MOST_PIXELS, moved_to_save, suggested
+from enamel.core.schedule import Mix, Refine, Schedule, address
+from enamel.firings.models import Timing
+from enamel.firings.services import already_laid
+from enamel.library.layers import canvas_of
+from enamel.library.models import Layer, Piece
+from enamel.swatches.models import Sheet, Swatch
+from enamel.swatches.queue import enqueue_swatch
+
+
+def begin_on(base: Layer, schedule: Schedule) -> tuple[Layer, Schedule]:
+    """The last layer that is there already before the tried coat, and the coats from there on."""
+    before = schedule.laid[:-1]
+    laid = already_laid(base, Schedule(before)) if before else []
+    start = laid[-1] if laid else base
+    return start, Schedule(schedule.laid[len(laid) :])
+
+
+def ask(piece: Piece, schedule: Schedule, number: int, window: Box, axes: Sequence[Axis]) -> Sheet:
+    """A sheet of swatches of a schedule's last coat, waiting for the kiln.
+
+    Raises
+    ------
+    Refusal
+        When the window or the values can't be used; nothing is asked for then.
+    """
+    start, rest = begin_on(piece.base, schedule)
+    size = rest.sizes(start.size)[-1]
+    window = window.intersection(Box.whole(size))
+    if min(window.size) < LEAST_SIDE or window.area > MOST_PIXELS:
+        raise Refusal(
+            f"The window, {window.size}, can't be tried; draw one from {LEAST_SIDE} px a side to "
+            f"{MOST_PIXELS // 1_000_000} megapixels on the picture of {size}."
+        )
+    found = in_order(cells(rest.coats[-1], axes), axes, rest.coats[-1])
+    with transaction.atomic():
+        sheet = Sheet.objects.create(
+            piece=piece,
+            start=start,
+            schedule=rest.to_json(),
+            coat=number,
+            window=[window.x, window.y, window.width, window.height],
+            axes=[{"name": axis.name, "values": list(axis.values)} for axis in axes],
+            predicted_seconds=_predicted(start, rest, found, window),
+        )
+        for place, cell in enumerate(found):
+            _place(sheet, rest, cell, place)
+    return sheet
+
+
+def _predicted(start: Layer, rest: Schedule, found: Sequence[Cell], window: Box) -> float:
+    paces = Timing.objects.paces()
+    tried = (Schedule((*rest.coats[:-1], cell.coat)) for cell in found)
+    return sum(predict_window(schedule, start.size, window, paces) for schedule in tried)
+
+
+@dataclass(frozen=True, slots=True)
+class SheetCost:
+    """What a sheet would take, here and with its window moved a little to where fewer tiles touch it."""
+
+    count: int
+    seconds: float
+    moved: Box | None
+    """None where moving the window saves nothing."""
+    moved_seconds: float
+
+
+def predicted(piece: Piece, schedule: Schedule, window: Box, axes: Sequence[Axis]) -> SheetCost:
+    """How many swatches a sheet would have, and about how long it would take."""
+    start, rest = begin_on(piece.base, schedule)
+    found = cells(rest.coats[-1], axes)
+    size = rest.sizes(start.size)[-1]
+    window = window.intersection(Box.whole(size))
+    seconds = _predicted(start, rest, found, window)
+    moved = moved_to_save(window, rest.coats[-1].refine, size)
+    if moved == window:
+        return SheetCost(len(found), seconds, None, seconds)
+    return SheetCost(len(found), seconds, moved, _predicted(start, rest, found, moved))
+
+
+def _place(sheet: Sheet, rest: Schedule, cell: Cell, place: int) -> None:
+    """A swatch of the sheet: taken from an earlier one of the same pixels, or put in the queue.
+
+    The first of every sheet come first, so that no sheet waits for all of another.
+    """
+    schedule = Schedule((*rest.coats[:-1], cell.coat))
+    swatch = Swatch(
+        sheet=sheet,
+        row=cell.row,
+        column=cell.column,
+        label=cell.label,
+        coat=to_json(cell.coat),
+        address=_address(sheet, schedule),
+    )
+    known = Swatch.objects.filter(
+        address=swatch.address, state=Swatch.State.DONE, sheet__piece=sheet.piece
+    ).first()
+    if known:
+        swatch.pixels, swatch.sha256, swatch.measures = known.pixels, known.sha256, known.measures
+        swatch.seconds, swatch.model_seconds, swatch.state = 0.0, 0.0, Swatch.State.DONE
+    swatch.save()
+    if not known:
+        enqueue_swatch(swatch, place)
+
+
+def _address(sheet: Sheet, schedule: Schedule) -> str:
+    """Name of a swatch's pixels: the coats' addresses one after the other, and the window."""
+    name, base = sheet.start.sha256, sheet.piece.base.sha256
+    for stage in stages(schedule, sheet.start.size):
+        name = address_of(stage, name, base)
+    return address(name, str(sheet.box))
+
+
+def stop(sheet: Sheet) -> None:
+    """Stop a sheet: what runs ends after its tile, what waits is not begun."""
+    sheet.stopped = True
+    sheet.save(update_fields=["stopped"])
+    sheet.swatches.filter(state=Swatch.State.QUEUED).update(state=Swatch.State.STOPPED)
+
+
+def stop_for_deletion(*, piece: Piece, **signal: Any) -> None:
+    """Stop the sheets of a piece that is deleted."""
+    piece.sheets.update(stopped=True)
+
+
+def delete(sheet: Sheet) -> None:
+    """Delete a sheet and the pixels that no other swatch shares."""
+    stop(sheet)
+    names = {
+        swatch.pixels.name: swatch.pixels.storage
+        for swatch in sheet.swatches.all()
+        if swatch.pixels
+    }
+    sheet.delete()
+    for name, storage in names.items():
+        if not Swatch.objects.filter(pixels=name).exists():
+            storage.delete(name)
+
+
+def narrower(swatch: Swatch) -> list[Axis]:
+    """The axes of a sheet around a swatch: its sheet's, closer to the swatch's values."""
+    found = []
+    for axis, place in zip(swatch.sheet.varied, (swatch.column, swatch.row), strict=False):
+        found.append(around(axis, axis.values[place], span_of(axis.name)))
+    return found
+
+
+def span_of(name: str) -> tuple[float, float]:
+    """From where to where a varied number may go."""
+    specs = {spec.name: spec.metadata for spec in (*fields(Refine), *fields(Mix))}
+    known: Mapping[str, float] = specs.get(name, {})
+    return known.get("low", 0.0), known.get("high", 1.0)
+
+
+def suggestions(
+    layer: Layer, size: Size, side: int, refine: Refine | None = None
+) -> list[dict[str, Any]]:
+    """Windows worth trying on a picture of ``size`` that is made from a layer, for the page."""
+    faces = [face.box for face in layer.found_faces]
+    with canvas_of(layer) as canvas:
+        found = suggested(canvas, size, side, faces, refine)
+    return [{"words": words, "box": [box.x, box.y, *box.size]} for words, box in found]

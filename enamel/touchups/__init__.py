@@ -1,0 +1,1 @@
+"""Touch-ups and inlays: places refined again, pictures set into others."""

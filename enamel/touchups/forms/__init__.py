@@ -1,0 +1,1 @@
+"""Forms of touch-ups and inlays."""

@@ -1,0 +1,155 @@
+"""Asking for touch-ups: candidates for places, verdicts on them, and the layer that comes of it."""
+
+from collections.abc import Sequence
+from dataclasses import replace
+
+from django.db import transaction
+
+from enamel.core.errors import Refusal
+from enamel.core.fields import to_json
+from enamel.core.masks import Mask
+from enamel.core.masks.coverage import require_covered
+from enamel.core.masks.drawn import Drawn
+from enamel.core.pipeline.touchup import Patch, TouchUp
+from enamel.firings import services as firings
+from enamel.firings.models import Firing
+from enamel.firings.touch_ups import address_of
+from enamel.library.layers import piece_work
+from enamel.library.models import Layer
+from enamel.storage.disk import require_room
+from enamel.touchups.models import Candidate, Mending
+from enamel.touchups.queue import enqueue_candidate
+
+MOST_CANDIDATES = 200
+"""Of one touch-up: a crowd of twenty with ten each."""
+
+
+def ask(
+    layer: Layer,
+    settings: TouchUp,
+    tries: Sequence[tuple[float, int]],
+    names: Sequence[str] = (),
+    replaces: Layer | None = None,
+) -> Mending:
+    """Candidates for every place of a touch-up, waiting for the kiln; the first of each place first.
+
+    Parameters
+    ----------
+    settings : its patches are the places.
+    tries : denoising strength and seed of each candidate.
+    names : what each place is called.
+    replaces : the touch-up that this one changes.
+
+    Raises
+    ------
+    Refusal
+        When a mask covers nothing, or there would be too many.
+    """
+    # as it will be read back, so that candidates are known by the same name later
+    settings = TouchUp.from_json(to_json(settings))
+    settings.within(layer.size)
+    count = len(settings.patches) * len(tries)
+    if count > MOST_CANDIDATES:
+        raise Refusal(
+            f"These are {count} candidates; at most {MOST_CANDIDATES} can be asked for at once. "
+            "Choose fewer seeds or strengths, or fewer places."
+        )
+    each = [
+        (place, number, replace(patch, strength=strength, seed=seed))
+        for place, patch in enumerate(settings.patches)
+        for number, (strength, seed) in enumerate(tries)
+    ]
+    asked = replace(settings, patches=tuple(patch for _, _, patch in each))
+    cost = firings.predict_steps(layer, [asked])
+    require_room(max(coat.disk_mb for coat in cost.coats), piece_work(layer.piece))
+    with transaction.atomic():
+        mending = Mending.objects.create(
+            piece=layer.piece, layer=layer, settings=to_json(settings), replaces=replaces,
+            names=list(names) or [f"Place {n + 1}" for n in range(len(settings.patches))],
+            predicted_seconds=cost.seconds,
+        )  # fmt: skip
+        for place, number, patch in each:
+            _queue(mending, settings, place, number, patch)
+    return mending
+
+
+def _queue(mending: Mending, settings: TouchUp, place: int, number: int, patch: Patch) -> None:
+    around = settings.placed(patch, mending.layer.size).around
+    candidate = Candidate.objects.create(
+        mending=mending, place=place, number=number, patch=to_json(patch),
+        address=address_of(mending.layer, settings, patch),
+        around=[around.x, around.y, *around.size],
+    )  # fmt: skip
+    enqueue_candidate(candidate)
+
+
+def more(mending: Mending, strength: float, seed: int) -> None:
+    """One more candidate for every place of a touch-up."""
+    settings = mending.as_touch_up()
+    last = mending.candidates.order_by("-number").first()
+    number = last.number + 1 if last else 0
+    if mending.candidates.count() + len(settings.patches) > MOST_CANDIDATES:
+        raise Refusal(f"This touch-up has {MOST_CANDIDATES} candidates already; begin a new one.")
+    with transaction.atomic():
+        Mending.objects.filter(pk=mending.pk).update(stopped=False)
+        for place, patch in enumerate(settings.patches):
+            tried = replace(patch, strength=strength, seed=seed)
+            _queue(mending, settings, place, number, tried)
+
+
+def judge(candidate: Candidate, verdict: str) -> None:
+    """Accept or reject a candidate, or take the verdict back. Of a place's candidates one at most is laid
+    whole; those that were painted are laid over it."""
+    with transaction.atomic():
+        if verdict == Candidate.Verdict.ACCEPTED and candidate.over is None:
+            others = candidate.mending.candidates.filter(place=candidate.place, over__isnull=True)
+            others.filter(verdict=Candidate.Verdict.ACCEPTED).update(verdict="")
+        candidate.verdict = verdict
+        candidate.save(update_fields=["verdict"])
+
+
+def paint(candidate: Candidate, over: Mask | None) -> None:
+    """Where alone a candidate is laid; painting accepts it, and without a mask it is laid whole again."""
+    if over is not None and over.steps:
+        require_covered(Drawn(over, candidate.mending.layer.size))
+        candidate.over = to_json(over)
+        candidate.verdict = Candidate.Verdict.ACCEPTED
+    else:
+        candidate.over, candidate.verdict = None, ""
+    candidate.save(update_fields=["over", "verdict"])
+
+
+def chosen(mending: Mending) -> TouchUp:
+    """The touch-up with the accepted candidates: for each place what is laid whole, then what was painted.
+
+    Raises
+    ------
+    Refusal
+        When nothing was accepted.
+    """
+    accepted = mending.candidates.filter(verdict=Candidate.Verdict.ACCEPTED)
+    ordered = sorted(accepted, key=lambda one: (one.place, one.over is not None, one.number))
+    if not ordered:
+        raise Refusal("Nothing is accepted yet. Accept a candidate, or paint with one.")
+    return replace(
+        mending.as_touch_up(), patches=tuple(candidate.as_patch() for candidate in ordered)
+    )
+
+
+def lay(mending: Mending) -> Firing:
+    """A firing that makes a layer of the accepted candidates; their pixels are there already."""
+    return firings.enqueue_touch_up(mending.layer, chosen(mending), mending.replaces)
+
+
+def stop(mending: Mending) -> None:
+    """Stop making candidates: what runs ends after its tile, what waits is not begun."""
+    Mending.objects.filter(pk=mending.pk).update(stopped=True)
+    mending.candidates.filter(state=Candidate.State.QUEUED).update(state=Candidate.State.STOPPED)
+
+
+def delete(mending: Mending) -> None:
+    """Delete a touch-up's candidates with their pixels. Layers that came of them stay."""
+    stop(mending)
+    for candidate in mending.candidates.exclude(pixels=""):
+        candidate.pixels.delete(save=False)
+    mending.delete()

@@ -1,0 +1,1 @@
+"""Uploads: files on their way in, read by a worker when reading takes long."""

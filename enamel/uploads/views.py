@@ -1,0 +1,40 @@
+"""Pages of uploads: how far they are read, and dismissing them."""
+
+from uuid import UUID
+
+from django.contrib.auth.decorators import login_required
+from django.http import HttpRequest, HttpResponse, JsonResponse
+from django.shortcuts import get_object_or_404, redirect
+from django.urls import reverse
+from django.views.decorators.http import require_GET, require_POST
+
+from enamel.uploads import services
+from enamel.uploads.models import Upload
+
+
+def own_upload(request: HttpRequest, upload_id: UUID) -> Upload:
+    return get_object_or_404(Upload.objects.of(request.user), pk=upload_id)
+
+
+@require_GET
+@login_required
+def state(request: HttpRequest, upload_id: UUID) -> JsonResponse:
+    """How far an upload is read, and where its piece is."""
+    upload = own_upload(request, upload_id)
+    return JsonResponse(
+        {
+            "open": upload.open,
+            "progress": upload.progress if upload.state != Upload.State.WAITING else None,
+            "rejected": upload.error,
+            "url": reverse("piece", args=[upload.piece_id]) if upload.piece_id else None,
+        }
+    )
+
+
+@require_POST
+@login_required
+def dismiss(request: HttpRequest, upload_id: UUID) -> HttpResponse:
+    """Delete an upload that is waiting or was rejected; dismiss the notice of a finished one."""
+    upload = own_upload(request, upload_id)
+    services.delete(upload)
+    return redirect("models" if upload.kind == Upload.Kind.MODEL else "pieces")

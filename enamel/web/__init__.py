@@ -1,0 +1,1 @@
+"""What all pages share: base templates, form fields, template tags, scripts and styles."""

@@ -1,0 +1,16 @@
+// upload-read.js: follows an upload that a worker reads, until that has ended.
+import { poll } from "./poll.js";
+
+const PAUSE_MS = 700;
+
+// {url, rejected} in the end; onProgress is called with the fraction that has been read
+export function uploadRead(stateUrl, onProgress) {
+  return poll(async () => {
+    const answer = await fetch(stateUrl);
+    if (answer.status === 404) return { url: null, rejected: "It was dismissed." };
+    const state = await answer.json();
+    if (!state.open) return state;
+    if (state.progress !== null) onProgress(state.progress);
+    return null;
+  }, PAUSE_MS);
+}

@@ -1,0 +1,9 @@
+"""Addresses of notifications."""
+
+from django.urls import path
+
+from enamel.web import views
+
+urlpatterns = [
+    path("news/", views.news, name="news"),
+]

@@ -1,0 +1,244 @@
+"""The models page: trying, adding, switching, deleting, and where new pieces start."""
+
+import json
+from collections.abc import Iterator
+from dataclasses import replace
+from pathlib import Path
+
+import pytest
+from django.contrib.auth.models import User
+from django.core.files.uploadedfile import SimpleUploadedFile
+from django.test import Client
+from django.urls import reverse
+from procrastinate.contrib.django.models import ProcrastinateJob
+
+from enamel.catalogue import services as library
+from enamel.catalogue import trials
+from enamel.catalogue.forms import SuitedForm
+from enamel.catalogue.models import Model, Suited, offered
+from enamel.core.errors import Refusal
+from enamel.core.intake.subject import SUITED_TO_FACES, Subject
+from enamel.core.networks.cards import own_folder
+from enamel.core.networks.intake import waiting
+from enamel.core.schedule import Coat, Refine, Schedule
+from enamel.firings import services as firings
+from enamel.firings.forms.coat import CoatForm
+from enamel.library.models import Piece
+from enamel.uploads import jobs as uploads
+from enamel.uploads.models import Upload
+from enamel.uploads.services import path_of
+from tests.core.test_onnx_upscalers import network
+
+PAGE = "/models/"
+
+
+@pytest.fixture(autouse=True)
+def empty_folder() -> Iterator[None]:
+    yield
+    folder = own_folder()
+    assert folder is not None
+    for path in folder.glob("*"):
+        path.unlink()
+
+
+def upload(client: Client, path: Path, **more: str) -> str:
+    """The page once the kiln has tried the file."""
+    file = SimpleUploadedFile(path.name, path.read_bytes())
+    client.post(reverse("add-model"), {"file": file} | more)
+    carry_out_all()
+    return client.get(PAGE).content.decode()
+
+
+def carry_out_all() -> None:
+    for one in Upload.objects.open():
+        uploads.carry_out(one.pk)
+
+
+def test_the_page_shows_every_card_and_has_the_untried_ones_tried(signed_in: Client) -> None:
+    shown = signed_in.get(PAGE).content.decode()
+    for model in Model.objects.available():
+        assert model.card.facts["summary"].replace("'", "&#x27;") in shown
+    assert "being measured" in shown
+    wanted = {
+        job.args["name"] for job in ProcrastinateJob.objects.filter(task_name="catalogue.try_model")
+    }
+    assert wanted == {model.name for model in Model.objects.available()}
+    signed_in.get(PAGE)
+    assert ProcrastinateJob.objects.filter(task_name="catalogue.try_model").count() == len(wanted)
+
+
+def test_a_trial_measures_and_makes_crops(signed_in: Client, tmp_path: Path) -> None:
+    upload(signed_in, network(tmp_path / "soft.onnx"))
+    trials.carry_out("soft")
+    model = Model.objects.get(name="soft")
+    assert model.rate is not None
+    assert model.rate > 0
+    assert model.crops.count() == 3
+    answer = signed_in.get(reverse("model-crop", args=["soft", 0]))
+    assert answer.headers["Content-Type"] == "image/webp"
+    assert answer.content[8:12] == b"WEBP"
+    assert "MP/s" in signed_in.get(PAGE).content.decode()
+
+
+def test_a_refiner_is_tried_too(db: None) -> None:
+    name = offered().refiners[0]
+    trials.carry_out(name)
+    assert Model.objects.get(name=name).crops.count() == 3
+
+
+def test_an_upscaler_is_brought_in_and_offered(signed_in: Client, tmp_path: Path) -> None:
+    said = upload(signed_in, network(tmp_path / "My Soft.onnx"), summary="Soft skies.")
+    assert "added as my-soft" in said
+    assert "Soft skies." in said
+    assert "my-soft" in offered().upscalers
+    assert Model.objects.get(name="my-soft").brought_by is not None
+
+
+def test_what_can_not_be_run_is_refused_and_what_was_typed_stays(
+    signed_in: Client, tmp_path: Path
+) -> None:
+    file = SimpleUploadedFile("a.onnx", network(tmp_path / "a.onnx").read_bytes())
+    given = {"file": file, "name": "Glaze!", "summary": "For skies."}
+    answer = signed_in.post(reverse("add-model"), given)
+    said = answer.content.decode()
+    assert answer.status_code == 422
+    assert "small letters" in said
+    assert "For skies." in said
+    assert not Upload.objects.exists()
+    broken = tmp_path / "broken.onnx"
+    broken.write_bytes(b"no graph")
+    assert "not an ONNX file" in upload(signed_in, broken, name="glaze")
+    assert "glaze" not in offered().upscalers
+    refused = Upload.objects.get()
+    assert not path_of(refused).exists()
+    signed_in.post(reverse("dismiss-upload", args=[refused.pk]))
+    assert not Upload.objects.exists()
+    assert (
+        "Choose an ONNX file, or something from a folder, first"
+        in signed_in.post(reverse("add-model")).content.decode()
+    )
+
+
+def test_a_file_from_the_folder_is_taken_in(signed_in: Client) -> None:
+    folder = own_folder()
+    assert folder is not None
+    folder.mkdir(exist_ok=True)
+    network(folder / "found.onnx")
+    assert "found.onnx" in signed_in.get(PAGE).content.decode()
+    signed_in.post(reverse("add-model"), {"waiting": "found.onnx"})
+    carry_out_all()
+    assert waiting() == []
+    assert "found" in offered().upscalers
+
+
+def test_switched_off_is_not_offered_but_keeps_working(
+    signed_in: Client, piece: Piece, tmp_path: Path
+) -> None:
+    upload(signed_in, network(tmp_path / "soft.onnx"))
+    signed_in.post(reverse("switch-model", args=["soft"]))
+    assert "soft" not in offered().upscalers
+    form = CoatForm.showing(Coat(factor=2.0, upscaler="soft"), piece.base.size, piece.print_plan)
+    assert form.is_valid(), form.errors
+    assert firings.predict_schedule(piece.base, piece.schedule).seconds > 0
+    signed_in.post(reverse("switch-model", args=["soft"]))
+    assert "soft" in offered().upscalers
+
+
+def test_the_last_refiner_stays_on(administrator: User) -> None:
+    models = [model for model in Model.objects.available() if model.card.kind == "refiner"]
+    for model in models[1:]:
+        library.switch(model, administrator, on=False)
+    with pytest.raises(Refusal, match="only refiner"):
+        library.switch(models[0], administrator, on=False)
+    assert offered().refiners == [models[0].name]
+
+
+def test_what_everybody_works_with_is_changed_by_administrators_alone(
+    signed_in: Client, artist: User, administrator: User, tmp_path: Path
+) -> None:
+    shipped = offered().upscalers[-1]
+    signed_in.post(reverse("switch-model", args=[shipped]))
+    assert shipped in offered().upscalers
+    page = signed_in.get(PAGE).content.decode()
+    assert f"Switch off {shipped}" not in page
+    assert "Only an administrator" in page
+    chosen = {bound.html_name: bound.initial for bound in SuitedForm()}
+    signed_in.post(reverse("suited"), chosen | {"drawing-upscaler": "nearest"})
+    assert not Suited.objects.exists()
+    # nor is a model deleted by others when its owner is gone
+    upload(signed_in, network(tmp_path / "soft.onnx"))
+    Model.objects.filter(name="soft").update(brought_by=None)
+    signed_in.post(reverse("remove-model", args=["soft"]))
+    assert "soft" in offered().upscalers
+    other = Client()
+    other.force_login(administrator)
+    other.post(reverse("switch-model", args=[shipped]))
+    assert shipped not in offered().upscalers
+    other.post(reverse("remove-model", args=["soft"]))
+    assert "soft" not in offered().upscalers
+
+
+def test_only_ones_own_models_are_deleted(
+    signed_in: Client, stranger: User, tmp_path: Path
+) -> None:
+    upload(signed_in, network(tmp_path / "soft.onnx"))
+    shipped = offered().refiners[0]
+    said = signed_in.post(reverse("remove-model", args=[shipped]), follow=True).content.decode()
+    assert "ships with Enamel" in said
+    other = Client()
+    other.force_login(stranger)
+    other.post(reverse("remove-model", args=["soft"]))
+    assert "soft" in offered().upscalers
+    signed_in.post(reverse("remove-model", args=["soft"]))
+    assert "soft" not in offered().upscalers
+    assert not Model.objects.filter(name="soft").exists()
+
+
+def test_new_pieces_start_with_what_suits_them(
+    signed_in: Client, piece: Piece, artist: User
+) -> None:
+    User.objects.filter(pk=artist.pk).update(is_staff=True)
+    chosen = {f"{subject}-upscaler": "lanczos" for subject in Subject}
+    chosen |= {f"{subject}-refiner": "grisaille" for subject in Subject}
+    signed_in.post(reverse("suited"), chosen | {"drawing-upscaler": "nearest"})
+    assert Suited.to(Subject.DRAWING) == ("nearest", "grisaille")
+    assert piece.schedule.coats[0].upscaler == "lanczos"
+    facts = reverse("facts", args=[piece.pk])
+    signed_in.post(facts, {"title": piece.title, "subject": "drawing"})
+    piece.refresh_from_db()
+    assert piece.schedule.coats[0].upscaler == "nearest"
+    assert signed_in.post(facts, {"title": "x", "subject": "unheard of"}).status_code == 422
+    piece.refresh_from_db()
+    assert piece.subject == "drawing"
+
+
+def test_faces_start_with_the_refiner_made_for_them(signed_in: Client, piece: Piece) -> None:
+    def offered_first(*faces: list[int]) -> str:
+        sent = {"faces": json.dumps(faces)}
+        signed_in.post(reverse("put-faces-right", args=[piece.base.pk]), sent)
+        page = signed_in.get(f"{piece.get_absolute_url()}?task=touch-up")
+        return str(page.context["form"]["model"].value())
+
+    def to_faces(subject: Subject) -> str:
+        return Suited.to(subject, faces=True)[1]
+
+    assert offered_first([10, 10, 20, 24, 0]) == SUITED_TO_FACES
+    assert offered_first() == Suited.to(Subject(piece.subject))[1] != SUITED_TO_FACES
+    assert to_faces(Subject.DRAWING) == SUITED_TO_FACES
+    Suited.objects.create(subject=Subject.DRAWING, upscaler="lanczos", refiner="grisaille")
+    assert to_faces(Subject.DRAWING) == "grisaille"
+    Model.objects.create(name="camaieu", on=False)
+    assert to_faces(Subject.PAINTED) == SUITED_TO_FACES  # what is off was nobody's choice
+    Model.objects.update(on=True)
+    Model.objects.update_or_create(name=SUITED_TO_FACES, defaults={"on": False})
+    assert to_faces(Subject.PAINTED) == "camaieu"
+
+
+def test_time_of_a_trained_upscaler_is_counted(
+    piece: Piece, signed_in: Client, tmp_path: Path
+) -> None:
+    upload(signed_in, network(tmp_path / "soft.onnx", factor=4))
+    plain = Coat(factor=2.0, refine=Refine(strength=0))
+    by_hand = firings.predict_schedule(piece.base, Schedule((plain,))).seconds
+    trained = Schedule((replace(plain, upscaler="soft"),))
+    assert firings.predict_schedule(piece.base, trained).seconds > by_hand
