@@ -8,29 +8,29 @@ from typing import Any
 
 import httpx
 
-from devservices.bureau.counter import Counter
-from devservices.bureau.desk import Desk
+from devservices.bureau.server import Server
+from devservices.bureau.service import Service
 
-Open = Callable[..., Counter]
+Open = Callable[..., Server]
 KEY = "the house's own"
 
 
 @contextmanager
-def opened(folder: Path, **given: Any) -> Iterator[tuple[httpx.Client, Counter]]:
+def opened(folder: Path, **given: Any) -> Iterator[tuple[httpx.Client, Server]]:
     """A bureau on a free port, and somebody who has an account and speaks to it.
 
     Parameters
     ----------
     given : ``terms``, ``render`` and ``beginning_cents`` of its desk, moods of its counter.
     """
-    desk = {
+    service = {
         name: given.pop(name) for name in ("terms", "render", "beginning_cents") if name in given
     }
-    counter = Counter(0, Desk(folder / "bureau", **desk), KEY, **given)
-    threading.Thread(target=counter.serve_forever, daemon=True).start()
-    address = f"http://127.0.0.1:{counter.server_address[1]}"
+    server = Server(0, Service(folder / "bureau", **service), KEY, **given)
+    threading.Thread(target=server.serve_forever, daemon=True).start()
+    address = f"http://127.0.0.1:{server.server_address[1]}"
     headers = {"Authorization": f"Bearer {KEY}"}
     with httpx.Client(base_url=address, trust_env=False, timeout=20, headers=headers) as client:
-        yield client, counter
-    counter.shutdown()
-    counter.server_close()
+        yield client, server
+    server.shutdown()
+    server.server_close()

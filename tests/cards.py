@@ -55,7 +55,7 @@ def put_checkpoint(name: str, folder: Path, *, few_steps: int | None = None) -> 
             "prediction": "epsilon",
             "room": 75,
             "drift": {"mean": [0.4, -0.2, 1.1], "rms": 2.4},
-            "glimpse": [[0.0] * 3] * 5,
+            "latent_preview": [[0.0] * 3] * 5,
             "few_steps": few_steps,
             "parts": [
                 {"role": "unet", "class": "UNet", "parameters": 860_000_000, "bytes": 1, "dtypes": []}

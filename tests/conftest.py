@@ -19,7 +19,7 @@ from django.core.files import File
 from django.db.backends.postgresql.operations import DatabaseOperations
 from django.test import Client, override_settings
 
-from devservices.bureau.counter import Counter
+from devservices.bureau.server import Server
 from enamel.accounts.models import Scope
 from enamel.core.faces import detection as faces
 from enamel.core.faces import detector
@@ -121,11 +121,11 @@ def bureau_of(monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> Iterator[burea
     cache.clear()
     with ExitStack() as stack:
 
-        def open_one(**mood: Any) -> Counter:
-            _, counter = stack.enter_context(bureau.opened(tmp_path, **mood))
-            monkeypatch.setattr(settings, "BUREAU", f"http://127.0.0.1:{counter.server_address[1]}")
+        def open_one(**mood: Any) -> Server:
+            _, server = stack.enter_context(bureau.opened(tmp_path, **mood))
+            monkeypatch.setattr(settings, "BUREAU", f"http://127.0.0.1:{server.server_address[1]}")
             monkeypatch.setattr(settings, "BUREAU_KEY", bureau.KEY)
-            return counter
+            return server
 
         yield open_one
 

@@ -7,7 +7,7 @@ import numpy as np
 from enamel.core.fields import to_json
 from enamel.core.geometry import Box
 from enamel.core.imaging.canvas import Canvas, SampleArray
-from enamel.core.schedule import Coat, Refine, address
+from enamel.core.schedule import Coat, Refine, content_key
 from enamel.firings import checking
 from enamel.library import layers as store
 from enamel.library.models import Layer, Piece
@@ -26,7 +26,7 @@ def layer_of(
     recipe = {"coat": to_json(coat)}
     layer = store.add_layer(
         piece, Canvas(path), kind=Layer.Kind.COAT, parent=piece.base, recipe=recipe,
-        address=address(recipe, str(path)), seed=settings.seed, seconds=12.5,
+        content_key=content_key(recipe, str(path)), seed=settings.seed, seconds=12.5,
     )  # fmt: skip
     store.prepare(layer)
     if checked:

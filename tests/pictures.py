@@ -52,6 +52,6 @@ def assert_same_pixels(one: SampleArray, other: SampleArray) -> None:
 
 
 def distance(one: Picture, other: Picture) -> float:
-    """Root mean square difference, in shares of white."""
+    """Root mean square difference, as fractions of white."""
     difference = whole(one).astype(float) - whole(other)
     return float(np.sqrt((difference**2).mean()) / 65535)

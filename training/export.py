@@ -81,7 +81,7 @@ def export(recipe: Recipe) -> None:
     )
     model = onnx.load(path)
     if recipe.kind == "refiner":
-        for name, value in (REFINER | {"lag": recipe.lag}).items():
+        for name, value in (REFINER | {"final_degradation": recipe.lag}).items():
             model.metadata_props.add(key=name, value=json.dumps(value, ensure_ascii=False))
     store_halved(model.graph)
     onnx.save(model, path)

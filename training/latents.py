@@ -41,7 +41,7 @@ WORDLESS = 0.15
 KL = 1e-6
 AVERAGE = 0.999
 SAVE_SECONDS = 120
-TOLD_EVERY = 100
+PROGRESS_EVERY = 100
 WIDTH = 64
 START, END = "<|startoftext|>", "<|endoftext|>"
 SCHEDULER = {
@@ -272,7 +272,7 @@ def train(what: str, minutes: float, threads: int) -> None:
         now = loss(rng)
         kept.learn(now)
         mean = float(now) if mean == 0 else 0.99 * mean + 0.01 * float(now)
-        if kept.step % TOLD_EVERY == 0:
+        if kept.step % PROGRESS_EVERY == 0:
             print(f"{what} step {kept.step}: {mean:.4f}", flush=True)
         if time.monotonic() - saved > SAVE_SECONDS:
             kept.save()

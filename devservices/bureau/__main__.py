@@ -1,10 +1,10 @@
-"""``python -m devservices.bureau --port PORT --folder FOLDER --key-file FILE``: opens the counter."""
+"""``python -m devservices.bureau --port PORT --folder FOLDER --key-file FILE``: serves it."""
 
 import argparse
 from pathlib import Path
 
-from devservices.bureau.counter import Counter
-from devservices.bureau.desk import Desk
+from devservices.bureau.server import Server
+from devservices.bureau.service import Service
 
 
 def main() -> None:
@@ -18,7 +18,7 @@ def main() -> None:
     )
     given = parser.parse_args()
     key = given.key_file.read_text().strip()
-    Counter(given.port, Desk(given.folder), key).serve_forever()
+    Server(given.port, Service(given.folder), key).serve_forever()
 
 
 if __name__ == "__main__":

@@ -8,7 +8,7 @@ from typing import Any
 from enamel.core.files import whole_file
 
 BEGINNING_CENTS = 5000
-HELD, TAKEN, RETURNED = "held", "taken", "returned"
+RESERVED, TAKEN, RETURNED = "held", "taken", "returned"
 
 
 class TooLittle(Exception):
@@ -42,7 +42,7 @@ class Ledger:
                 return
             if cents > _left(account):
                 raise TooLittle
-            account["charges"][order] = {"cents": cents, "state": HELD}
+            account["charges"][order] = {"cents": cents, "state": RESERVED}
             self._write(account)
 
     def settle(self, order: str, state: str) -> None:
@@ -50,7 +50,7 @@ class Ledger:
         with self._lock:
             account = self._read()
             charge = account["charges"].get(order)
-            if charge is not None and charge["state"] == HELD:
+            if charge is not None and charge["state"] == RESERVED:
                 charge["state"] = state
                 self._write(account)
 

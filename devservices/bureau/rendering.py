@@ -23,7 +23,7 @@ def render(
     layer: Path,
     base: Path | None,
     into: Path,
-    hear: Callable[[float], None],
+    on_progress: Callable[[float], None],
     stopping: Callable[[], bool],
 ) -> None:
     """Lay a coat on the picture in a file and write what comes of it as a PNG of 16 bits.
@@ -32,7 +32,7 @@ def render(
     ----------
     base : file of the base, where the coat blends with it.
     into : the file; whole or not there. Working files lie beside it and stay for another try.
-    hear : told how much is done, 0…1.
+    on_progress : called with how much is done, 0…1.
     stopping : asked before each tile.
 
     Raises
@@ -42,13 +42,13 @@ def render(
     work = into.with_suffix(".work")
     work.mkdir(exist_ok=True)
 
-    def told(progress: Progress) -> None:
-        hear(progress.done / progress.total)
+    def report(progress: Progress) -> None:
+        on_progress(progress.done / progress.total)
 
     with _opened(layer, work) as start:
         origin = _opened(base, work) if base is not None else start
         fired = fire(
-            start, Schedule((coat,)), work, listener=told, stopping=stopping, origin=origin
+            start, Schedule((coat,)), work, on_progress=report, stopping=stopping, origin=origin
         )
         export(fired.result, into, output=SIXTEEN_BITS)
         fired.result.close()

@@ -1,10 +1,10 @@
-"""``python -m devservices.shop --port PORT --folder FOLDER``: opens the counter."""
+"""``python -m devservices.shop --port PORT --folder FOLDER``: serves it."""
 
 import argparse
 from pathlib import Path
 
-from devservices.shop.counter import Counter
-from devservices.shop.desk import Desk
+from devservices.shop.server import Server
+from devservices.shop.service import Service
 
 
 def main() -> None:
@@ -17,7 +17,7 @@ def main() -> None:
         "--slow", type=float, default=0.6, help="seconds that a look at a file takes"
     )
     given = parser.parse_args()
-    Counter(given.port, Desk(given.folder, slow=given.slow)).serve_forever()
+    Server(given.port, Service(given.folder, slow=given.slow)).serve_forever()
 
 
 if __name__ == "__main__":

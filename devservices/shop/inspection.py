@@ -107,8 +107,8 @@ def _page(
     )
     resources = page.resources
     for name, font in dict(resources.get("/Font", {})).items():
-        held: Any = font.get("/FontDescriptor", {})
-        whole = any(f"/FontFile{kind}" in held for kind in ("", "2", "3"))
+        descriptor: Any = font.get("/FontDescriptor", {})
+        whole = any(f"/FontFile{kind}" in descriptor for kind in ("", "2", "3"))
         found.require(whole, f"{where}the font {name} is not in the file.")
     states = dict(resources.get("/ExtGState", {})).values()
     clear = any(float(state.get(key, 1)) < 1 for state in states for key in ("/ca", "/CA"))

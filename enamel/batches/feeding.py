@@ -110,7 +110,7 @@ def _brought_in(item: BatchItem) -> Piece:
         raise Refusal("The piece was deleted before its turn came.")
 
     def read(original: Path, into: Path) -> None:
-        read_apart(original, into, settings.IMPORT_LIMITS, lambda share: None)
+        read_apart(original, into, settings.IMPORT_LIMITS, lambda progress: None)
 
     with passing("import") as folder:
         path = folder / "original"

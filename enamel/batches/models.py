@@ -174,7 +174,7 @@ class BatchItem(models.Model):
         return self.error or (self.firing.error if self.firing else "") or "; ".join(files)
 
     @property
-    def share(self) -> float:
+    def progress(self) -> float:
         """How much of its firing is done, 0…1."""
         if self.firing and self.firing.total and not self.fired:
             return min(1.0, self.firing.done / self.firing.total)

@@ -12,7 +12,7 @@ PLACES = (
     ("emblem.png", (0.54, 0.92), "Lettering of the emblem"),
     ("tea-car.jpg", (0.34, 0.69), "Copper, cloth and wood in the tea car"),
 )
-"""Demo picture, middle of the crop as shares of it, what is seen."""
+"""Demo picture, middle of the crop as fractions of it, what is seen."""
 
 
 def carry_out(name: str) -> None:

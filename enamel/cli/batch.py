@@ -22,14 +22,14 @@ from enamel.core.finishing.finished import Finished
 from enamel.core.finishing.overview import Overview
 from enamel.core.finishing.recipe import Finish
 from enamel.core.imaging.canvas import Canvas
-from enamel.core.intake.made import made
 from enamel.core.intake.pixels import Limits, examine, read_canvas, taken_for_picture
+from enamel.core.intake.provenance import made
 from enamel.core.intake.subject import Subject, guessed
 from enamel.core.pipeline.firing import fire, materialise
 from enamel.core.pipeline.touchup import TouchUp, touch_up
 from enamel.core.pipeline.treatment import ForKind, Treatment
 from enamel.core.progress import Progress
-from enamel.core.schedule import Coat, Refine, Schedule, address
+from enamel.core.schedule import Coat, Refine, Schedule, content_key
 
 TABLE = "pictures.csv"
 COLUMNS = ("source", "result", "state", "width", "height", "seconds", "reason")
@@ -169,10 +169,10 @@ def _one(
     """One picture; what is done already is taken as it is, what can't be done is said in its row."""
     began = time.monotonic()
     asked = [treatment.to_json(), given.format, given.bits, given.ppi]
-    name = address(hashlib.sha256(source.read_bytes()).hexdigest(), asked)
+    name = content_key(hashlib.sha256(source.read_bytes()).hexdigest(), asked)
     note = given.out / KEPT / f"{outcome.result}.json"
     known = json.loads(note.read_text()) if note.exists() else {}
-    if known.get("address") == name and (given.out / outcome.result).exists():
+    if known.get("content_key") == name and (given.out / outcome.result).exists():
         outcome.width, outcome.height = known["size"]
         outcome.state, outcome.seconds = "done", known["seconds"]
         return
@@ -191,12 +191,12 @@ def _one(
     outcome.state, outcome.seconds = "done", round(time.monotonic() - began, 1)
     with whole_file(note) as partial:
         partial.write_text(
-            json.dumps({"address": name, "size": list(size), "seconds": outcome.seconds})
+            json.dumps({"content_key": name, "size": list(size), "seconds": outcome.seconds})
         )
     shutil.rmtree(work)
 
 
-def treated(source: Path, treatment: Treatment, work: Path, hear: "Teller") -> Canvas:
+def treated(source: Path, treatment: Treatment, work: Path, on_progress: "Teller") -> Canvas:
     """A picture after all that a treatment does with it; the same call on the same folder goes on."""
     facts = examine(source, Limits())
     base = read_canvas(source, facts, work / "base.npy")
@@ -208,11 +208,13 @@ def treated(source: Path, treatment: Treatment, work: Path, hear: "Teller") -> C
     layer = base
     for number, step in enumerate(treatment.steps(schedule, base.size, faces, refiner)):
         folder, into = work / "work", work / f"{number}.npy"
-        hear.step = number
+        on_progress.step = number
         if isinstance(step, Coat):
-            layer = fire(layer, Schedule((step,)), folder, origin=base, listener=hear).result
+            layer = fire(
+                layer, Schedule((step,)), folder, origin=base, on_progress=on_progress
+            ).result
         elif isinstance(step, TouchUp):
-            touch_up(layer, step, folder, into, base=base, listener=hear)
+            touch_up(layer, step, folder, into, base=base, on_progress=on_progress)
             layer = Canvas(into)
         else:
             finished = Finished(layer, step, Overview.of(layer), Overview.of(base))

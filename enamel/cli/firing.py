@@ -117,7 +117,7 @@ def run_fire(chosen: argparse.Namespace) -> None:
             schedule,
             chosen.work or scratch / "work",
             window=chosen.window,
-            listener=(lambda progress: None) if chosen.quiet else show,
+            on_progress=(lambda progress: None) if chosen.quiet else show,
         )
         # before the file is written: libvips maps the canvas, and its pages, which the system can take
         # back at any time, would count as memory of the firing

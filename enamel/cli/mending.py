@@ -73,7 +73,7 @@ def run_touch_up(given: argparse.Namespace) -> None:
         touch_up(
             layer, settings, given.work or scratch / "work", into,
             base=base, masks=(mask,) * len(settings.patches),
-            listener=(lambda progress: None) if given.quiet else show,
+            on_progress=(lambda progress: None) if given.quiet else show,
         )  # fmt: skip
         with Canvas(into) as result:
             export(result, given.output, ppi=given.ppi, output=output_of(given))

@@ -22,7 +22,7 @@ from enamel.library.models import Layer, Piece
 from enamel.library.models.layers import refine_of
 from enamel.library.templatetags.layers import made_with, picture_source
 from enamel.library.viewing import LETTERS, MOST_COMPARED
-from enamel.swatches.models import Sheet, Swatch
+from enamel.swatches.models import Swatch, SwatchSheet
 
 MOST_SWATCHES = 24
 SWATCH_TOKEN = re.compile(r"s[0-9]{1,9}")
@@ -124,7 +124,7 @@ class Compared:
     def for_script(self) -> dict[str, Any]:
         """What the page's script has to know of it."""
         whole, box = self.whole, self.box
-        told = {
+        columns = {
             "token": self.token,
             "name": self.name,
             "settings": self.settings,
@@ -135,8 +135,8 @@ class Compared:
             "maps": self.checks.get("maps", {}),
         }
         if isinstance(self.of, Swatch):
-            return told | {"image": reverse("swatch-picture", args=[self.of.pk])}
-        return told | {"tiles": picture_source(self.of)}
+            return columns | {"image": reverse("swatch-picture", args=[self.of.pk])}
+        return columns | {"tiles": picture_source(self.of)}
 
 
 def _chain(layer: Layer) -> list[dict[str, Any]]:
@@ -173,7 +173,9 @@ def settings_apart(one: Compared, other: Compared) -> str:
     for number in range(shared):
         where = f"coat {number + 1}: " if shared > 1 else ""
         found = sorted(differences(before[number], after[number]), key=lambda one: _place(one[0]))
-        parts += [f"{where}{_named(path)} {_said(old)} → {_said(new)}" for path, old, new in found]
+        parts += [
+            f"{where}{_named(path)} {_written(old)} → {_written(new)}" for path, old, new in found
+        ]
     if len(before) != len(after):
         coats = [f"{len(steps)} coat{'' if len(steps) == 1 else 's'}" for steps in (before, after)]
         parts.insert(0, " → ".join(coats))
@@ -196,7 +198,7 @@ def _named(path: str) -> str:
     return NAMES.get(last, last.replace("_", " ").replace(".", " "))
 
 
-def _said(value: Any) -> str:
+def _written(value: Any) -> str:
     if value is None:
         return "none"
     if isinstance(value, bool):
@@ -275,7 +277,9 @@ def choices_for(piece: Piece, tokens: Iterable[str] = ()) -> list[Compared]:
     )
     own_first = sorted(layers, key=lambda layer: (layer.piece_id != piece.pk, layer.created))
     swatches = (
-        Swatch.objects.filter(sheet__in=Sheet.objects.filter(piece=piece), state=Swatch.State.DONE)
+        Swatch.objects.filter(
+            sheet__in=SwatchSheet.objects.filter(piece=piece), state=Swatch.State.DONE
+        )
         .defer("so_far", "sheet__start__checks", "sheet__piece__base_facts")
         .select_related("sheet__start", "sheet__piece")
         .annotate(named=Q(pk__in=named))

@@ -45,5 +45,5 @@ def shortened(value: Any) -> str:
 
 def plainly(error: Exception, path: Path) -> str:
     """The first sentence of what a library said about a file or a folder, without paths."""
-    said = str(error).replace(str(path), path.name).strip().splitlines()
-    return (said[0][:200] if said else type(error).__name__).rstrip(".") + "."
+    lines = str(error).replace(str(path), path.name).strip().splitlines()
+    return (lines[0][:200] if lines else type(error).__name__).rstrip(".") + "."

@@ -15,12 +15,12 @@ from typing import Any
 from enamel.core.errors import Refusal
 
 MEMORY_BYTES = 6 * 2**30
-Hear = Callable[[float], None]
+OnFraction = Callable[[float], None]
 """Told how much of the work is done, 0…1."""
 
 
 def answer_of(
-    module: str, *arguments: str, seconds: float, thing: str, hear: Hear | None = None
+    module: str, *arguments: str, seconds: float, thing: str, on_progress: OnFraction | None = None
 ) -> Any:
     """What the module's work comes to.
 
@@ -29,7 +29,7 @@ def answer_of(
     module : run as ``python -m module arguments…``; it calls `answer`.
     seconds : the process is ended when it takes longer.
     thing : what is worked on, as in "network", for messages.
-    hear : told how far the work has come.
+    on_progress : called with how far the work has come.
 
     Raises
     ------
@@ -41,21 +41,21 @@ def answer_of(
         late = Timer(seconds, working.kill)
         late.start()
         try:
-            said: dict[str, Any] = {}
+            message: dict[str, Any] = {}
             assert working.stdout is not None
             for line in working.stdout:
-                said = _read(line)
-                if hear is not None and "share" in said:
-                    hear(said["share"])
+                message = _read(line)
+                if on_progress is not None and "fraction" in message:
+                    on_progress(message["fraction"])
             working.wait()
         finally:
             in_time = late.is_alive()
             late.cancel()
             working.kill()
-    if "refused" in said:
-        raise Refusal(said["refused"])
-    if "found" in said:
-        return said["found"]
+    if "refused" in message:
+        raise Refusal(message["refused"])
+    if "found" in message:
+        return message["found"]
     if not in_time:
         raise Refusal(f"This {thing} was not done with in {seconds:.0f} s; it asks for too much.")
     raise Refusal(f"This {thing} broke off while it was tried, most likely for lack of memory.")
@@ -64,14 +64,14 @@ def answer_of(
 def _read(line: bytes) -> dict[str, Any]:
     """A line of the working process; libraries may have written others in between."""
     try:
-        said = json.loads(line)
+        message = json.loads(line)
     except ValueError:
         return {}
-    return said if isinstance(said, dict) else {}
+    return message if isinstance(message, dict) else {}
 
 
 def answer(
-    work: Callable[[list[str], Hear], Any], seconds: float, memory: int | None = MEMORY_BYTES
+    work: Callable[[list[str], OnFraction], Any], seconds: float, memory: int | None = MEMORY_BYTES
 ) -> None:
     """Do the work on this process's arguments within the limits, and print what comes of it.
 
@@ -87,7 +87,7 @@ def answer(
         print(json.dumps(words), flush=True)
 
     try:
-        found = work(sys.argv[1:], lambda share: say(share=round(share, 3)))
+        found = work(sys.argv[1:], lambda fraction: say(fraction=round(fraction, 3)))
     except Refusal as refusal:
         say(refused=str(refusal))
     else:

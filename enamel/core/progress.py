@@ -21,7 +21,7 @@ class Progress:
     """What the box looks like now: finished pixels, or the present estimate of them."""
 
 
-Listener = Callable[[Progress], None]
+OnProgress = Callable[[Progress], None]
 StopSign = Callable[[], bool]
 
 

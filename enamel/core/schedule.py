@@ -57,7 +57,7 @@ class Region:
     """Words for a part of the picture: the tiles that touch it get them, by how much it covers."""
 
     box: tuple[float, float, float, float] = setting(
-        (0.0, 0.0, 1.0, 1.0), "Left, top, width and height as shares of the picture."
+        (0.0, 0.0, 1.0, 1.0), "Left, top, width and height as fractions of the picture."
     )
     prompt: str = setting("", "What is to be seen there.")
     mask: Mask | None = setting(None, "A drawn part, in place of the box; null for none.")
@@ -70,7 +70,7 @@ class Region:
             and self.box[0] + self.box[2] <= 1.000001
             and self.box[1] + self.box[3] <= 1.000001
         )
-        require(fits, "box", list(self.box), "left, top, width, height as shares from 0 to 1")
+        require(fits, "box", list(self.box), "left, top, width, height as fractions from 0 to 1")
 
 
 @dataclass(frozen=True, slots=True)
@@ -130,7 +130,11 @@ class Kit:
 class Refine:
     """One tiled refinement. Lengths in px of the refined picture."""
 
-    RENAMED: ClassVar[dict[str, str]] = {"give_back": "restore", "grit": "extra_noise"}
+    RENAMED: ClassVar[dict[str, str]] = {
+        "give_back": "restore",
+        "grit": "extra_noise",
+        "overlap_share": "overlap_fraction",
+    }
     """Names of settings in files of version 1, and what they are called now."""
 
     model: str = setting("grisaille", "Name of the refiner, as `enamel models` lists it.")
@@ -158,14 +162,14 @@ class Refine:
         "than asked for (auto), or of exactly their size (exact).",
     )
     overlap: int = integer(64, 0, 4096, "Least overlap of neighbouring tiles.", "px")
-    overlap_share: float | None = number(
+    overlap_fraction: float | None = number(
         None,  # type: ignore[arg-type]
         0,
         0.5,
-        "Overlap as a share of the tile's shorter side, in place of px.",
+        "Overlap as a fraction of the tile's shorter side, in place of px.",
     )
     feather: float = number(
-        1.0, 0, 1, "Width of the soft join, as a share of the overlap; 0 is a hard cut."
+        1.0, 0, 1, "Width of the soft join, as a fraction of the overlap; 0 is a hard cut."
     )
     order: Order = setting(Order.ROWS, "Which tile comes when.")
     mode: Mode = setting(Mode.SEPARATE, "Tiles alone (separate), or step by step together (joint).")
@@ -175,7 +179,7 @@ class Refine:
     regions: tuple[Region, ...] = setting((), "Words for parts of the picture.")
     protect: Protect | None = setting(None, "A part that is touched less; null for none.")
     extra_noise: float = number(
-        0.0, 0, 0.5, "Extra noise in the starting signal, as a share of black to white."
+        0.0, 0, 0.5, "Extra noise in the starting signal, as a fraction of black to white."
     )
     contrast: float = number(1.0, 0, 2, "Gain on the contrast of the starting signal.")
     chroma: float = number(1.0, 0, 2, "Gain on the colourfulness of the starting signal.")
@@ -206,9 +210,9 @@ class Refine:
     @property
     def overlap_px(self) -> int:
         """The least overlap in px, whichever way it was said."""
-        if self.overlap_share is None:
+        if self.overlap_fraction is None:
             return self.overlap
-        return round(self.overlap_share * min(self.tile))
+        return round(self.overlap_fraction * min(self.tile))
 
     @property
     def degradation(self) -> float:
@@ -231,8 +235,8 @@ class Refine:
     @property
     def words(self) -> list[str]:
         """All words in it: for the whole picture, to be avoided, for parts."""
-        said = [self.prompt, self.negative_prompt, *(region.prompt for region in self.regions)]
-        return [words for words in said if words.strip()]
+        prompts = [self.prompt, self.negative_prompt, *(region.prompt for region in self.regions)]
+        return [words for words in prompts if words.strip()]
 
     @property
     def masks(self) -> int:
@@ -379,6 +383,6 @@ def canonical(value: Any) -> str:
     return json.dumps(value, sort_keys=True, separators=(",", ":"), default=to_json)
 
 
-def address(*parts: Any) -> str:
+def content_key(*parts: Any) -> str:
     """sha256 over the canonical JSON of the parts: the name of pixels that they determine."""
     return hashlib.sha256(canonical(list(parts)).encode()).hexdigest()

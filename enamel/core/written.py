@@ -21,18 +21,18 @@ def read_overlap(text: str) -> dict[str, Any]:
     """The settings of `Refine` that an overlap in px, or in % of the tile, stands for."""
     found = OVERLAP.fullmatch(text)
     if found is None:
-        raise FieldRefusal("overlap", "Give px, as in 64, or a share of the tile, as in 25 %.")
+        raise FieldRefusal("overlap", "Give px, as in 64, or a fraction of the tile, as in 25 %.")
     amount = float(found[1])
     if found[2] == "%":
-        return {"overlap_share": amount / 100, "overlap": 0}
+        return {"overlap_fraction": amount / 100, "overlap": 0}
     return {"overlap": round(amount)}
 
 
 def written_overlap(refine: Refine) -> str:
     """The overlap as `read_overlap` reads it."""
-    if refine.overlap_share is None:
+    if refine.overlap_fraction is None:
         return f"{refine.overlap} px"
-    return f"{refine.overlap_share * 100:g} %"
+    return f"{refine.overlap_fraction * 100:g} %"
 
 
 def read_adapters(text: str) -> tuple[Adapter, ...]:
@@ -71,14 +71,14 @@ def read_regions(text: str, masks: Mapping[str, Mask] | None = None) -> tuple[Re
             regions.append(Region(prompt=words.strip(), mask=mask))
             continue
         found = REGION.fullmatch(line)
-        shares = _numbers(found.groups()[:4]) if found else []
-        if found is None or len(shares) != 4:
+        fractions = _numbers(found.groups()[:4]) if found else []
+        if found is None or len(fractions) != 4:
             raise FieldRefusal(
                 "regions",
                 f"Line {number} is not left, top, width and height in %, or the name of a kept mask; "
                 "then a colon and words.",
             )
-        left, top, width, height = (share / 100 for share in shares)
+        left, top, width, height = (fraction / 100 for fraction in fractions)
         try:
             regions.append(Region((left, top, width, height), found[5].strip()))
         except FieldRefusal:
@@ -92,7 +92,7 @@ def written_regions(regions: Iterable[Region], masks: Mapping[str, Mask] | None 
     places = [
         names.get(region.mask, UNKNOWN_MASK)
         if region.mask is not None
-        else " ".join(f"{100 * share:g}%" for share in region.box)
+        else " ".join(f"{100 * fraction:g}%" for fraction in region.box)
         for region in regions
     ]
     return "\n".join(

@@ -9,7 +9,7 @@ from typing import Generic, TypeVar
 
 from enamel.core.errors import Refusal
 from enamel.core.finishing.automatic import Proposal, proposed
-from enamel.core.finishing.facts import Facts
+from enamel.core.finishing.facts import Measurements
 from enamel.core.finishing.finished import Finished
 from enamel.core.finishing.overview import Overview
 from enamel.core.finishing.recipe import Finish
@@ -127,7 +127,7 @@ def proposal(layer: Layer, recipe: Finish, name: str) -> Proposal:
     """What a step proposes for a layer."""
     own, target = overview_of(layer), matched_to(layer, recipe.match.to)
     reference = overview_of(target) if target.pk != layer.pk else None
-    return proposed(name, Facts.from_json(layer.measured), own, reference)
+    return proposed(name, Measurements.from_json(layer.measured), own, reference)
 
 
 _begun: Kept[Begun] = Kept(KEPT_BEGUN)

@@ -8,7 +8,7 @@ from enamel.core.fields import to_json
 from enamel.core.finishing.finished import Finished
 from enamel.core.finishing.overview import Overview
 from enamel.core.finishing.recipe import Finish
-from enamel.core.schedule import address
+from enamel.core.schedule import content_key
 from enamel.library.layers import canvas_of
 from enamel.library.models import Layer
 from enamel.library.overviews import overview_of
@@ -34,11 +34,11 @@ def matched_to(layer: Layer, sha256: str) -> Layer:
     return found
 
 
-def address_of(layer: Layer, recipe: Finish) -> str:
+def finish_key(layer: Layer, recipe: Finish) -> str:
     """Name of the pixels that come of a recipe: what is off or not read does not count."""
     steps = {name: to_json(step) for name, step in recipe.steps.items()}
     reference = matched_to(layer, recipe.match.to).sha256 if recipe.match.on else ""
-    return address(layer.sha256, "finish", VERSION, steps, reference)
+    return content_key(layer.sha256, "finish", VERSION, steps, reference)
 
 
 @contextmanager

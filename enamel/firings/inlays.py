@@ -9,7 +9,7 @@ from enamel.core.geometry import Box
 from enamel.core.imaging.canvas import Picture, Pixels, SampleArray
 from enamel.core.masks import Drawn
 from enamel.core.pipeline.inlay import Inlay
-from enamel.core.schedule import address
+from enamel.core.schedule import content_key
 from enamel.library.layers import canvas_in, canvas_of
 from enamel.library.models import Layer, Piece
 
@@ -52,13 +52,13 @@ def _source(stack: ExitStack, piece: Piece, sha256: str) -> Picture:
     raise Refusal("A picture that is laid over is no longer among the piece's layers and files.")
 
 
-def address_of(under: Layer, inlays: Sequence[Inlay]) -> str:
+def inlay_key(under: Layer, inlays: Sequence[Inlay]) -> str:
     """Name of the pixels that come of it."""
-    return address(under.sha256, [to_json(settings) for settings in inlays])
+    return content_key(under.sha256, [to_json(settings) for settings in inlays])
 
 
 def places_of(under: Layer, inlays: Sequence[Inlay]) -> list[list[float]]:
-    """Where each lies, as shares of the picture: left, top, width, height."""
+    """Where each lies, as fractions of the picture: left, top, width, height."""
     whole = under.size
     boxes = [
         Drawn(settings.mask, whole).bounds if settings.mask else Box.whole(whole)

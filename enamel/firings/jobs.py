@@ -28,13 +28,13 @@ from enamel.core.pipeline.inlay import Inlay, inlaid
 from enamel.core.pipeline.predict import enlarging, refining, settling
 from enamel.core.pipeline.touchup import TouchUp, touch_up
 from enamel.core.progress import Progress
-from enamel.core.schedule import Coat, Schedule, address
+from enamel.core.schedule import Coat, Schedule, content_key
 from enamel.firings import finishes, inlays
 from enamel.firings.checking import check_layer
 from enamel.firings.models import Firing, TilePreview, Timing
 from enamel.firings.order import lets_another_go_first
 from enamel.firings.queue import enqueue_firing
-from enamel.firings.touch_ups import address_of, known_patches
+from enamel.firings.touch_ups import known_patches, patch_key
 from enamel.jobs import heartbeats, sweeper
 from enamel.jobs.errors import describe_error
 from enamel.jobs.locks import Busy, advisory_lock, is_locked
@@ -57,9 +57,9 @@ logger = logging.getLogger(__name__)
 
 PREVIEW_MEGAPIXELS = 12.0
 """All previews of a picture together: larger pictures get coarser ones."""
-Shares = tuple[float, float, float, float]
-"""Left, top, width and height of a place, as shares of a layer."""
-WHOLE: Shares = (0.0, 0.0, 1.0, 1.0)
+Fractions = tuple[float, float, float, float]
+"""Left, top, width and height of a place, as fractions of a layer."""
+WHOLE: Fractions = (0.0, 0.0, 1.0, 1.0)
 TRUSTED = 2
 """So many tiles at the predicted pace are counted with those that were seen."""
 ATTEMPTS = 8
@@ -136,16 +136,16 @@ def run(firing_id: UUID, closing: Callable[[], bool]) -> bool:
                 return False
             _end(firing, Firing.State.STOPPED)
         except Busy:
-            Firing.objects.filter(pk=firing.pk).update(**_given_back(firing))
+            Firing.objects.filter(pk=firing.pk).update(**_requeued(firing))
             raise
         except Exception as error:
-            with waiting_for_room(Firing.objects.filter(pk=firing.pk), **_given_back(firing)):
+            with waiting_for_room(Firing.objects.filter(pk=firing.pk), **_requeued(firing)):
                 words = describe_error(error, f"firing {firing.pk}")
             _end(firing, Firing.State.FAILED, words)
     return True
 
 
-def _given_back(firing: Firing) -> dict[str, Any]:
+def _requeued(firing: Firing) -> dict[str, Any]:
     """How a firing waits again, with what was finished; its job is taken up again after a pause."""
     return {"state": Firing.State.QUEUED, "broken_off": firing.broken_off - 1}
 
@@ -227,7 +227,7 @@ class Run:
         with canvas_of(parent) as start, canvas_of(self.firing.piece.base) as origin:
             fired = fire(
                 start, Schedule((coat,)), self.work,
-                listener=self._hear, stopping=self._should_stop, origin=origin,
+                on_progress=self._on_progress, stopping=self._should_stop, origin=origin,
                 store=tile_store(), keep_enlarged=True,
             )  # fmt: skip
         self.reports += fired.reports
@@ -235,7 +235,7 @@ class Run:
         refine = coat.refinement
         return self._keep(
             [fired], fired.result,
-            kind=Layer.Kind.COAT, parent=parent, recipe=recipe, address=name,
+            kind=Layer.Kind.COAT, parent=parent, recipe=recipe, content_key=name,
             model=refine.model if refine else "", model_sha256=recipe["refiner"] or "",
             seed=refine.seed if refine else None, seconds=time.monotonic() - began,
         )  # fmt: skip
@@ -243,9 +243,9 @@ class Run:
     def _touch_up(self, number: int, settings: TouchUp, parent: Layer) -> Layer:
         """A touch-up of a layer."""
         self._begin(number)
-        names = [address_of(parent, settings, patch) for patch in settings.patches]
+        names = [patch_key(parent, settings, patch) for patch in settings.patches]
         overs = [to_json(patch.over) for patch in settings.patches]
-        name = address(parent.sha256, names, overs, settings.match)
+        name = content_key(parent.sha256, names, overs, settings.match)
         return self._once(name, lambda: self._lay_touch_up(number, settings, parent, names, name))
 
     def _lay_touch_up(
@@ -257,22 +257,22 @@ class Run:
         placed = [settings.placed(patch, parent.size) for patch in settings.patches]
         recipe = {
             "engine": ENGINE_VERSION, "touch_up": to_json(settings), "refiner": digest,
-            "places": [_shares(one.laid.bounds, parent) for one in placed],
+            "places": [_fractions(one.laid.bounds, parent) for one in placed],
         }  # fmt: skip
         began = time.monotonic()
         into = self.work / f"{name[:32]}.npy"
 
-        def hear(progress: Progress) -> None:
+        def on_progress(progress: Progress) -> None:
             at = number + progress.coat
             if at != self.coat:
                 self._begin(at)
-            self._hear(progress, _shares(placed[progress.coat].around, parent))
+            self._on_progress(progress, _fractions(placed[progress.coat].around, parent))
 
         with canvas_of(parent) as layer, canvas_of(self.firing.piece.base) as base:
             reports = touch_up(
                 layer, settings, self.work, into, base=base,
                 known=known_patches(parent, names),
-                listener=hear, stopping=self._should_stop,
+                on_progress=on_progress, stopping=self._should_stop,
             )  # fmt: skip
         for at, fired in reports:
             (stage,) = stages(placed[at].schedule, placed[at].around.size)
@@ -280,7 +280,7 @@ class Run:
             self.reports += fired.reports
         return self._keep(
             [fired for _, fired in reports], Canvas(into),
-            kind=Layer.Kind.TOUCH_UP, parent=parent, recipe=recipe, address=name,
+            kind=Layer.Kind.TOUCH_UP, parent=parent, recipe=recipe, content_key=name,
             replaces=self.firing.replaces if parent == self.firing.start else None,
             model=refine.model, model_sha256=digest, seed=settings.patches[0].seed,
             seconds=time.monotonic() - began,
@@ -288,7 +288,7 @@ class Run:
 
     def _inlay(self, settings: tuple[Inlay, ...], parent: Layer) -> Layer:
         """Pictures set into a layer."""
-        name = inlays.address_of(parent, settings)
+        name = inlays.inlay_key(parent, settings)
         return self._once(name, lambda: self._lay_inlay(settings, parent, name))
 
     def _lay_inlay(self, settings: tuple[Inlay, ...], parent: Layer, name: str) -> Layer:
@@ -303,13 +303,13 @@ class Run:
             made = materialise(inlaid(below, laid), Box.whole(parent.size), into)
         return self._keep(
             [], made,
-            kind=Layer.Kind.INLAY, parent=parent, recipe=recipe, address=name,
+            kind=Layer.Kind.INLAY, parent=parent, recipe=recipe, content_key=name,
             seconds=time.monotonic() - began,
         )  # fmt: skip
 
     def _finish(self, recipe: Finish, parent: Layer) -> Layer:
         """A layer finished by a recipe."""
-        name = finishes.address_of(parent, recipe)
+        name = finishes.finish_key(parent, recipe)
         return self._once(name, lambda: self._lay_finish(recipe, parent, name))
 
     def _lay_finish(self, recipe: Finish, parent: Layer, name: str) -> Layer:
@@ -320,7 +320,7 @@ class Run:
             canvas = materialise(made, made.whole, into)
         return self._keep(
             [], canvas,
-            kind=Layer.Kind.FINISH, parent=parent, address=name,
+            kind=Layer.Kind.FINISH, parent=parent, content_key=name,
             recipe={"engine": ENGINE_VERSION, "finish": recipe.to_json()},
             replaces=self.firing.replaces if parent == self.firing.start else None,
             seconds=time.monotonic() - began,
@@ -372,12 +372,12 @@ class Run:
         self.coat = number
         self.first = None
         self.firing.previews.all().delete()
-        self._tell(coat=number, done=self._done_before(), seconds_left=self._seconds_left())
+        self._store(coat=number, done=self._done_before(), seconds_left=self._seconds_left())
 
     def _done_before(self) -> int:
         return sum(coat["tasks"] for coat in self.coats[: self.coat])
 
-    def _hear(self, progress: Progress, within: Shares = WHOLE) -> None:
+    def _on_progress(self, progress: Progress, within: Fractions = WHOLE) -> None:
         """News of a tile; ``within`` is where what is worked on lies on the layer."""
         if self.first is None:
             self.first = (time.monotonic(), progress.done)
@@ -397,9 +397,9 @@ class Run:
                 "image": webp_of(progress.preview, longest),
             },
         )
-        self._tell(done=done, seconds_left=self._seconds_left(progress))
+        self._store(done=done, seconds_left=self._seconds_left(progress))
 
-    def _tell(self, **news: Any) -> None:
+    def _store(self, **news: Any) -> None:
         """Store what changed, and only that: the artist may be asking for a stop meanwhile."""
         for name, value in news.items():
             setattr(self.firing, name, value)
@@ -443,8 +443,8 @@ class Run:
         }
 
 
-def _shares(box: Box, layer: Layer) -> Shares:
-    """A box of a layer as shares of it."""
+def _fractions(box: Box, layer: Layer) -> Fractions:
+    """A box of a layer as fractions of it."""
     width, height = layer.size
     return box.x / width, box.y / height, box.width / width, box.height / height
 

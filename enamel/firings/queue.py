@@ -101,8 +101,8 @@ def _still_waiting(slots: dict[UUID, int]) -> dict[UUID, int]:
             "SELECT id FROM procrastinate_jobs WHERE id = ANY(%s) AND status = 'todo' FOR UPDATE SKIP LOCKED",
             [list(slots.values())],
         )
-        held = {number for (number,) in cursor.fetchall()}
-    return {firing_id: number for firing_id, number in slots.items() if number in held}
+        locked = {number for (number,) in cursor.fetchall()}
+    return {firing_id: number for firing_id, number in slots.items() if number in locked}
 
 
 def _assign(jobs: Sequence[int], order: Sequence[UUID]) -> None:

@@ -7,18 +7,18 @@ from enamel.core import ENGINE_VERSION
 from enamel.core.diffusion.refiners import refiner_of
 from enamel.core.fields import to_json
 from enamel.core.pipeline.touchup import Known, Origin, Patch, TouchUp
-from enamel.core.schedule import address
+from enamel.core.schedule import content_key
 from enamel.core.upscaling import upscaler
 from enamel.library.models import Layer
 
 
-def address_of(layer: Layer, settings: TouchUp, patch: Patch) -> str:
+def patch_key(layer: Layer, settings: TouchUp, patch: Patch) -> str:
     """Name of a patch's pixels: of what they were made from and everything done to them."""
     refine = replace(settings.refine, strength=patch.strength, seed=patch.seed)
     base, enlarged_by = "", ""
     if settings.origin is Origin.BASE:
         base, enlarged_by = layer.piece.base.sha256, upscaler(settings.upscaler).digest
-    return address(
+    return content_key(
         layer.sha256, base, enlarged_by, ENGINE_VERSION, to_json(replace(patch, over=None)),
         settings.context, to_json(refine), refiner_of(refine).spec.digest,
     )  # fmt: skip

@@ -67,8 +67,8 @@ class Hub:
                     await listening.execute(f"LISTEN {CHANNEL}")
                     self._wake(EVERYBODY)  # something may have changed before anyone listened
                     while self.waiting:
-                        async for heard in listening.notifies(timeout=STILL_SECONDS):
-                            self._wake(heard.payload)
+                        async for received in listening.notifies(timeout=STILL_SECONDS):
+                            self._wake(received.payload)
             except psycopg.Error as error:
                 logger.warning("news are not heard: %s; tried again", error)
                 await asyncio.sleep(AGAIN_SECONDS)

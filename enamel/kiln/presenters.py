@@ -18,7 +18,7 @@ from enamel.jobs.queueing import FIRINGS, MAINTENANCE, SWATCHES
 from enamel.library.models import Layer
 from enamel.orders.models import SentCoat
 from enamel.prints.models import PrintFile
-from enamel.swatches.models import Sheet, Swatch
+from enamel.swatches.models import Swatch, SwatchSheet
 from enamel.touchups.models import Candidate, Mending
 from enamel.uploads.models import Upload
 
@@ -50,7 +50,7 @@ class Shown:
         return ((self.firing.ended or timezone.now()) - self.firing.started).total_seconds()
 
     @property
-    def share(self) -> float:
+    def progress(self) -> float:
         """How much is done, 0…1."""
         return self.firing.done / self.firing.total if self.firing.total else 0.0
 
@@ -74,7 +74,7 @@ class Work:
 def other_work(artist: AbstractBaseUser) -> list[Work]:
     """Swatches, candidates, files and checks that run or wait, the artist's own in detail."""
     found = [
-        *_being_made(Sheet.objects.of(artist), "sheet", "swatch", "swatches"),
+        *_being_made(SwatchSheet.objects.of(artist), "sheet", "swatch", "swatches"),
         *_being_made(Mending.objects.of(artist), "mending", "candidate", "candidates"),
         *_files(PrintFile.objects.of(artist)),
         *(
@@ -116,7 +116,7 @@ def _files(files: QuerySet[PrintFile]) -> Iterator[Work]:
         piece = made.layer.piece
         yield Work(
             f"Writing {made.name}", piece.title, made.get_state_display(),
-            f"{piece.get_absolute_url()}?layer={made.layer_id}&task=file", made.share, 1.0,
+            f"{piece.get_absolute_url()}?layer={made.layer_id}&task=file", made.progress, 1.0,
             made.seconds_left,
         )  # fmt: skip
 

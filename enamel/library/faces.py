@@ -11,7 +11,7 @@ from enamel.core.faces.detection import Face
 from enamel.core.geometry import Box
 from enamel.core.printing.layout import lay_out
 from enamel.core.printing.sizing import MM_PER_INCH
-from enamel.core.schedule import address
+from enamel.core.schedule import content_key
 from enamel.library.layers import canvas_of
 from enamel.library.models import Layer, Piece
 from enamel.library.models.layers import face_as_kept
@@ -40,7 +40,7 @@ def listed(layer: Layer) -> list[ListedFace]:
     faces = piece.faces_on(layer)
     if not faces:
         return []
-    key = f"faces-{address(layer.sha256, [face_as_kept(face) for face in faces])}"
+    key = f"faces-{content_key(layer.sha256, [face_as_kept(face) for face in faces])}"
     facts: list[FaceFacts] | None = cache.get(key)
     if facts is None:
         with canvas_of(layer) as result, canvas_of(piece.base) as base:

@@ -5,7 +5,7 @@ from typing import Any
 from django import forms
 
 from enamel.catalogue.models import SUBJECTS
-from enamel.core.intake.made import Made
+from enamel.core.intake.provenance import Provenance
 from enamel.library.models import Piece
 
 MOST_TAGS = 20
@@ -50,7 +50,7 @@ class BaseForm(forms.Form):
 
     def keep(self, piece: Piece) -> None:
         given = self.cleaned_data
-        piece.made = Made(**{name: given[name].strip() for name in self.FACTS}).to_json()
+        piece.made = Provenance(**{name: given[name].strip() for name in self.FACTS}).to_json()
         for name in ("title", "notes", "subject", "tags", "made_by_model"):
             setattr(piece, name, given[name])
         piece.save(update_fields=["made", "title", "notes", "subject", "tags", "made_by_model"])

@@ -15,7 +15,7 @@ from enamel.core.geometry import Box
 from enamel.core.imaging.canvas import Canvas
 from enamel.core.imaging.encoded import webp_of
 from enamel.core.intake.xmp import AI_EDITED, AI_ENHANCED, AI_MADE, PREVIEW_COPY
-from enamel.core.pipeline.firing import Stage, address_of, stages
+from enamel.core.pipeline.firing import Stage, coat_key, stages
 from enamel.core.schedule import Coat, Schedule, canonical
 from enamel.core.tiling.tilestore import FolderStore
 from enamel.jobs.sweeper import works_on
@@ -28,7 +28,7 @@ from enamel.storage.files import keep_file
 from enamel.storage.scratch import passing
 
 CROP = 480
-MOST_SETTINGS = 60_000
+LONGEST_SETTINGS = 60_000
 """Letters of settings that a file says; masks of thousands of points are left out."""
 
 
@@ -43,9 +43,9 @@ def piece_work(piece: Piece) -> Path:
 
 
 def coat_on(parent: Layer, coat: Coat) -> tuple[Stage, str]:
-    """A coat on a layer, ready to run, and the address of what it makes."""
+    """A coat on a layer, ready to run, and the content key of what it makes."""
     (stage,) = stages(Schedule((coat,)), parent.size)
-    return stage, address_of(stage, parent.sha256, parent.piece.base.sha256)
+    return stage, coat_key(stage, parent.sha256, parent.piece.base.sha256)
 
 
 def delete_finished_tiles(piece: Piece) -> None:
@@ -107,7 +107,7 @@ def crop_of(layer: Layer, box: Box) -> bytes:
         return webp_of(canvas.read(box), CROP)
 
 
-def said_of(layer: Layer, *, preview: bool = False) -> dict[str, str]:
+def metadata_of(layer: Layer, *, preview: bool = False) -> dict[str, str]:
     """What a file made from a layer says of itself: title, words, model, settings, that a model made it,
     what it was made from, and that it is a preview copy, if it is one."""
     piece, made = layer.piece, layer.piece.how_made
@@ -138,7 +138,7 @@ def _settings_in_words(layer: Layer) -> str:
     """The settings of each step from the base to a layer, as JSON."""
     steps = [step.step_form for step in layer.chain[1:]]
     written = canonical(steps) if steps else ""
-    return written if len(written) <= MOST_SETTINGS else ""
+    return written if len(written) <= LONGEST_SETTINGS else ""
 
 
 def source_type(made_by_model: bool, layer: Layer) -> str:

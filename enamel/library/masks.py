@@ -15,7 +15,7 @@ LONGEST_NAME = 80
 
 ALL_FACES = "all faces"
 HAIR = 0.4
-"""Margin for hair and neck around faces that are masked together, as a share of the face."""
+"""Margin for hair and neck around faces that are masked together, as a fraction of the face."""
 
 
 def named(piece: Piece) -> dict[str, Mask]:

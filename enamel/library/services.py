@@ -23,11 +23,11 @@ from enamel.core.geometry import Box
 from enamel.core.imaging.canvas import Canvas
 from enamel.core.intake.cuts import LEAST_CELL, Cuts, find_cuts
 from enamel.core.intake.likeness import NEAR_BITS, distance, likeness, perceptual_hash
-from enamel.core.intake.made import made
 from enamel.core.intake.pixels import FileFacts, examine, read_canvas
+from enamel.core.intake.provenance import made
 from enamel.core.intake.subject import guessed
 from enamel.core.intake.xmp import AI_MADE, PREVIEW_COPY, SOURCE_TYPE, properties
-from enamel.core.schedule import address
+from enamel.core.schedule import content_key
 from enamel.library.layers import add_layer, canvas_of, piece_work
 from enamel.library.models import Layer, Piece
 from enamel.library.queue import enqueue_preparation
@@ -129,14 +129,14 @@ def _add_base(piece: Piece, canvas: Canvas) -> Layer:
         canvas,
         kind=Layer.Kind.BASE,
         recipe={"engine": ENGINE_VERSION, "base": digest},
-        address=address("base", digest),
+        content_key=content_key("base", digest),
     )
 
 
 def _made_by_model(text: dict[str, str]) -> bool:
     """Whether a model made the picture: as its IPTC source type says; if it has none, most likely."""
-    said = properties(text.get("XMP", "")).get("DigitalSourceType", "")
-    return not said.startswith(SOURCE_TYPE) or said == AI_MADE
+    source_type = properties(text.get("XMP", "")).get("DigitalSourceType", "")
+    return not source_type.startswith(SOURCE_TYPE) or source_type == AI_MADE
 
 
 def _original_of(piece: Piece, canvas: Canvas) -> Piece | None:
@@ -242,15 +242,15 @@ def delete_pieces(pieces: Iterable[Piece]) -> None:
 
 def delete_for_good() -> int:
     """Delete pieces whose time to be restored has passed, with all their files; return how many."""
-    gone = list(Piece.objects.past_return())
-    for piece in gone:
+    expired = list(Piece.objects.past_return())
+    for piece in expired:
         files = _stored_files(piece)
         piece.delete()
         for file in files:
             if not _is_used(file):
                 file.storage.delete(str(file.name))
         shutil.rmtree(piece_work(piece), ignore_errors=True)
-    return len(gone)
+    return len(expired)
 
 
 def _stored_files(piece: Piece) -> list[FieldFile]:

@@ -118,7 +118,7 @@ class OrderJob:
             return sending.PAUSE_SECONDS
         self._keep_proof()
         state = State.ACCEPTED if answer.state == "accepted" else State.REFUSED
-        self.end(state, said=as_json(answer), share=1, proof=self.order.proof.name or "")
+        self.end(state, said=as_json(answer), progress=1, proof=self.order.proof.name or "")
         return None
 
     def wait(self, news: str, pause: float) -> float:
@@ -165,8 +165,8 @@ class OrderJob:
             here = self._asked()
             if here.state != "awaiting-file":
                 return None
-            if here.received / total != self.order.share:
-                self._update(share=here.received / total, moved=timezone.now())
+            if here.received / total != self.order.progress:
+                self._update(progress=here.received / total, moved=timezone.now())
             return here.received
 
         return send_file(self.client, f"{self._at}/file", file, total, arrived, self.turn)
@@ -178,7 +178,7 @@ class OrderJob:
             if answer.state in ("accepted", "refused"):
                 return answer
             news = f"Number {answer.place} in the shop's queue." if answer.place else ""
-            self._update(state=State.CHECKING, share=1, news=news)
+            self._update(state=State.CHECKING, progress=1, news=news)
             if self.turn.over:
                 return None
             time.sleep(sending.PAUSE_SECONDS)

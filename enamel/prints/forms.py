@@ -6,7 +6,7 @@ from typing import Any, ClassVar
 from django import forms
 
 from enamel.core.errors import FieldRefusal
-from enamel.core.export.naming import USUAL, Facts, named
+from enamel.core.export.naming import USUAL, NameFields, named
 from enamel.core.export.output import Compression, FileFormat, Output, PrintSettings
 from enamel.core.fields import from_json, to_json
 from enamel.core.geometry import Size
@@ -14,9 +14,8 @@ from enamel.core.pipeline.planning import StepEdit
 from enamel.core.pipeline.treatment import AskedFile
 from enamel.core.printing.layout import Beyond, Edge, Fit, PrintPlan
 from enamel.core.printing.panels import Split, panels
-from enamel.core.printing.paper import Paper
-from enamel.core.printing.papers import PAPERS, paper_of
-from enamel.core.printing.papers import Paper as NamedPaper
+from enamel.core.printing.paper import PaperStock
+from enamel.core.printing.papers import PAPERS, PaperSize, paper_of
 from enamel.core.printing.profiles import Intent, profile_names, profile_of
 from enamel.core.printing.proof import Proof
 from enamel.core.printing.shapes import Product, Shape, product_of, products
@@ -44,7 +43,7 @@ GROWTHS = [("1.5", "1.5×"), ("2", "2×"), ("3", "3×"), ("4", "4×")]
 def paper_choices() -> list[Any]:
     """Named papers and products in their groups, and none of them."""
     groups: dict[str, list[tuple[str, str]]] = {}
-    things: list[NamedPaper | Product] = [*PAPERS, *products()]
+    things: list[PaperSize | Product] = [*PAPERS, *products()]
     for thing in things:
         groups.setdefault(thing.group, []).append((thing.name, thing.name))
     return [("", "own size"), *groups.items()]
@@ -261,7 +260,7 @@ class PrintFileForm(forms.Form):
     intent = forms.ChoiceField(choices=[(one, str(one).capitalize()) for one in Intent])
     black_point = forms.BooleanField(required=False, label="Black to the paper's black")
     paper = forms.ChoiceField(
-        choices=[(one, str(one).capitalize()) for one in Paper], label="Sharpen for"
+        choices=[(one, str(one).capitalize()) for one in PaperStock], label="Sharpen for"
     )
     compression = forms.ChoiceField(
         choices=[(one, str(one).upper()) for one in Compression], label="Packed"
@@ -314,7 +313,7 @@ class PrintFileForm(forms.Form):
             own = {name: cleaned[name] for name in to_json(Output()) if name in cleaned}
             try:
                 self._output = from_json(Output, own | {"file": cleaned["format"]})
-                named(cleaned["pattern"], Facts("x"), self._output)
+                named(cleaned["pattern"], NameFields("x"), self._output)
             except FieldRefusal as refusal:
                 self.add_error(
                     refusal.field if refusal.field in self.fields else None, refusal.message
@@ -344,7 +343,7 @@ class ProofForm(forms.Form):
         plan = wanted.plan or PrintPlan()
         return Proof(
             output.profile, output.intent, output.black_point, given["white"], given["black"],
-            given["gamut"], given["gain"], output.paper if given["spread"] else Paper.NONE,
+            given["gamut"], given["gain"], output.paper if given["spread"] else PaperStock.NONE,
             plan.distance_mm if given["from_distance"] else 0.0, ppi,
         )  # fmt: skip
 

@@ -50,7 +50,7 @@ class PrintFile(Transitions):
     width = models.PositiveIntegerField(help_text="Of the file, in px.")
     height = models.PositiveIntegerField()
     state = models.CharField(max_length=10, choices=State.choices, default=State.WAITING)
-    share = models.FloatField(default=0, help_text="How much of it is written, 0…1.")
+    progress = models.FloatField(default=0, help_text="How much of it is written, 0…1.")
     began = models.DateTimeField(null=True, blank=True, help_text="When it was last begun.")
     tries = models.PositiveIntegerField(
         default=0, help_text="Times that a worker began it and did not end it."
@@ -79,10 +79,10 @@ class PrintFile(Transitions):
     @property
     def seconds_left(self) -> float | None:
         """How long it will take yet, by what it took so far; None while that says too little."""
-        if self.state != self.State.WORKING or self.began is None or self.share < LEAST_TELLING:
+        if self.state != self.State.WORKING or self.began is None or self.progress < LEAST_TELLING:
             return None
         passed = (timezone.now() - self.began).total_seconds()
-        return passed * (1 - self.share) / self.share
+        return passed * (1 - self.progress) / self.progress
 
 
 class OutputPreset(models.Model):

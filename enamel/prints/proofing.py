@@ -6,13 +6,13 @@ import pyvips
 from enamel.core.checks.findings import Kind, Severity
 from enamel.core.errors import Refusal
 from enamel.core.export.output import PrintSettings
-from enamel.core.export.placed import Placed, laid
+from enamel.core.export.placed import PlacedPicture, laid
 from enamel.core.geometry import Box, Size
 from enamel.core.imaging.vips import eight_bits, flattened
 from enamel.core.printing.layout import PrintPlan, native
 from enamel.core.printing.preflight import Known
 from enamel.core.printing.profiles import Space, converted, profile_of, total_ink
-from enamel.core.printing.proof import Proof, proofed, share_out_of_gamut
+from enamel.core.printing.proof import Proof, fraction_out_of_gamut, proofed
 from enamel.library import faces
 from enamel.library.models import Layer
 from enamel.library.overviews import overview_of
@@ -72,7 +72,7 @@ def laid_picture(layer: Layer, plan: PrintPlan | None) -> bytes:
     image = _area(layer.pyramid.name, level, Box.whole(size))
     if plan is not None:
         layout, _ = native(size, plan)
-        image = Placed(layout, plan).on(image)
+        image = PlacedPicture(layout, plan).on(image)
     data: bytes = eight_bits(image).webpsave_buffer(Q=90)
     return data
 
@@ -95,7 +95,7 @@ def known_of(layer: Layer, wanted: PrintSettings) -> Known:
     ink = out = None
     if layer.surveyed:
         cells = overview_of(layer).cells
-        out = share_out_of_gamut(cells, profile)
+        out = fraction_out_of_gamut(cells, profile)
         if profile.space is Space.CMYK:
             image = pyvips.Image.new_from_array(cells, interpretation="rgb16")
             ink = total_ink(converted(image, profile, output.intent, output.black_point, 8))
@@ -142,7 +142,7 @@ def _unmended(layer: Layer, chain: list[Layer]) -> int | None:
 
 
 def _within(box: Box, place: list[float], size: Size) -> bool:
-    """Whether the middle of a face lies in a place that is given as shares of the picture."""
+    """Whether the middle of a face lies in a place that is given as fractions of the picture."""
     x, y = (box.x + box.width / 2) / size.width, (box.y + box.height / 2) / size.height
     left, top, width, height = place
     return left <= x <= left + width and top <= y <= top + height

@@ -16,7 +16,7 @@ class FileBody(Schema):
     width: int
     height: int
     state: str
-    share: float
+    progress: float
     error: str
     note: str
 
@@ -24,5 +24,5 @@ class FileBody(Schema):
     def of(cls, made: PrintFile) -> "FileBody":
         return cls(
             id=made.pk, layer=made.layer_id, name=made.name, width=made.width, height=made.height,
-            state=made.state, share=made.share, error=made.error, note=made.note,
+            state=made.state, progress=made.progress, error=made.error, note=made.note,
         )  # fmt: skip

@@ -17,19 +17,19 @@ from django.utils import timezone
 
 from enamel.core.errors import FieldRefusal, Refusal, Stopped
 from enamel.core.export.file import estimated_bytes, export, require_writable
-from enamel.core.export.naming import USUAL, Facts, named
+from enamel.core.export.naming import USUAL, NameFields, named
 from enamel.core.export.output import UNPRINTED, FileFormat, Output, PrintSettings
 from enamel.core.export.placed import laid
-from enamel.core.export.progress import Hear
+from enamel.core.export.progress import OnFraction
 from enamel.core.fields import to_json
 from enamel.core.files import PARTIAL, settle
 from enamel.core.geometry import Size
 from enamel.core.printing.panels import panels
 from enamel.core.printing.paper import reason
 from enamel.core.printing.preflight import Notice, preflight
-from enamel.core.schedule import address
+from enamel.core.schedule import content_key
 from enamel.jobs.errors import describe_error
-from enamel.library.layers import canvas_of, said_of
+from enamel.library.layers import canvas_of, metadata_of
 from enamel.library.models import Layer
 from enamel.prints import strips
 from enamel.prints.layered import stack_of
@@ -41,7 +41,7 @@ from enamel.storage.copies import COPIED
 from enamel.storage.disk import require_room, waiting_for_room
 from enamel.storage.files import keep_file
 from enamel.storage.scratch import passing
-from enamel.swatches.models import Sheet
+from enamel.swatches.models import SwatchSheet
 
 ATTEMPTS = 3
 """A file at which workers died this often is not tried again."""
@@ -49,7 +49,7 @@ REMEMBERED_SECONDS = 24 * 3600
 """For so long it is not measured again how large a file will be."""
 SHEET = "sheet"
 """In a print file's strip: the sheet of swatches that it holds."""
-TOLD_EVERY = 0.3
+PROGRESS_EVERY = 0.3
 """Seconds between two notes of how far a file is written."""
 
 
@@ -113,7 +113,7 @@ def _submitted(**facts: Any) -> PrintFile:
     return made
 
 
-def order_sheet(sheet: Sheet, file: FileFormat) -> PrintFile:
+def order_sheet(sheet: SwatchSheet, file: FileFormat) -> PrintFile:
     """A sheet of swatches as one labelled picture, at the resolution of the current print."""
     piece = sheet.piece
     wanted = PrintSettings(Output(file), None, piece.print_plan.target.ppi)
@@ -121,7 +121,7 @@ def order_sheet(sheet: Sheet, file: FileFormat) -> PrintFile:
         layer=sheet.start,
         settings=wanted.to_json(),
         strip={SHEET: str(sheet.pk)},
-        name=named("{title}-swatches", Facts(piece.title), wanted.output, _taken(sheet.start)),
+        name=named("{title}-swatches", NameFields(piece.title), wanted.output, _taken(sheet.start)),
         width=sheet.box.width,
         height=sheet.box.height,
     )
@@ -175,7 +175,7 @@ def _weighs(layer: Layer, wanted: PrintSettings, size: Size, ppi: float) -> int 
     times = 1
     if output.file is FileFormat.OPENRASTER:
         output, times = replace(output, file=FileFormat.PNG), len(layer.chain) + 1
-    key = f"weighs-{address(layer.sha256, to_json(output), list(size), ppi)}"
+    key = f"weighs-{content_key(layer.sha256, to_json(output), list(size), ppi)}"
     known: int | None = cache.get(key)
     if known is None:
         with canvas_of(layer) as canvas:
@@ -190,11 +190,11 @@ def _taken(layer: Layer) -> frozenset[str]:
     return frozenset(files.values_list("name", flat=True))
 
 
-def facts_of(layer: Layer, wanted: PrintSettings) -> Facts:
+def facts_of(layer: Layer, wanted: PrintSettings) -> NameFields:
     """What names of a layer's files can hold."""
     _, ppi, size = laid(wanted, layer.size)
     print_mm = wanted.plan.target if wanted.plan else None
-    return Facts(
+    return NameFields(
         title=layer.piece.title,
         layer=layer.get_kind_display().lower(),
         width=size.width,
@@ -214,7 +214,7 @@ def write(print_id: UUID) -> None:
         .open()
         .update(
             state=PrintFile.State.WORKING,
-            share=0,
+            progress=0,
             error="",
             tries=F("tries") + 1,
             began=timezone.now(),
@@ -233,7 +233,7 @@ def write(print_id: UUID) -> None:
     except Exception as error:
         with waiting_for_room(
             PrintFile.objects.filter(pk=print_id),
-            state=PrintFile.State.WAITING, tries=F("tries") - 1, share=0,
+            state=PrintFile.State.WAITING, tries=F("tries") - 1, progress=0,
         ):  # fmt: skip
             words = describe_error(error, f"print file {print_id}")
         PrintFile.objects.filter(pk=print_id).update(state=PrintFile.State.FAILED, error=words)
@@ -243,19 +243,19 @@ def _write(made: PrintFile) -> None:
     wanted = PrintSettings.from_json(made.settings)
     placed, ppi, _ = laid(wanted, made.layer.size)
     mine = PrintFile.objects.filter(pk=made.pk)
-    heard = 0.0
+    received = 0.0
 
-    def hear(share: float) -> None:
-        nonlocal heard
-        if time.monotonic() - heard > TOLD_EVERY:
-            heard = time.monotonic()
-            if not mine.update(share=share):
+    def on_progress(progress: float) -> None:
+        nonlocal received
+        if time.monotonic() - received > PROGRESS_EVERY:
+            received = time.monotonic()
+            if not mine.update(progress=progress):
                 raise Stopped  # deleted meanwhile
 
     with ExitStack() as stack:
         path = stack.enter_context(passing("print")) / "file"
         if made.strip:
-            size = _write_strip(made, wanted, path, hear)
+            size = _write_strip(made, wanted, path, on_progress)
             mine.update(width=size.width, height=size.height)
             _keep(made, path, "")
             return
@@ -264,26 +264,29 @@ def _write(made: PrintFile) -> None:
         layers = stack.enter_context(stack_of(made.layer)) if layered else []
         note = export(
             canvas, path, ppi=ppi, output=wanted.output, placed=placed,
-            says=said_of(made.layer, preview=wanted.output.preview), stack=layers, hear=hear,
+            says=metadata_of(made.layer, preview=wanted.output.preview), stack=layers,
+            on_progress=on_progress,
         )  # fmt: skip
         _keep(made, path, note)
 
 
-def _write_strip(made: PrintFile, wanted: PrintSettings, path: Path, hear: Hear) -> Size:
+def _write_strip(
+    made: PrintFile, wanted: PrintSettings, path: Path, on_progress: OnFraction
+) -> Size:
     """A test strip, or a sheet of swatches; its size in px."""
     held: dict[str, Any] = made.strip or {}
     if SHEET not in held:
-        return strips.write(made.layer, Strip.from_json(held), wanted, path, hear)
-    sheet = Sheet.objects.filter(pk=held[SHEET]).first()
+        return strips.write(made.layer, Strip.from_json(held), wanted, path, on_progress)
+    sheet = SwatchSheet.objects.filter(pk=held[SHEET]).first()
     if sheet is None:
         raise Refusal("These swatches were deleted meanwhile.")
-    return strips.write_sheet(sheet, path, wanted.output, wanted.ppi, hear)
+    return strips.write_sheet(sheet, path, wanted.output, wanted.ppi, on_progress)
 
 
 def _keep(made: PrintFile, path: Path, note: str) -> None:
     """Put a written file into storage, unless it was deleted meanwhile."""
     keep_file(made.file, path, str(made.pk))
-    done = {"file": made.file.name, "note": note, "state": PrintFile.State.DONE, "share": 1}
+    done = {"file": made.file.name, "note": note, "state": PrintFile.State.DONE, "progress": 1}
     if not PrintFile.objects.filter(pk=made.pk).update(**done):
         made.file.delete(save=False)  # deleted meanwhile
 

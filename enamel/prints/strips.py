@@ -14,7 +14,7 @@ from enamel.core.diffusion.samplers import Sampler
 from enamel.core.errors import FieldRefusal, Refusal
 from enamel.core.export.output import Output, PrintSettings
 from enamel.core.export.placed import laid
-from enamel.core.export.progress import Hear
+from enamel.core.export.progress import OnFraction
 from enamel.core.export.strip import Labelled, what_differs, write_strip
 from enamel.core.fields import check_fields, from_json, number, setting
 from enamel.core.finishing.recipe import Finish
@@ -25,7 +25,7 @@ from enamel.core.upscaling import Enlarged, upscaler
 from enamel.library.layers import canvas_of
 from enamel.library.models import Layer, Piece
 from enamel.swatches.jobs import base_window
-from enamel.swatches.models import Sheet, Swatch
+from enamel.swatches.models import Swatch, SwatchSheet
 from enamel.swatches.pixels import pixels_of
 
 MOST_CROPS = 24
@@ -43,8 +43,8 @@ class Strip:
     """What is on a test strip."""
 
     sources: tuple[str, ...] = setting((), "layer:ID or swatch:NUMBER, in their order.")
-    across: float = number(0.5, 0, 1, "Middle of the crop, as a share of the picture's width.")
-    down: float = number(0.5, 0, 1, "Middle of the crop, as a share of its height.")
+    across: float = number(0.5, 0, 1, "Middle of the crop, as a fraction of the picture's width.")
+    down: float = number(0.5, 0, 1, "Middle of the crop, as a fraction of its height.")
     width_mm: float = number(60.0, 10, 400, "Width of the crop on paper.", "mm")
     height_mm: float = number(60.0, 10, 400, "Height of the crop on paper.", "mm")
 
@@ -57,7 +57,7 @@ class Strip:
 
 
 @dataclass(frozen=True, slots=True)
-class Source:
+class StripSource:
     """A picture that the crop is taken from: a layer, or a swatch, which is a window of one."""
 
     size: Size
@@ -99,7 +99,7 @@ def crop_of(layer: Layer, strip: Strip, wanted: PrintSettings) -> Box:
     )
 
 
-def sources_of(piece: Piece, names: Sequence[str]) -> list[Source]:
+def sources_of(piece: Piece, names: Sequence[str]) -> list[StripSource]:
     """What the names of a strip stand for.
 
     Raises
@@ -121,7 +121,7 @@ def _nothing(piece: Piece, key: str) -> None:
     return None
 
 
-def _layer(piece: Piece, key: str) -> Source | None:
+def _layer(piece: Piece, key: str) -> StripSource | None:
     try:
         layer = piece.layers.filter(pk=UUID(key)).first()
     except ValueError:
@@ -132,11 +132,11 @@ def _layer(piece: Piece, key: str) -> Source | None:
     facts |= _told(layer.recipe.get("coat") or {}, layer.refine or {})
     if layer.kind == Layer.Kind.FINISH:
         facts["finish"] = Finish.from_json(layer.recipe["finish"]).words
-    return Source(layer.size, Box.whole(layer.size), facts,
+    return StripSource(layer.size, Box.whole(layer.size), facts,
                   lambda stack: stack.enter_context(canvas_of(layer)))  # fmt: skip
 
 
-def _swatch(piece: Piece, key: str) -> Source | None:
+def _swatch(piece: Piece, key: str) -> StripSource | None:
     done = Swatch.objects.filter(sheet__piece=piece, state=Swatch.State.DONE)
     swatch = done.filter(pk=int(key)).first() if key.isascii() and key.isdecimal() else None
     if swatch is None:
@@ -145,7 +145,7 @@ def _swatch(piece: Piece, key: str) -> Source | None:
     facts = {"kind": "Swatch", "size": f"{sheet.size.width} × {sheet.size.height} px"}
     facts |= _told(swatch.coat, swatch.refine or {})
     box = sheet.box
-    return Source(sheet.size, box, facts,
+    return StripSource(sheet.size, box, facts,
                   lambda stack: Pixels(pixels_of(swatch), (box.x, box.y), sheet.size))  # fmt: skip
 
 
@@ -168,7 +168,11 @@ def _capital(word: str) -> str:
 
 
 def write(
-    layer: Layer, strip: Strip, wanted: PrintSettings, path: Path, hear: Callable[[float], None]
+    layer: Layer,
+    strip: Strip,
+    wanted: PrintSettings,
+    path: Path,
+    on_progress: Callable[[float], None],
 ) -> Size:
     """Write a strip; gives the file's size in px."""
     crop = crop_of(layer, strip, wanted)
@@ -182,11 +186,15 @@ def write(
         ]
         title = f"{layer.piece.title}: {strip.width_mm:g} × {strip.height_mm:g} mm at {ppi:.4g} ppi"
         return write_strip(crops, crop.size, min(COLUMNS, len(crops)), path, ppi=ppi, title=title,
-                           output=wanted.output, patches=True, hear=hear)  # fmt: skip
+                           output=wanted.output, patches=True, on_progress=on_progress)  # fmt: skip
 
 
 def write_sheet(
-    sheet: Sheet, path: Path, output: Output, ppi: float, hear: Hear | None = None
+    sheet: SwatchSheet,
+    path: Path,
+    output: Output,
+    ppi: float,
+    on_progress: OnFraction | None = None,
 ) -> Size:
     """Write a sheet of swatches, the base first, then row by row; gives the file's size."""
     columns = max(2, sheet.columns)
@@ -200,7 +208,7 @@ def write_sheet(
             crops.append(Labelled(None, f"{label}: {swatch.state}"))
     title = f"{sheet.piece.title}, {sheet.box} of {sheet.size}, printed at {ppi:.4g} ppi"
     return write_strip(crops, sheet.box.size, columns, path, ppi=ppi, title=title, output=output,
-                       hear=hear)  # fmt: skip
+                       on_progress=on_progress)  # fmt: skip
 
 
 def _reader(picture: Picture, own: Size, reference: Size, crop: Box) -> Callable[[], SampleArray]:

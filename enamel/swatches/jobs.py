@@ -27,7 +27,7 @@ from enamel.library.layers import canvas_of, piece_work, tile_store
 from enamel.library.models import Piece
 from enamel.storage.disk import require_some_room, waiting_for_room
 from enamel.storage.files import keep_file
-from enamel.swatches.models import Sheet, Swatch
+from enamel.swatches.models import Swatch, SwatchSheet
 from enamel.swatches.nearness import apart, is_only_near
 from enamel.swatches.pixels import pixels_of
 from enamel.swatches.queue import enqueue_swatch
@@ -87,9 +87,9 @@ def _carry_out(swatch: Swatch, closing: Callable[[], bool]) -> bool:
     sheet = swatch.sheet
 
     def stopping() -> bool:
-        return closing() or Sheet.objects.filter(pk=sheet.pk, stopped=True).exists()
+        return closing() or SwatchSheet.objects.filter(pk=sheet.pk, stopped=True).exists()
 
-    if Sheet.objects.filter(pk=sheet.pk, stopped=True).exists():
+    if SwatchSheet.objects.filter(pk=sheet.pk, stopped=True).exists():
         return _end(swatch, Swatch.State.STOPPED)
     if swatch.tries >= ATTEMPTS:
         return _end(swatch, Swatch.State.FAILED, "The kiln broke off several times at this swatch, "
@@ -124,7 +124,7 @@ class SoFar:
         self.box = swatch.sheet.box
         self.samples = base.copy()
 
-    def hear(self, progress: Progress) -> None:
+    def on_progress(self, progress: Progress) -> None:
         seen = progress.box.intersection(self.box)
         if progress.coat != self.last or seen.empty:
             return
@@ -162,7 +162,7 @@ def _fire(swatch: Swatch, stopping: Callable[[], bool]) -> None:
     with canvas_of(sheet.start) as start, canvas_of(sheet.piece.base) as origin:
         fired = fire(
             start, schedule, _work(swatch), window=sheet.box, stopping=stopping, origin=origin,
-            listener=SoFar(swatch, len(schedule.laid), base).hear,
+            on_progress=SoFar(swatch, len(schedule.laid), base).on_progress,
             store=tile_store(), enlargements=enlargements(sheet.piece),
         )  # fmt: skip
     canvas = fired.result
@@ -176,7 +176,7 @@ def _fire(swatch: Swatch, stopping: Callable[[], bool]) -> None:
     swatch.shared = sum(report.shared for report in fired.reports)
     swatch.measures = measures(samples, base, schedule.coats[-1], sheet.size, sheet.box)
     if is_only_near(schedule):
-        layer = sheet.piece.layer_at(fired.layers[-1].address)
+        layer = sheet.piece.layer_at(fired.layers[-1].content_key)
         swatch.measures["apart"] = apart(samples, swatch, layer)
     swatch.state, swatch.so_far = Swatch.State.DONE, None
     # only what was made: the artist may have judged, stopped or forgotten it meanwhile
@@ -185,7 +185,7 @@ def _fire(swatch: Swatch, stopping: Callable[[], bool]) -> None:
         swatch.pixels.delete(save=False)
 
 
-def base_window(sheet: Sheet) -> SampleArray:
+def base_window(sheet: SwatchSheet) -> SampleArray:
     """The window of the base, enlarged by Lanczos to the scale of the swatches."""
     with canvas_of(sheet.piece.base) as base:
         return Resampled(base, sheet.size, "lanczos").read(sheet.box)

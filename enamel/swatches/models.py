@@ -13,13 +13,13 @@ from enamel.core.schedule import Schedule
 from enamel.library.models.layers import Layer
 
 
-class SheetQuerySet(models.QuerySet["Sheet"]):
-    def of(self, person: Person) -> "SheetQuerySet":
+class SwatchSheetQuerySet(models.QuerySet["SwatchSheet"]):
+    def of(self, person: Person) -> "SwatchSheetQuerySet":
         """Sheets of the person's own pieces."""
         return self.filter(piece__owner_id=person.pk, piece__deleted_at=None)
 
 
-class Sheet(models.Model):
+class SwatchSheet(models.Model):
     """Trials of one coat on one window, over at most two varied settings."""
 
     id = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
@@ -38,7 +38,7 @@ class Sheet(models.Model):
     pinned = models.BooleanField(default=False)
     created = models.DateTimeField(default=timezone.now)
 
-    objects = SheetQuerySet.as_manager()
+    objects = SwatchSheetQuerySet.as_manager()
 
     class Meta:
         ordering = ["-created"]
@@ -87,12 +87,14 @@ class Swatch(models.Model):
         FAVOURITE = "favourite", "Favourite"
         REJECT = "reject", "Reject"
 
-    sheet = models.ForeignKey(Sheet, models.CASCADE, related_name="swatches")
+    sheet = models.ForeignKey(SwatchSheet, models.CASCADE, related_name="swatches")
     row = models.PositiveIntegerField()
     column = models.PositiveIntegerField()
     label = models.CharField(max_length=300, blank=True)
     coat = models.JSONField(help_text="The tried coat, every setting spelt out.")
-    address = models.CharField(max_length=64, help_text="Hash of all that determines the pixels.")
+    content_key = models.CharField(
+        max_length=64, help_text="Hash of all that determines the pixels."
+    )
     state = models.CharField(max_length=10, choices=State.choices, default=State.QUEUED)
     error = models.TextField(blank=True)
     verdict = models.CharField(max_length=10, choices=Verdict.choices, blank=True)

@@ -7,7 +7,7 @@ import numpy as np
 
 from enamel.core.imaging.canvas import SampleArray
 from enamel.core.networks.cards import spec_of
-from enamel.core.schedule import Schedule, address
+from enamel.core.schedule import Schedule, content_key
 from enamel.core.tiling.passes import blends
 from enamel.library.layers import canvas_of
 from enamel.library.models import Layer
@@ -38,6 +38,6 @@ def note(*, layer: Layer, **signal: Any) -> None:
     """Note on the swatches that were tried of a layer how far from it they are."""
     tried = Swatch.objects.filter(sheet__piece=layer.piece, state=Swatch.State.DONE)
     for swatch in tried.filter(measures__has_key="apart").select_related("sheet"):
-        if swatch.address == address(layer.address, str(swatch.sheet.box)):
+        if swatch.content_key == content_key(layer.content_key, str(swatch.sheet.box)):
             swatch.measures["apart"] = apart(pixels_of(swatch), swatch, layer)
             swatch.save(update_fields=["measures"])

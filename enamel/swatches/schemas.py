@@ -7,7 +7,7 @@ from ninja import Field, Schema
 
 from enamel.accounts.schemas import ScheduleInHand, Settings
 from enamel.core.pipeline.sheets import BY_NAME
-from enamel.swatches.models import Sheet, Swatch
+from enamel.swatches.models import Swatch, SwatchSheet
 
 
 class Varied(Schema):
@@ -59,7 +59,7 @@ class SheetBody(Schema):
     swatches: list[SwatchBody]
 
     @classmethod
-    def of(cls, sheet: Sheet) -> "SheetBody":
+    def of(cls, sheet: SwatchSheet) -> "SheetBody":
         return cls(
             id=sheet.pk, piece=sheet.piece_id, window=sheet.window,
             predicted_seconds=sheet.predicted_seconds,

@@ -9,16 +9,16 @@ from django.db import transaction
 from enamel.core.errors import Refusal
 from enamel.core.fields import to_json
 from enamel.core.geometry import Box, Size
-from enamel.core.pipeline.firing import address_of, stages
+from enamel.core.pipeline.firing import coat_key, stages
 from enamel.core.pipeline.predict import predict_window
 from enamel.core.pipeline.sheets import Axis, Cell, around, cells, in_order
 from enamel.core.pipeline.windows import LEAST_SIDE, MOST_PIXELS, moved_to_save, suggested
-from enamel.core.schedule import Mix, Refine, Schedule, address
+from enamel.core.schedule import Mix, Refine, Schedule, content_key
 from enamel.firings.models import Timing
 from enamel.firings.services import already_laid
 from enamel.library.layers import canvas_of
 from enamel.library.models import Layer, Piece
-from enamel.swatches.models import Sheet, Swatch
+from enamel.swatches.models import Swatch, SwatchSheet
 from enamel.swatches.queue import enqueue_swatch
 
 
@@ -30,7 +30,9 @@ def begin_on(base: Layer, schedule: Schedule) -> tuple[Layer, Schedule]:
     return start, Schedule(schedule.laid[len(laid) :])
 
 
-def ask(piece: Piece, schedule: Schedule, number: int, window: Box, axes: Sequence[Axis]) -> Sheet:
+def ask(
+    piece: Piece, schedule: Schedule, number: int, window: Box, axes: Sequence[Axis]
+) -> SwatchSheet:
     """A sheet of swatches of a schedule's last coat, waiting for the kiln.
 
     Raises
@@ -48,7 +50,7 @@ def ask(piece: Piece, schedule: Schedule, number: int, window: Box, axes: Sequen
         )
     found = in_order(cells(rest.coats[-1], axes), axes, rest.coats[-1])
     with transaction.atomic():
-        sheet = Sheet.objects.create(
+        sheet = SwatchSheet.objects.create(
             piece=piece,
             start=start,
             schedule=rest.to_json(),
@@ -92,7 +94,7 @@ def predicted(piece: Piece, schedule: Schedule, window: Box, axes: Sequence[Axis
     return SheetCost(len(found), seconds, moved, _predicted(start, rest, found, moved))
 
 
-def _place(sheet: Sheet, rest: Schedule, cell: Cell, place: int) -> None:
+def _place(sheet: SwatchSheet, rest: Schedule, cell: Cell, place: int) -> None:
     """A swatch of the sheet: taken from an earlier one of the same pixels, or put in the queue.
 
     The first of every sheet come first, so that no sheet waits for all of another.
@@ -104,10 +106,10 @@ def _place(sheet: Sheet, rest: Schedule, cell: Cell, place: int) -> None:
         column=cell.column,
         label=cell.label,
         coat=to_json(cell.coat),
-        address=_address(sheet, schedule),
+        content_key=_swatch_key(sheet, schedule),
     )
     known = Swatch.objects.filter(
-        address=swatch.address, state=Swatch.State.DONE, sheet__piece=sheet.piece
+        content_key=swatch.content_key, state=Swatch.State.DONE, sheet__piece=sheet.piece
     ).first()
     if known:
         swatch.pixels, swatch.sha256, swatch.measures = known.pixels, known.sha256, known.measures
@@ -117,15 +119,15 @@ def _place(sheet: Sheet, rest: Schedule, cell: Cell, place: int) -> None:
         enqueue_swatch(swatch, place)
 
 
-def _address(sheet: Sheet, schedule: Schedule) -> str:
-    """Name of a swatch's pixels: the coats' addresses one after the other, and the window."""
+def _swatch_key(sheet: SwatchSheet, schedule: Schedule) -> str:
+    """Name of a swatch's pixels: the coats' content keys one after the other, and the window."""
     name, base = sheet.start.sha256, sheet.piece.base.sha256
     for stage in stages(schedule, sheet.start.size):
-        name = address_of(stage, name, base)
-    return address(name, str(sheet.box))
+        name = coat_key(stage, name, base)
+    return content_key(name, str(sheet.box))
 
 
-def stop(sheet: Sheet) -> None:
+def stop(sheet: SwatchSheet) -> None:
     """Stop a sheet: what runs ends after its tile, what waits is not begun."""
     sheet.stopped = True
     sheet.save(update_fields=["stopped"])
@@ -137,7 +139,7 @@ def stop_for_deletion(*, piece: Piece, **signal: Any) -> None:
     piece.sheets.update(stopped=True)
 
 
-def delete(sheet: Sheet) -> None:
+def delete(sheet: SwatchSheet) -> None:
     """Delete a sheet and the pixels that no other swatch shares."""
     stop(sheet)
     names = {

@@ -36,7 +36,7 @@ MOST_SHOWN = 2_500_000
 
 
 @dataclass(frozen=True, slots=True)
-class Source:
+class InlaySource:
     """Something that can be laid over a layer."""
 
     sha256: str
@@ -46,16 +46,16 @@ class Source:
     """Where it lies on the layer; None for a layer, which lies by coordinates."""
 
 
-def sources_of(piece: Piece, under: Layer) -> list[Source]:
+def sources_of(piece: Piece, under: Layer) -> list[InlaySource]:
     """What can be laid over a layer: other layers, the newest first; swatches; files laid before."""
     layers = [
-        Source(layer.sha256, _of_layer(layer))
+        InlaySource(layer.sha256, _of_layer(layer))
         for layer in piece.layers.order_by("-created")
         if layer.pk != under.pk
     ]
     done = Swatch.objects.filter(sheet__piece=piece, state=Swatch.State.DONE)
     swatches = [
-        Source(
+        InlaySource(
             swatch.sha256,
             f"Swatch · {swatch.label or swatch.sheet.box}",
             _of_window(swatch, under),
@@ -63,7 +63,7 @@ def sources_of(piece: Piece, under: Layer) -> list[Source]:
         for swatch in done.select_related("sheet__start").defer("so_far").order_by("-pk")[:SWATCHES]
     ]
     files = [
-        Source(
+        InlaySource(
             file.sha256,
             f"File · {file.name}",
             edge_to_edge(Size(file.width, file.height), under.size),
@@ -85,7 +85,7 @@ def _of_window(swatch: Swatch, under: Layer) -> Homography:
     return (across, 0.0, box.x * across, 0.0, down, box.y * down, 0.0, 0.0, 1.0)
 
 
-def take_file(under: Layer, upload: File, name: str) -> tuple[Source, Aligned | None]:  # type: ignore[type-arg]
+def take_file(under: Layer, upload: File, name: str) -> tuple[InlaySource, Aligned | None]:  # type: ignore[type-arg]
     """Keep a picture from elsewhere with the piece, and find where it lies on a layer.
 
     Returns
@@ -117,7 +117,7 @@ def take_file(under: Layer, upload: File, name: str) -> tuple[Source, Aligned | 
             ),
             folder / "laid.npy",
         )  # fmt: skip
-    return Source(digest, f"File · {known.name}", homography), found
+    return InlaySource(digest, f"File · {known.name}", homography), found
 
 
 def _kept(laid: LaidFile, path: Path) -> LaidFile:

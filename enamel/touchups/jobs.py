@@ -141,17 +141,17 @@ def before(mending: Mending, place: int) -> bytes:
         return webp_of(reduced(part, seen.size.scaled(scale)), SHOWN)
 
 
-def known_patches(layer: Layer, addresses: list[str]) -> Known:
+def known_patches(layer: Layer, content_keys: list[str]) -> Known:
     """Find the pixels of candidates with these content keys, by the patch's number."""
     made = {
-        candidate.address: candidate
+        candidate.content_key: candidate
         for candidate in Candidate.objects.filter(
-            mending__piece=layer.piece, address__in=addresses, state=Candidate.State.DONE
+            mending__piece=layer.piece, content_key__in=content_keys, state=Candidate.State.DONE
         )
     }
 
     def known(number: int) -> SampleArray | None:
-        candidate = made.get(addresses[number])
+        candidate = made.get(content_keys[number])
         if candidate is None:
             return None
         with candidate.pixels.open("rb") as file:

@@ -72,7 +72,9 @@ class Candidate(models.Model):
     number = models.PositiveIntegerField(help_text="Which of the place's candidates, from 0.")
     patch = models.JSONField(help_text="Mask, working size, strength and seed.")
     over = models.JSONField(null=True, help_text="Where alone it is laid, when it was painted.")
-    address = models.CharField(max_length=64, help_text="Hash of all that determines the pixels.")
+    content_key = models.CharField(
+        max_length=64, help_text="Hash of all that determines the pixels."
+    )
     around = models.JSONField(help_text="Left, top, width, height of its pixels on the layer.")
     state = models.CharField(max_length=10, choices=State.choices, default=State.QUEUED)
     verdict = models.CharField(max_length=10, choices=Verdict.choices, blank=True)

@@ -13,7 +13,7 @@ from enamel.core.masks.drawn import Drawn
 from enamel.core.pipeline.touchup import Patch, TouchUp
 from enamel.firings import services as firings
 from enamel.firings.models import Firing
-from enamel.firings.touch_ups import address_of
+from enamel.firings.touch_ups import patch_key
 from enamel.library.layers import piece_work
 from enamel.library.models import Layer
 from enamel.storage.disk import require_room
@@ -77,7 +77,7 @@ def _queue(mending: Mending, settings: TouchUp, place: int, number: int, patch: 
     around = settings.placed(patch, mending.layer.size).around
     candidate = Candidate.objects.create(
         mending=mending, place=place, number=number, patch=to_json(patch),
-        address=address_of(mending.layer, settings, patch),
+        content_key=patch_key(mending.layer, settings, patch),
         around=[around.x, around.y, *around.size],
     )  # fmt: skip
     enqueue_candidate(candidate)

@@ -1,7 +1,7 @@
 """The section: a piece drawn as a cut enamel plate. Geometry only; the template draws it.
 
 The base is the copper ground, each layer a band upon its parent, as thick as its pixels are many.
-Where a layer was fired more than once the plate splits, each branch having its share of the width.
+Where a layer was fired more than once the plate splits, each branch having its part of the width.
 Touch-ups and inlays are drawn as inclusions in a thin band, a finish as a thin glaze.
 """
 
@@ -31,7 +31,7 @@ class Banded(Protocol):
 
     @property
     def mended_at(self) -> float:
-        """Middle of a touch-up's region, as a share of the width."""
+        """Middle of a touch-up's region, as a fraction of the width."""
         ...
 
 
@@ -103,8 +103,8 @@ def section(layers: Iterable[Banded], chosen: UUID) -> Section:
         placed.append((layer, left, below + height, width, height))
         above = children.get(layer.pk, [])
         leaves = [_leaves(child, children) for child in above]
-        for child, share in zip(above, leaves, strict=True):
-            part = (width - GAP * (len(above) - 1)) * share / sum(leaves)
+        for child, fraction in zip(above, leaves, strict=True):
+            part = (width - GAP * (len(above) - 1)) * fraction / sum(leaves)
             place(child, left, part, below + height + GAP)
             left += part + GAP
 

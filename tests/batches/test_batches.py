@@ -334,7 +334,7 @@ def test_unattended_with_two_kills_in_between_all_are_there_and_none_twice(
         at_work.wait(30)
     assert states(batch) == ["done"] * 8
     coats = Layer.objects.filter(kind=Layer.Kind.COAT)
-    assert coats.count() == len(set(coats.values_list("piece_id", "address"))) == 8
+    assert coats.count() == len(set(coats.values_list("piece_id", "content_key"))) == 8
     assert Firing.objects.count() == 8
 
 

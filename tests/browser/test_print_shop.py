@@ -19,8 +19,8 @@ pytestmark = pytest.mark.django_db(transaction=True)
 @pytest.fixture
 def shop(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[None]:
     """A shop that the pages and a kiln of its own know; busy at first."""
-    with opened(tmp_path, busy=1) as (_, counter):
-        address = f"http://127.0.0.1:{counter.server_address[1]}"
+    with opened(tmp_path, busy=1) as (_, server):
+        address = f"http://127.0.0.1:{server.server_address[1]}"
         monkeypatch.setattr(site, "PRINT_SHOP", address)
         monkeypatch.setenv("ENAMEL_PRINT_SHOP", address)
         process = worker()

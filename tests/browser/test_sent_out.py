@@ -13,13 +13,13 @@ pytestmark = pytest.mark.django_db(transaction=True)
 
 
 def test_from_an_offer_to_a_layer(signed_in: Browser, bureau_of: Open, picture_file: Path) -> None:
-    counter = bureau_of()
+    server = bureau_of()
     browser = signed_in
     piece = browser.bring(picture_file)
     browser.fill("steps", "1")
     kiln = worker(
         "maintenance",
-        ENAMEL_BUREAU=f"http://127.0.0.1:{counter.server_address[1]}",
+        ENAMEL_BUREAU=f"http://127.0.0.1:{server.server_address[1]}",
         ENAMEL_BUREAU_KEY=KEY,
     )
     try:

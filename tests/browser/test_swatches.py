@@ -10,7 +10,7 @@ from selenium.webdriver.common.keys import Keys
 from enamel.core.tiling.tilestore import key_of
 from enamel.library.layers import canvas_of
 from enamel.library.models import Layer, Piece
-from enamel.swatches.models import Sheet, Swatch
+from enamel.swatches.models import Swatch, SwatchSheet
 from enamel.swatches.pixels import pixels_of
 from tests.browser.conftest import Browser
 from tests.pictures import assert_same_pixels
@@ -52,7 +52,7 @@ def test_draw_sheet_mark_take_fire_and_the_same_pixels(
     browser.wait(
         lambda _: len(browser.driver.find_elements("css selector", "[data-cell] img")) == 5
     )
-    sheet = Sheet.objects.get()
+    sheet = SwatchSheet.objects.get()
     assert " ".join(map(str, sheet.window)) == drawn
     assert browser.barriers() == []
 

@@ -16,7 +16,7 @@ LIVE_TILES = "return document.querySelector('[data-live-tiles]')?.dataset.tiles 
 pytestmark = pytest.mark.django_db(transaction=True)
 
 
-def share_left_of_line(browser: Browser) -> float:
+def fraction_left_of_line(browser: Browser) -> float:
     return float(browser.find("[data-wipe]").get_attribute("aria-valuenow") or "nan")
 
 
@@ -64,13 +64,13 @@ def test_sign_in_upload_set_fire_watch_mend_wipe_download(
         browser.wait(lambda _, shown=shown: zoom.text == shown)
     browser.find("[data-zoom='fit']").click()
     line = browser.find("[data-wipe]")
-    assert share_left_of_line(browser) == 50
+    assert fraction_left_of_line(browser) == 50
     ActionChains(browser.driver).drag_and_drop_by_offset(line, 120, 0).perform()
-    assert share_left_of_line(browser) > 60
+    assert fraction_left_of_line(browser) > 60
     line.send_keys(Keys.HOME)
-    assert share_left_of_line(browser) == 0
+    assert fraction_left_of_line(browser) == 0
     line.send_keys(Keys.SHIFT, Keys.ARROW_RIGHT)
-    assert share_left_of_line(browser) == 10
+    assert fraction_left_of_line(browser) == 10
 
     # mend a face
     browser.link("Touch-up").click()

@@ -263,7 +263,7 @@ def test_2_stopped_anywhere_and_resumed_equals_undisturbed(
         for tiles in stops:
             sign = StopAfter(tiles)
             with suppress(Stopped):
-                fired(schedule, work=Path(folder), listener=sign.hear, stopping=sign)
+                fired(schedule, work=Path(folder), on_progress=sign.on_progress, stopping=sign)
         assert_same_pixels(fired(schedule, work=Path(folder)), fired(schedule))
 
 
@@ -394,7 +394,7 @@ def test_the_ways_there_and_back_in_tiles_are_those_of_the_whole(
 
 
 @pytest.fixture(scope="module")
-def kit_at_hand(house: Path) -> Path:
+def kit_loaded(house: Path) -> Path:
     """An adapter, a structure guide and another VAE for the first of them, added."""
     network = diffusers.UNet2DConditionModel.from_pretrained(house / "noise" / "unet")
     intake.add_model(checkpoints.guide(house / "edges", network), "edges")
@@ -415,7 +415,7 @@ def kit_at_hand(house: Path) -> Path:
     ids=lambda more: "+".join(more),
 )
 def test_what_a_checkpoint_is_used_with_changes_the_picture_and_its_name(
-    kit_at_hand: Path, more: dict[str, Any]
+    kit_loaded: Path, more: dict[str, Any]
 ) -> None:
     plain, kit = coat(model="noise"), coat(model="noise", kit=Kit(**more))
     assert (fired(kit) != fired(plain)).mean() > 0.5
@@ -424,20 +424,20 @@ def test_what_a_checkpoint_is_used_with_changes_the_picture_and_its_name(
     assert len(digests) == 2
 
 
-def test_a_part_of_another_family_is_refused(kit_at_hand: Path) -> None:
+def test_a_part_of_another_family_is_refused(kit_loaded: Path) -> None:
     for model, kit in (("two-encoders", Kit(guide="edges")), ("velocity", Kit(vae="other-vae"))):
         with pytest.raises(Refusal, match="made for another kind of checkpoint"):
             fired(coat(model=model, kit=kit))
 
 
-def test_an_adapter_that_counts_nothing_changes_nothing(kit_at_hand: Path) -> None:
+def test_an_adapter_that_counts_nothing_changes_nothing(kit_loaded: Path) -> None:
     none = Kit(adapters=(Adapter("copper-line", 0.0),))
     difference = fired(coat(model="noise", kit=none)).astype(int) - fired(coat(model="noise"))
     assert np.abs(difference).max() <= 16
 
 
-def test_an_adapter_is_the_same_in_the_names_of_trainers(kit_at_hand: Path, tmp_path: Path) -> None:
-    own = kit_at_hand / "copper.safetensors"
+def test_an_adapter_is_the_same_in_the_names_of_trainers(kit_loaded: Path, tmp_path: Path) -> None:
+    own = kit_loaded / "copper.safetensors"
     intake.add_model(checkpoints.as_trainers_name(own, tmp_path / "named.safetensors"), "named")
     one, other = (
         fired(coat(model="noise", kit=Kit(adapters=(Adapter(name, 0.7),))))
@@ -446,8 +446,8 @@ def test_an_adapter_is_the_same_in_the_names_of_trainers(kit_at_hand: Path, tmp_
     assert_same_pixels(one, other)
 
 
-def test_an_adapter_changes_what_words_say(kit_at_hand: Path, tmp_path: Path) -> None:
-    encoder = CLIPTextModel.from_pretrained(kit_at_hand / "noise" / "text_encoder")
+def test_an_adapter_changes_what_words_say(kit_loaded: Path, tmp_path: Path) -> None:
+    encoder = CLIPTextModel.from_pretrained(kit_loaded / "noise" / "text_encoder")
     file = checkpoints.adapter(tmp_path / "verse.safetensors", encoder, "text_encoder")
     intake.add_model(file, "verse")
     intake.add_model(
@@ -466,7 +466,7 @@ def test_an_adapter_changes_what_words_say(kit_at_hand: Path, tmp_path: Path) ->
     assert torch.allclose(both, changed, atol=1e-5)
 
 
-def test_with_a_guide_hold_is_its_say(kit_at_hand: Path, tmp_path: Path) -> None:
+def test_with_a_guide_hold_is_its_say(kit_loaded: Path, tmp_path: Path) -> None:
     guided, store = Kit(guide="edges"), FolderStore(tmp_path, 100)
     plain = fired(coat(model="noise", hold=0.0, kit=guided), store=store).astype(int)
     far = [
@@ -482,7 +482,7 @@ def test_without_one_hold_is_how_much_of_the_picture_the_start_keeps(house: Path
     assert (fired(coat(model="noise", hold=0.2)) != fired(coat(model="noise"))).mean() > 0.5
 
 
-def test_another_file_than_the_schedule_names_is_refused(kit_at_hand: Path) -> None:
+def test_another_file_than_the_schedule_names_is_refused(kit_loaded: Path) -> None:
     for wrong in (Kit(sha256="0" * 64), Kit(guide="edges", guide_sha256="0" * 64)):
         with pytest.raises(Refusal, match="The schedule was made with another"):
             fired(coat(model="noise", kit=wrong))

@@ -31,7 +31,7 @@ HEAD = Box(200, 220, 384, 384)
 
 
 def base_and_truth(name: str, box: Box | None = None) -> tuple[Pixels, np.ndarray]:
-    """A demo base, and the picture it was drawn from at twice its size in shares of white."""
+    """A demo base, and the picture it was drawn from at twice its size as fractions of white."""
     path = next(DEMO.glob(f"{name}.[pj]*"))
     with PIL.Image.open(path) as image, PIL.Image.open(DEMO / f"{name}.truth.jpg") as truth:
         base = image.convert("RGB")

@@ -52,7 +52,7 @@ def test_grit_adds_texture_and_more_grit_more(fired: Fire) -> None:
 
 
 def test_give_back_restores_lost_detail_and_more_of_it_more(fired: Fire) -> None:
-    found = [spread(fired(coat(restore=share)).result) for share in (0, 0.5, 1)]
+    found = [spread(fired(coat(restore=fraction)).result) for fraction in (0, 0.5, 1)]
     assert found == sorted(found)
     assert found[2] > 1.1 * found[0]
 
@@ -62,10 +62,10 @@ def test_a_refiner_is_told_what_is_missing_and_less_of_it_at_low_strength(
 ) -> None:
     """With one step the estimate is the result, and this network's estimate is what it was told."""
     told = {}
-    for strength, share in ((0.5, 1.0), (0.5, 0.4), (0.06, 1.0)):
-        settings = Refine(strength=strength, restore=share, steps=1, tile=(64, 64), overlap=0)
-        result = run(Told(), pool, tmp_path / f"{strength}-{share}", portrait(), settings)
-        told[strength, share] = whole(result)[0, 0, 0] / 32767.5 - 1
+    for strength, fraction in ((0.5, 1.0), (0.5, 0.4), (0.06, 1.0)):
+        settings = Refine(strength=strength, restore=fraction, steps=1, tile=(64, 64), overlap=0)
+        result = run(Told(), pool, tmp_path / f"{strength}-{fraction}", portrait(), settings)
+        told[strength, fraction] = whole(result)[0, 0, 0] / 32767.5 - 1
     assert told[0.5, 1.0] == pytest.approx(1.0, abs=1e-4)
     assert told[0.5, 0.4] == pytest.approx(0.4, abs=1e-4)
     assert told[0.06, 1.0] == pytest.approx(0.06 / 0.15, abs=1e-4)
@@ -100,7 +100,9 @@ def test_blend_and_guide_lead_back_to_the_base(fired: Fire) -> None:
 
     base = Enlarged(portrait(), Size(*target), upscaler("lanczos"))
     for name in ("blend", "guide"):
-        layer, mix, alone = (distance(second(**{name: share}), base) for share in (1.0, 0.5, 0.0))
+        layer, mix, alone = (
+            distance(second(**{name: fraction}), base) for fraction in (1.0, 0.5, 0.0)
+        )
         assert mix < layer, name
         assert alone < layer, name
 
@@ -124,7 +126,7 @@ def test_a_window_of_a_blend_is_exact_too(fired: Fire, mode: Mode) -> None:
 @pytest.mark.parametrize("order", ORDERS)
 def test_a_window_is_exact_in_every_order_with_a_join_pass(fired: Fire, order: Order) -> None:
     schedule = coat(
-        order=order, joins=JoinPass(0.3, 32), tile=(64, 64), overlap_share=0.25, feather=0.5
+        order=order, joins=JoinPass(0.3, 32), tile=(64, 64), overlap_fraction=0.25, feather=0.5
     )
     complete = whole(fired(schedule).result)
     for window in (Box(0, 0, 30, 20), Box(97, 80, 31, 27), Box(190, 150, 34, 26)):
@@ -334,9 +336,9 @@ def test_guidance_moves_away_from_the_negative_prompt(tmp_path: Path, pool: Exec
 
 
 def test_overlap_as_a_share_and_feather(fired: Fire) -> None:
-    assert Refine(tile=(128, 256), overlap_share=0.25).overlap_px == 32
-    share = whole(fired(coat(overlap_share=0.25)).result)
-    assert_same_pixels(share, whole(fired(coat(overlap=24)).result))
+    assert Refine(tile=(128, 256), overlap_fraction=0.25).overlap_px == 32
+    fraction = whole(fired(coat(overlap_fraction=0.25)).result)
+    assert_same_pixels(fraction, whole(fired(coat(overlap=24)).result))
     assert distance(fired(coat(feather=0.0)).result, fired(coat()).result) > 0
 
 

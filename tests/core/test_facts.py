@@ -7,8 +7,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from enamel.core.intake.made import Made, made, pairs_in
 from enamel.core.intake.metadata import carried_text
+from enamel.core.intake.provenance import Provenance, made, pairs_in
 from enamel.core.intake.xmp import AI_EDITED, AI_MADE, packet, properties
 from tests.pictures import DEMO
 
@@ -28,7 +28,9 @@ TEXTS = st.text(st.characters(exclude_categories=("Cs", "Cc")), min_size=1, max_
     ],
 )  # fmt: skip
 def test_pairs_of_names_and_values_are_recognised(text: str) -> None:
-    assert made({"Comment": text}) == Made("a stationmaster in oils", "blurred", "42", "kiln-3")
+    assert made({"Comment": text}) == Provenance(
+        "a stationmaster in oils", "blurred", "42", "kiln-3"
+    )
 
 
 def test_a_value_may_go_on_over_lines() -> None:
@@ -44,7 +46,7 @@ def test_a_seed_ends_with_its_line(other: str) -> None:
 
 def test_another_setting_ends_the_words_but_a_colon_does_not() -> None:
     found = made({"any": "prompt: night mail\nlight: cold moon\nsteps: 24\nseed: 7"})
-    assert found == Made("night mail\nlight: cold moon", seed="7")
+    assert found == Provenance("night mail\nlight: cold moon", seed="7")
 
 
 def test_the_seeds_of_all_demo_pictures_are_numbers() -> None:
@@ -55,7 +57,7 @@ def test_the_seeds_of_all_demo_pictures_are_numbers() -> None:
 
 
 def test_names_of_the_text_chunks_count_themselves() -> None:
-    assert made({"prompt": "tea car", "seed": "19"}) == Made("tea car", seed="19")
+    assert made({"prompt": "tea car", "seed": "19"}) == Provenance("tea car", seed="19")
 
 
 def test_iptc_properties_count_first() -> None:
@@ -66,7 +68,9 @@ def test_iptc_properties_count_first() -> None:
             "Iptc4xmpExt:AISystemVersionUsed": "3",
         }
     ).decode()
-    assert made({"prompt": "another", "XMP": xmp}) == Made("signal lamp at dusk", model="kiln 3")
+    assert made({"prompt": "another", "XMP": xmp}) == Provenance(
+        "signal lamp at dusk", model="kiln 3"
+    )
 
 
 @pytest.mark.parametrize(

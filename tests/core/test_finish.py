@@ -18,7 +18,7 @@ from hypothesis import strategies as st
 from enamel.cli import main
 from enamel.core.errors import FieldRefusal, Refusal
 from enamel.core.finishing.automatic import automatic
-from enamel.core.finishing.facts import Facts, measured
+from enamel.core.finishing.facts import Measurements, measured
 from enamel.core.finishing.finished import Finished
 from enamel.core.finishing.kernels import difference, lightness
 from enamel.core.finishing.overview import Overview
@@ -378,7 +378,7 @@ def test_each_step_says_in_figures_what_it_decided() -> None:
     assert not recipe.noise.on
     assert recipe.tone.on
     assert f"{facts.black:.1%}" in reasons["tone"]
-    assert Facts.from_json(json.loads(json.dumps(facts.to_json()))) == facts
+    assert Measurements.from_json(json.loads(json.dumps(facts.to_json()))) == facts
     # against itself there is nothing to be matched
     result = whole(made(layer, Finish(match=recipe.match), layer))
     assert off(result, whole(layer)) < 0.1

@@ -9,7 +9,7 @@ import pytest
 from enamel.core.errors import Refusal
 from enamel.core.geometry import Box, Size
 from enamel.core.imaging.canvas import Pixels
-from enamel.core.pipeline.firing import Fired, share_lost
+from enamel.core.pipeline.firing import Fired, fraction_lost
 from enamel.core.pipeline.pace import Paces
 from enamel.core.pipeline.predict import predict
 from enamel.core.progress import Progress
@@ -35,14 +35,14 @@ def test_a_coat_whose_settings_have_not_changed_is_not_computed_again(
 
 @pytest.mark.parametrize("mode", MODES)
 def test_progress_counts_every_tile_as_predicted(fired: Fire, mode: Mode) -> None:
-    heard: list[Progress] = []
+    received: list[Progress] = []
     schedule = coat(mode=mode)
-    result = fired(schedule, listener=heard.append)
+    result = fired(schedule, on_progress=received.append)
     (cost,) = predict(schedule, portrait().size, Paces()).coats
-    assert [news.done for news in heard] == list(range(1, cost.tasks + 1))
-    assert {news.total for news in heard} == {cost.tasks}
+    assert [news.done for news in received] == list(range(1, cost.tasks + 1))
+    assert {news.total for news in received} == {cost.tasks}
     assert result.reports[0].tiles == cost.tasks
-    for news in heard:
+    for news in received:
         assert news.preview.shape == (news.box.height, news.box.width, 3)
         assert Box.whole(result.result.size).contains(news.box)
 
@@ -107,11 +107,11 @@ def test_a_model_that_is_not_there_is_refused_with_the_names_there_are(fired: Fi
 
 
 @pytest.mark.parametrize(
-    ("native", "factor", "share"),
+    ("native", "factor", "fraction"),
     [(None, 2.0, 1), (4, 4.0, 1), (4, 2.0, 0.7071), (4, 16.0, 1), (4, 8.0, 0.7071), (2, 2.0, 1), (4, 1.0, 1),
      (2, 1.5, 0.866), (4, 0.5, 1)],
 )  # fmt: skip
 def test_what_a_trained_upscaler_has_over_after_resampling_down_is_not_lost(
-    native: int | None, factor: float, share: float
+    native: int | None, factor: float, fraction: float
 ) -> None:
-    assert share_lost(native, factor) == pytest.approx(share, abs=1e-4)
+    assert fraction_lost(native, factor) == pytest.approx(fraction, abs=1e-4)

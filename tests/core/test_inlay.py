@@ -151,7 +151,7 @@ def test_edge_to_edge_covers_the_layer(scene: Pixels) -> None:
 # measured masks ---------------------------------------------------------------------------------
 
 
-def share(mask: Mask, size: Size, box: Box) -> tuple[float, float]:
+def fraction(mask: Mask, size: Size, box: Box) -> tuple[float, float]:
     """Mean cover inside a box and outside it."""
     covered = Drawn(mask, size).read(Box.whole(size))
     inside = np.zeros(covered.shape, bool)
@@ -165,7 +165,7 @@ BLURRED = Box(300, 300, 300, 350)
 def test_a_mask_covers_where_a_picture_differs(scene: Pixels) -> None:
     samples = whole(scene).copy()
     samples[BLURRED.slices] = np.clip(samples[BLURRED.slices].astype(int) + 4000, 0, 65535)
-    inside, outside = share(differs(Pixels(samples), scene), scene.size, BLURRED)
+    inside, outside = fraction(differs(Pixels(samples), scene), scene.size, BLURRED)
     assert inside > 0.9
     assert outside < 0.02
 
@@ -182,7 +182,7 @@ def test_a_mask_covers_where_one_picture_is_better(
     scene: Pixels, measure: Callable[[Pixels, Pixels], Mask]
 ) -> None:
     blurred = soft(scene, 2.5, BLURRED)
-    inside, outside = share(measure(blurred, scene), scene.size, BLURRED)
+    inside, outside = fraction(measure(blurred, scene), scene.size, BLURRED)
     assert inside > 0.8
     assert outside < 0.05
 

@@ -106,7 +106,7 @@ def test_what_a_file_says_of_itself_is_used(tmp_path: Path) -> None:
         ({"said": {"strength_map": []}}, "strength_map has to be"),
         ({"said": {"strength_map": [[0, 0.1], [1, 0.05]]}}, "strength_map has to be"),
         ({"said": {"strength_map": [[0, 0.1], [0.5, 0.2]]}}, "strength_map has to be"),
-        ({"said": {"lag": [[0, 2]]}}, "lag has to be"),
+        ({"said": {"final_degradation": [[0, 2]]}}, "final_degradation has to be"),
     ],
 )
 def test_a_refiner_that_breaks_the_contract_is_refused(
@@ -117,12 +117,12 @@ def test_a_refiner_that_breaks_the_contract_is_refused(
 
 
 def test_a_refiner_that_is_told_what_is_missing_is_known_by_its_input(tmp_path: Path) -> None:
-    said = {"lag": [[0, 0.5], [1, 0.25]]}
+    said = {"final_degradation": [[0, 0.5], [1, 0.25]]}
     found = accept(refiner_network(tmp_path / "a.onnx", missing=True, said=said))["refiner"]
-    assert found["gives_back"] is True
-    assert found["lag"] == [[0, 0.5], [1, 0.25]]
+    assert found["restores_detail"] is True
+    assert found["final_degradation"] == [[0, 0.5], [1, 0.25]]
     plain = accept(refiner_network(tmp_path / "b.onnx"))["refiner"]
-    assert plain["gives_back"] is False
+    assert plain["restores_detail"] is False
 
 
 @pytest.mark.parametrize(

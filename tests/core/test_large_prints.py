@@ -15,7 +15,7 @@ from enamel.cli import main
 from enamel.core.errors import FieldRefusal, Refusal
 from enamel.core.export.file import export
 from enamel.core.export.output import FileFormat, Output, PrintSettings
-from enamel.core.export.placed import Placed, laid
+from enamel.core.export.placed import PlacedPicture, laid
 from enamel.core.geometry import Box, Size
 from enamel.core.imaging.canvas import Canvas
 from enamel.core.printing.layout import Beyond, Edge, Fit, PrintPlan, lay_out, native
@@ -82,7 +82,7 @@ def test_wrapped_sides_are_made_from_the_edge_of_the_front(tmp_path: Path, canva
     assert (layout.file, layout.shown) == (Size(400, 300), Box(0, 0, 300, 200))
     assert (layout.left, layout.top, ppi) == (50, 50, 254)
     path = tmp_path / "wrap.png"
-    export(canvas, path, output=Output(FileFormat.PNG), placed=Placed(layout, plan))
+    export(canvas, path, output=Output(FileFormat.PNG), placed=PlacedPicture(layout, plan))
     pixels = np.asarray(PIL.Image.open(path))
     front = pixels[50:250, 50:350]
     np.testing.assert_array_equal(pixels[50:250, 49], front[:, 0])
@@ -192,7 +192,7 @@ def test_a_split_picture_is_a_zip_whose_parts_are_the_whole(tmp_path: Path, canv
     whole_path, path = tmp_path / "whole.png", tmp_path / "print.png"
     export(canvas, path, ppi=ppi, output=settings.output, placed=placed)
     assert placed is not None
-    unsplit = Placed(placed.layout, PrintPlan(SPLIT.target, Fit.FILL))
+    unsplit = PlacedPicture(placed.layout, PrintPlan(SPLIT.target, Fit.FILL))
     export(canvas, whole_path, ppi=ppi, output=settings.output, placed=unsplit)
     pixels = np.asarray(PIL.Image.open(whole_path))
     with zipfile.ZipFile(path) as archive:

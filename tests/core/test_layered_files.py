@@ -69,9 +69,9 @@ def composed(layers: list[tuple[dict[str, str], np.ndarray]], size: tuple[int, i
     for facts, pixels in layers:
         x, y = int(facts["x"]), int(facts["y"])
         height, width = pixels.shape[:2]
-        share = pixels[..., 3:] / 255 * float(facts["opacity"])
+        fraction = pixels[..., 3:] / 255 * float(facts["opacity"])
         place = made[y : y + height, x : x + width]
-        place += (pixels[..., :3] - place) * share
+        place += (pixels[..., :3] - place) * fraction
     return made
 
 
@@ -79,9 +79,9 @@ def test_layers_laid_over_each_other_elsewhere_give_the_picture(
     tmp_path: Path, below: Pixels
 ) -> None:
     mask, old = spot(below), whole(below).astype(float)
-    share = mask.read(Box(0, 0, *SIZE))[..., None]
+    fraction = mask.read(Box(0, 0, *SIZE))[..., None]
     fresh = np.clip(old[:, ::-1] * 0.8 + 9000, 0, 65535)
-    mixed = np.rint(old + (fresh - old) * share * 0.6).astype(np.uint16)
+    mixed = np.rint(old + (fresh - old) * fraction * 0.6).astype(np.uint16)
     path = tmp_path / "piece.ora"
     stack = [Stacked("Base", below), Stacked("Inlay", Pixels(mixed), below, mask, 0.6)]
     write_openraster(path, stack, ppi=254, says={"dc:title": "Eye"})
@@ -101,17 +101,17 @@ def test_layers_laid_over_each_other_elsewhere_give_the_picture(
 
 @given(
     seed=st.integers(0, 99),
-    share=st.floats(0.05, 1),
+    fraction=st.floats(0.05, 1),
 )
-def test_unmixing_undoes_mixing(seed: int, share: float) -> None:
+def test_unmixing_undoes_mixing(seed: int, fraction: float) -> None:
     rng = np.random.default_rng(seed)
     under, over = rng.integers(0, 65536, (2, 6, 7, 3), dtype=np.uint16)
-    shares = np.full((6, 7), share, np.float32)
-    shares[0] = 0
-    mixed = np.rint(under + (over.astype(float) - under) * shares[..., None]).astype(np.uint16)
-    found = unmixed(under, mixed, shares)
+    fractions = np.full((6, 7), fraction, np.float32)
+    fractions[0] = 0
+    mixed = np.rint(under + (over.astype(float) - under) * fractions[..., None]).astype(np.uint16)
+    found = unmixed(under, mixed, fractions)
     np.testing.assert_array_equal(found[0], under[0])
-    assert np.abs(found[1:].astype(float) - over[1:]).max() <= 0.5 / share + 2
+    assert np.abs(found[1:].astype(float) - over[1:]).max() <= 0.5 / fraction + 2
 
 
 def test_masks_over_each_other_and_thinned_cover_what_they_should(below: Pixels) -> None:

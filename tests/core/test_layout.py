@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 
 from enamel.core.errors import Refusal, Stopped
 from enamel.core.export.file import export
-from enamel.core.export.placed import Placed
+from enamel.core.export.placed import PlacedPicture
 from enamel.core.geometry import Box, Size
 from enamel.core.imaging.canvas import Canvas
 from enamel.core.printing.layout import (
@@ -125,7 +125,7 @@ def test_a_target_a_few_pixels_off_is_offered_a_whole_factor() -> None:
     assert (offer.factor, offer.picture, offer.more) == (4, (3328, 3328), 21)
 
 
-def written(folder: Path, canvas: Canvas, laid: Placed) -> np.ndarray:
+def written(folder: Path, canvas: Canvas, laid: PlacedPicture) -> np.ndarray:
     path = folder / "print.png"
     export(canvas, path, placed=laid)
     return np.asarray(PIL.Image.open(path))
@@ -145,7 +145,7 @@ def ramp(tmp_path: Path) -> Canvas:
 def test_a_cropped_print_holds_just_those_pixels(tmp_path: Path, ramp: Canvas) -> None:
     plan = PrintPlan(PrintTarget(10, 10, 127), Fit.FILL, centre=(1.0, 0.5))
     layout, _ = native(Size(80, 60), plan)
-    pixels = written(tmp_path, ramp, Placed(layout))
+    pixels = written(tmp_path, ramp, PlacedPicture(layout))
     assert pixels.shape[:2] == (60, 60)
     assert (pixels[0, 0].tolist(), pixels[-1, -1].tolist()) == ([20, 0, 0], [79, 59, 0])
 
@@ -156,7 +156,7 @@ def test_an_extended_print_keeps_the_picture_and_goes_on_from_it(
 ) -> None:
     target = PrintTarget(80, 60, 25.4, Bleed(5, 5, 5, 5))
     layout = lay_out(Size(80, 60), PrintPlan(target, Fit.EXTEND))
-    pixels = written(tmp_path, ramp, Placed(layout, PrintPlan(edge=edge, colour="#0a141e")))
+    pixels = written(tmp_path, ramp, PlacedPicture(layout, PrintPlan(edge=edge, colour="#0a141e")))
     assert pixels.shape == (70, 90, 3)
     inside = pixels[5:65, 5:85]
     assert (inside[..., 0] == np.arange(80)).all()
@@ -175,32 +175,32 @@ def test_an_extended_print_keeps_the_picture_and_goes_on_from_it(
 def test_a_layout_for_another_size_is_refused(tmp_path: Path, ramp: Canvas) -> None:
     layout = lay_out(Size(80, 60), PrintPlan(PrintTarget(100, 100)))
     with pytest.raises(Refusal, match="this one has 80 × 60 px"):
-        export(ramp, tmp_path / "x.png", placed=Placed(layout))
+        export(ramp, tmp_path / "x.png", placed=PlacedPicture(layout))
     assert not list(tmp_path.glob("x.png*"))
 
 
 def test_how_far_a_file_is_written_is_told(tmp_path: Path) -> None:
     rng = np.random.default_rng(4)
     np.save(tmp_path / "noise.npy", rng.integers(0, 65536, (2000, 2600, 3), dtype=np.uint16))
-    shares: list[float] = []
+    fractions: list[float] = []
     with Canvas(tmp_path / "noise.npy") as canvas:
-        export(canvas, tmp_path / "noise.tif", hear=shares.append)
-    assert shares == sorted(shares)
-    assert len(set(shares)) > 3
-    assert shares[-1] == pytest.approx(1, abs=0.05)
+        export(canvas, tmp_path / "noise.tif", on_progress=fractions.append)
+    assert fractions == sorted(fractions)
+    assert len(set(fractions)) > 3
+    assert fractions[-1] == pytest.approx(1, abs=0.05)
 
 
 @pytest.mark.parametrize("file", ["tif", "png", "jpg", "pdf", "ora"])
 def test_who_listens_can_end_the_writing_and_nothing_is_left(tmp_path: Path, file: str) -> None:
     rng = np.random.default_rng(4)
     np.save(tmp_path / "noise.npy", rng.integers(0, 65536, (1400, 1800, 3), dtype=np.uint16))
-    heard: list[float] = []
+    received: list[float] = []
 
-    def hear(share: float) -> None:
-        heard.append(share)
+    def on_progress(fraction: float) -> None:
+        received.append(fraction)
         raise Stopped
 
     with Canvas(tmp_path / "noise.npy") as canvas, pytest.raises(Stopped):
-        export(canvas, tmp_path / f"noise.{file}", hear=hear)
-    assert len(heard) == 1
+        export(canvas, tmp_path / f"noise.{file}", on_progress=on_progress)
+    assert len(received) == 1
     assert [path.name for path in tmp_path.iterdir()] == ["noise.npy"]

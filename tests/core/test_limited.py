@@ -35,15 +35,17 @@ def module(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setenv("PYTHONPATH", str(tmp_path))
 
 
-def asked(*arguments: str, seconds: float = 30, heard: list[float] | None = None) -> object:
-    hear = heard.append if heard is not None else None
-    return answer_of("made_up_work", *arguments, seconds=seconds, thing="glaze", hear=hear)
+def asked(*arguments: str, seconds: float = 30, received: list[float] | None = None) -> object:
+    on_progress = received.append if received is not None else None
+    return answer_of(
+        "made_up_work", *arguments, seconds=seconds, thing="glaze", on_progress=on_progress
+    )
 
 
 def test_it_answers_and_tells_how_far_it_is() -> None:
-    heard: list[float] = []
-    assert asked("x", "y", heard=heard) == {"said": ["x", "y"]}
-    assert heard == [0.5]
+    received: list[float] = []
+    assert asked("x", "y", received=received) == {"said": ["x", "y"]}
+    assert received == [0.5]
 
 
 def test_a_refusal_comes_through() -> None:

@@ -17,7 +17,7 @@ from hypothesis import strategies as st
 from enamel.cli import main
 from enamel.core.errors import FieldRefusal, Refusal
 from enamel.core.export.file import estimated_bytes, export
-from enamel.core.export.naming import PLACES, USUAL, Facts, named
+from enamel.core.export.naming import PLACES, USUAL, NameFields, named
 from enamel.core.export.output import (
     UNPRINTED,
     Compression,
@@ -32,7 +32,7 @@ from enamel.core.imaging.canvas import Canvas
 from enamel.core.intake.metadata import carried_text
 from enamel.core.printing import profiles
 from enamel.core.printing.layout import Fit, PrintPlan
-from enamel.core.printing.paper import Paper, reason, sharpening
+from enamel.core.printing.paper import PaperStock, reason, sharpening
 from enamel.core.printing.profiles import Intent, Space, profile_names, profile_of, total_ink
 from enamel.core.printing.sizing import PrintTarget
 from tests.pictures import STATIONMASTER, part, portrait, whole
@@ -182,7 +182,7 @@ def test_a_screen_copy_is_reduced_and_marked(canvas: Canvas, tmp_path: Path) -> 
     placed, ppi, size = laid(settings, canvas.size)
     assert (placed, ppi, size) == (None, 150, (150, 120))
     assert written(canvas, tmp_path, settings.output).size == size
-    name = named(USUAL, Facts("Night mail", "coat", *size), settings.output)
+    name = named(USUAL, NameFields("Night mail", "coat", *size), settings.output)
     assert name == "Night_mail-coat-150x120-preview.webp"
 
 
@@ -218,17 +218,17 @@ def test_the_size_is_estimated(canvas: Canvas, tmp_path: Path, file: FileFormat)
 def test_paper_asks_for_more_sharpening_the_more_its_ink_spreads(
     canvas: Canvas, tmp_path: Path
 ) -> None:
-    steps = [sharpening(paper, 300) for paper in list(Paper)[1:]]
+    steps = [sharpening(paper, 300) for paper in list(PaperStock)[1:]]
     assert all(steps)
     radii = [step.radius for step in steps if step]
     assert radii == sorted(radii)
-    assert sharpening(Paper.NONE, 300) is None
-    assert sharpening(Paper.GLOSSY, 150) is None
-    assert "less than a pixel" in reason(Paper.GLOSSY, 150)
-    assert "0.8 px at 300 ppi" in reason(Paper.MATTE, 300)
+    assert sharpening(PaperStock.NONE, 300) is None
+    assert sharpening(PaperStock.GLOSSY, 150) is None
+    assert "less than a pixel" in reason(PaperStock.GLOSSY, 150)
+    assert "0.8 px at 300 ppi" in reason(PaperStock.MATTE, 300)
     plain, canvas_like = (
         np.asarray(written(canvas, tmp_path, Output(FileFormat.PNG, paper=paper))).astype(float)
-        for paper in (Paper.NONE, Paper.CANVAS)
+        for paper in (PaperStock.NONE, PaperStock.CANVAS)
     )
     steeper = [np.abs(np.diff(one, axis=1)).mean() for one in (plain, canvas_like)]
     assert steeper[1] > 1.1 * steeper[0]
@@ -268,22 +268,24 @@ def test_any_title_makes_a_name_that_every_system_takes(
     title: str, file: FileFormat, preview: bool
 ) -> None:
     output = Output(file, preview=preview)
-    name = named("{title}", Facts(title), output)
+    name = named("{title}", NameFields(title), output)
     assert len(name.encode()) <= 90
     assert not set(name) & set('<>:"/\\|?*\0\n')
     assert name.endswith(("-preview" if preview else "") + file.suffix)
     assert not name.startswith((".", "-"))
-    again = named("{title}", Facts(title), output, {name.upper()})
+    again = named("{title}", NameFields(title), output, {name.upper()})
     assert again.casefold() != name.casefold()
 
 
 @pytest.mark.parametrize("title", ["con", "NUL", "aux.x", "lpt1"])
 def test_names_of_devices_are_avoided(title: str) -> None:
-    assert named("{title}", Facts(title), Output()) == f"{title}_.tif"
+    assert named("{title}", NameFields(title), Output()) == f"{title}_.tif"
 
 
 def test_a_pattern_says_which_places_it_knows() -> None:
-    facts = Facts("Viaduct", "finish", 3508, 2480, 300, "297x210mm", "coated", "7", "2026-11-26")
+    facts = NameFields(
+        "Viaduct", "finish", 3508, 2480, 300, "297x210mm", "coated", "7", "2026-11-26"
+    )
     pattern = "-".join(f"{{{place}}}" for place in PLACES)
     wanted = "Viaduct-finish-3508-2480-300-297x210mm-coated-7-2026-11-26.tif"
     assert named(pattern, facts, Output()) == wanted
@@ -298,7 +300,8 @@ def test_a_pattern_says_which_places_it_knows() -> None:
 def test_the_published_schema_fits_what_is_written_and_older_forms_are_read() -> None:
     assert json.loads(PUBLISHED.read_text()) == print_schema()
     settings = PrintSettings(
-        Output(FileFormat.TIFF, 16, profile="coated", paper=Paper.MATTE), PrintPlan(fit=Fit.FILL)
+        Output(FileFormat.TIFF, 16, profile="coated", paper=PaperStock.MATTE),
+        PrintPlan(fit=Fit.FILL),
     )
     form = json.loads(json.dumps(settings.to_json()))
     jsonschema.validate(form, print_schema())
@@ -312,7 +315,7 @@ def test_the_command_writes_what_the_ending_asks_for(
 ) -> None:
     settings, picture = tmp_path / "print.json", str(STATIONMASTER)
     plan = PrintPlan(PrintTarget(100, 150, 200.0), fit=Fit.FILL)
-    chosen = PrintSettings(Output(profile="coated", paper=Paper.MATTE), plan)
+    chosen = PrintSettings(Output(profile="coated", paper=PaperStock.MATTE), plan)
     settings.write_text(json.dumps(chosen.to_json()))
     out = tmp_path / "out.jpg"
     assert main(["print", picture, str(out), "--settings", str(settings)]) == 0

@@ -143,7 +143,7 @@ def test_a_stripped_page_says_nothing_of_its_making(canvas: Canvas, tmp_path: Pa
 
 
 def test_how_far_it_is_is_told(canvas: Canvas, tmp_path: Path) -> None:
-    heard: list[float] = []
-    export(canvas, tmp_path / "page.pdf", output=pdf(), hear=heard.append)
-    assert heard == sorted(heard)
-    assert heard[-1] == 1
+    received: list[float] = []
+    export(canvas, tmp_path / "page.pdf", output=pdf(), on_progress=received.append)
+    assert received == sorted(received)
+    assert received[-1] == 1

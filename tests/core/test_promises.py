@@ -85,7 +85,7 @@ class StopAfter:
     def __init__(self, tiles: int) -> None:
         self.left = tiles
 
-    def hear(self, progress: Progress) -> None:
+    def on_progress(self, progress: Progress) -> None:
         self.left -= 1
 
     def __call__(self) -> bool:
@@ -104,7 +104,7 @@ def test_2_stopped_anywhere_and_resumed_equals_undisturbed(
     for tiles in (1, 2, 3):
         sign = StopAfter(tiles)
         try:
-            fire(portrait(), schedule, work, listener=sign.hear, stopping=sign)
+            fire(portrait(), schedule, work, on_progress=sign.on_progress, stopping=sign)
         except Stopped:
             stops += 1
     assert stops == 3

@@ -14,10 +14,10 @@ from hypothesis import strategies as st
 from enamel.core.errors import Refusal
 from enamel.core.geometry import Box
 from enamel.core.printing.layout import Fit, PrintPlan
-from enamel.core.printing.paper import Paper
+from enamel.core.printing.paper import PaperStock
 from enamel.core.printing.preflight import Known, Matter, preflight
 from enamel.core.printing.profiles import profile_names, profile_of
-from enamel.core.printing.proof import WARNING, Proof, proofed, share_out_of_gamut
+from enamel.core.printing.proof import WARNING, Proof, fraction_out_of_gamut, proofed
 from enamel.core.printing.sizing import Bleed, PrintTarget
 from tests.pictures import STATIONMASTER, part, whole
 
@@ -80,9 +80,9 @@ def test_what_the_profile_can_not_hold_is_marked_and_counted() -> None:
     seen = pixels(picture(samples), Proof("coated", gamut=True))
     assert (seen[:, 21:] == WARNING).all()
     assert (seen[:, :19] != WARNING).any(axis=2).all()
-    assert share_out_of_gamut(samples, profile_of("coated")) == pytest.approx(0.5, abs=0.02)
+    assert fraction_out_of_gamut(samples, profile_of("coated")) == pytest.approx(0.5, abs=0.02)
     for name in ("srgb", "wide-rgb"):
-        assert share_out_of_gamut(samples, profile_of(name)) == 0
+        assert fraction_out_of_gamut(samples, profile_of(name)) == 0
 
 
 @pytest.mark.parametrize("profile", profile_names()[:4])
@@ -95,8 +95,10 @@ def test_dots_that_grow_darken_the_middle_and_nothing_at_the_ends(profile: str) 
     assert darker.min() >= -2
 
 
-@given(distance=st.sampled_from([0.0, 300.0, 1500.0]), paper=st.sampled_from(list(Paper)))
-def test_a_part_with_its_margin_is_that_part_of_the_whole(distance: float, paper: Paper) -> None:
+@given(distance=st.sampled_from([0.0, 300.0, 1500.0]), paper=st.sampled_from(list(PaperStock)))
+def test_a_part_with_its_margin_is_that_part_of_the_whole(
+    distance: float, paper: PaperStock
+) -> None:
     image = picture(whole(part(STATIONMASTER, Box(200, 200, 200, 160))))
     proof = Proof("coated", paper=paper, distance_mm=distance, white=True)
     box = Box(70, 60, 50, 40)
@@ -120,7 +122,7 @@ def test_from_further_away_less_is_seen(face: pyvips.Image) -> None:
 
 GOOD = Known(
     ppi=300, plan=PrintPlan(PrintTarget(100, 100, 300, Bleed(3, 3, 3, 3)), Fit.FILL),
-    paper=Paper.NONE, newest=True, sharpened=False, joins=0, faces=0, out_of_gamut=0.0, ink=280.0,
+    paper=PaperStock.NONE, newest=True, sharpened=False, joins=0, faces=0, out_of_gamut=0.0, ink=280.0,
 )  # fmt: skip
 
 
@@ -143,7 +145,7 @@ def test_a_print_with_nothing_against_it_has_every_matter_ticked() -> None:
          "only fits inside"),
         ({"out_of_gamut": 0.2}, Matter.GAMUT, "20.0 % of the picture"),
         ({"ink": 330.0}, Matter.INK, "Up to 330 %"),
-        ({"sharpened": True, "paper": Paper.MATTE}, Matter.SHARPENING, "Sharpened twice"),
+        ({"sharpened": True, "paper": PaperStock.MATTE}, Matter.SHARPENING, "Sharpened twice"),
     ],
 )  # fmt: skip
 def test_what_wants_attention_is_said_first(

@@ -75,7 +75,7 @@ def test_2_stopped_at_any_places(refine: dict[str, Any], stops: list[int]) -> No
         for tiles in stops:
             sign = StopAfter(tiles)
             try:
-                fire(BASE, schedule, Path(folder), listener=sign.hear, stopping=sign)
+                fire(BASE, schedule, Path(folder), on_progress=sign.on_progress, stopping=sign)
             except Stopped:
                 continue
         resumed = whole(fire(BASE, schedule, Path(folder)).result)

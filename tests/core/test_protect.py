@@ -15,7 +15,7 @@ from enamel.core.masks import Mask
 from enamel.core.masks.steps import Ellipse, Feather, Rectangle
 from enamel.core.pipeline.firing import Fired, fire
 from enamel.core.schedule import Coat, JoinPass, Mode, Order, Protect, Refine, Region, Schedule
-from enamel.core.tiling.protect import Shares, starts
+from enamel.core.tiling.protect import Fractions, starts
 from enamel.core.tiling.words import Script
 from enamel.core.upscaling import Enlarged, upscaler
 from tests.core.conftest import MODES, SAMPLERS
@@ -30,8 +30,8 @@ FACE = Mask(tuple(portrait().size), (Ellipse(56, 44, 24, 20), Feather(16)))
 HELD = Protect(FACE)
 
 
-def shares(protect: Protect) -> np.ndarray:
-    return Shares(protect, SIZE).read(Box.whole(SIZE))[..., 0]
+def fractions(protect: Protect) -> np.ndarray:
+    return Fractions(protect, SIZE).read(Box.whole(SIZE))[..., 0]
 
 
 def moved(fired: Fired) -> np.ndarray:
@@ -46,9 +46,9 @@ def test_what_is_protected_stays_the_enlarged_picture_bit_for_bit(
     fired: Fire, mode: Mode, sampler: Sampler
 ) -> None:
     gone = moved(fired(coat(mode=mode, sampler=sampler, protect=HELD, strength=0.6)))
-    assert not gone[shares(HELD) == 0].any()
+    assert not gone[fractions(HELD) == 0].any()
     free = moved(fired(coat(mode=mode, sampler=sampler, strength=0.6)))
-    far = shares(HELD) == 1
+    far = fractions(HELD) == 1
     assert gone[far].mean() == pytest.approx(free[far].mean(), rel=0.1)
 
 
@@ -64,8 +64,8 @@ def test_and_so_in_every_order_with_joins_grit_and_anchored_colour(
         "anchor": 0.8,
     }
     gone = moved(fired(coat(order=order, protect=HELD, contrast=1.2, **settings)))
-    assert not gone[shares(HELD) == 0].any()
-    assert gone[shares(HELD) == 1].mean() > 100
+    assert not gone[fractions(HELD) == 0].any()
+    assert gone[fractions(HELD) == 1].mean() > 100
 
 
 @pytest.mark.parametrize("mode", MODES)
@@ -84,7 +84,7 @@ def test_2_stopped_and_resumed_equals_undisturbed(fired: Fire, tmp_path: Path, m
     schedule = coat(mode=mode, protect=Protect(FACE, 0.3), tile=(64, 64), overlap=16)
     sign = StopAfter(2)
     with pytest.raises(Stopped):
-        fire(portrait(), schedule, tmp_path / "work", listener=sign.hear, stopping=sign)
+        fire(portrait(), schedule, tmp_path / "work", on_progress=sign.on_progress, stopping=sign)
     resumed = fired(schedule, work=tmp_path / "work")
     assert_same_pixels(whole(resumed.result), whole(fired(schedule).result))
 
@@ -98,7 +98,7 @@ def test_6_joint_mode_does_not_depend_on_the_tile_size(fired: Fire) -> None:
 
 
 def test_more_of_the_strength_goes_further(fired: Fire) -> None:
-    inside = shares(HELD) == 0
+    inside = fractions(HELD) == 0
     gone = [
         moved(fired(coat(strength=0.6, steps=8, protect=Protect(FACE, left))))[inside].mean()
         for left in (0.0, 0.25, 0.5, 0.75, 1.0)

@@ -10,7 +10,7 @@ import numpy as np
 import pytest
 
 from enamel.core.diffusion.samplers import Sampler, State, sampler_steps
-from enamel.core.diffusion.sigmas import Spacing, levels, own_levels, sigma_of
+from enamel.core.diffusion.sigmas import Spacing, levels, own_sigmas, sigma_of
 from enamel.core.imaging.canvas import FloatArray
 
 MEAN, SPREAD = 0.2, 0.5
@@ -106,7 +106,7 @@ def test_a_pass_from_the_lowest_level_has_the_steps_that_were_asked_for(
 
 def test_a_models_own_levels_are_even_in_its_strengths() -> None:
     knots = [(0.0, 0.03), (0.5, 1.6), (1.0, 14.6)]
-    found = own_levels(0.8, 4, knots)
+    found = own_sigmas(0.8, 4, knots)
     assert found == pytest.approx([*(sigma_of(s, knots) for s in (0.8, 0.6, 0.4, 0.2)), 0.0])
     assert all(before > after for before, after in zip(found, found[1:], strict=False))
 

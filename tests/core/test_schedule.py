@@ -13,7 +13,7 @@ from enamel.core.diffusion.samplers import Sampler
 from enamel.core.errors import FieldRefusal, Refusal
 from enamel.core.geometry import Size
 from enamel.core.pipeline.sheets import Axis, cells
-from enamel.core.schedule import Coat, Mode, Refine, Schedule, address, schedule_schema
+from enamel.core.schedule import Coat, Mode, Refine, Schedule, content_key, schedule_schema
 
 PUBLISHED = Path(__file__).parents[2] / "docs" / "schedule.schema.json"
 EXAMPLE: dict[str, Any] = {
@@ -125,7 +125,7 @@ def test_a_result_too_long_for_any_reader_is_refused() -> None:
 
 def test_an_address_changes_with_anything_that_determines_the_pixels() -> None:
     refine = Refine(seed=1)
-    same = address("parent", refine)
-    assert address("parent", Refine(seed=1)) == same
-    assert address("other", refine) != same
-    assert address("parent", Refine(seed=2)) != same
+    same = content_key("parent", refine)
+    assert content_key("parent", Refine(seed=1)) == same
+    assert content_key("other", refine) != same
+    assert content_key("parent", Refine(seed=2)) != same

@@ -46,7 +46,7 @@ def test_two_workers_one_killed_midway_the_same_bytes(
             killed.append(victim)
             Timer(0.05, os.kill, (victim, signal.SIGKILL)).start()
 
-    spread = fire(portrait(), schedule, tmp_path / "spread", listener=kill_once)
+    spread = fire(portrait(), schedule, tmp_path / "spread", on_progress=kill_once)
     assert killed
     assert_same_pixels(whole(spread.result), alone)
 

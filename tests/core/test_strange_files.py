@@ -15,9 +15,9 @@ import pytest
 import pyvips
 
 from enamel.core.errors import Refusal
-from enamel.core.intake.made import made
 from enamel.core.intake.metadata import MAX_ALL_TEXT, MAX_TEXTS
 from enamel.core.intake.pixels import Limits, examine
+from enamel.core.intake.provenance import made
 from tests.core.test_pixels import brought_in, picture
 from tests.pictures import portrait, whole
 

@@ -99,13 +99,15 @@ def test_a_ramp_and_its_mirror_sum_to_one() -> None:
     np.testing.assert_allclose(ramp(64) + ramp(64)[::-1], 1, atol=1e-6)
 
 
-@given(grid=grids(), share=st.tuples(st.floats(0, 1), st.floats(0, 1)), side=st.integers(16, 300))
+@given(
+    grid=grids(), fraction=st.tuples(st.floats(0, 1), st.floats(0, 1)), side=st.integers(16, 300)
+)
 def test_a_moved_window_stays_inside_and_needs_no_more_tiles(
-    grid: Grid, share: tuple[float, float], side: int
+    grid: Grid, fraction: tuple[float, float], side: int
 ) -> None:
     width, height = min(side, grid.size.width), min(side, grid.size.height)
-    left = round(share[0] * (grid.size.width - width))
-    top = round(share[1] * (grid.size.height - height))
+    left = round(fraction[0] * (grid.size.width - width))
+    top = round(fraction[1] * (grid.size.height - height))
     window = Box(left, top, width, height)
     moved = grid.nearest_with_fewest(window)
     assert Box.whole(grid.size).contains(moved)

@@ -9,7 +9,7 @@ from enamel.core.export.output import FileFormat, Output, PrintSettings
 from enamel.core.faces.detection import Face
 from enamel.core.finishing.recipe import Finish, Grain
 from enamel.core.geometry import Box, Size
-from enamel.core.intake.made import Made
+from enamel.core.intake.provenance import Provenance
 from enamel.core.intake.subject import Subject
 from enamel.core.pipeline.touchup import TouchUp
 from enamel.core.pipeline.treatment import AskedFile, ForKind, Treatment
@@ -18,7 +18,7 @@ from enamel.core.schedule import Coat, Refine, Schedule
 OWN = Schedule((Coat(factor=3.0, refine=None),))
 GENTLE = Schedule((Coat(factor=2.0, refine=Refine(strength=0.15)),))
 SIGN = Schedule((Coat(factor=4.0, upscaler="cloisonne", refine=Refine(model="champleve")),))
-MADE = Made(prompt="a stationmaster", negative_prompt="fog", seed="41")
+MADE = Provenance(prompt="a stationmaster", negative_prompt="fog", seed="41")
 FACE = Face(Box(40, 30, 60, 80), 90.0, 4.0)
 
 
@@ -38,7 +38,7 @@ def test_coats_without_words_take_the_pictures_own_and_others_keep_theirs() -> N
     assert first is not None
     assert (first.prompt, first.negative_prompt, first.seed) == ("a stationmaster", "fog", 41)
     assert second == worded.coats[1].refine
-    plain = Treatment(GENTLE).schedule_for(Subject.PHOTO, OWN, Made(seed="9" * 19))
+    plain = Treatment(GENTLE).schedule_for(Subject.PHOTO, OWN, Provenance(seed="9" * 19))
     assert plain == GENTLE  # such a seed is none of Enamel's
 
 

@@ -42,9 +42,9 @@ def test_words_for_parts_are_read_back(regions: list[Region]) -> None:
 def test_overlaps_are_read_back(overlap: int) -> None:
     in_px = Refine(overlap=overlap)
     assert read_overlap(written_overlap(in_px)) == {"overlap": overlap}
-    share = overlap / 512
-    read = read_overlap(written_overlap(Refine(overlap_share=share)))
-    assert read["overlap_share"] == pytest.approx(share, rel=1e-5)
+    fraction = overlap / 512
+    read = read_overlap(written_overlap(Refine(overlap_fraction=fraction)))
+    assert read["overlap_fraction"] == pytest.approx(fraction, rel=1e-5)
 
 
 @pytest.mark.parametrize("text", ["", "x", "-4", "1.2.3 px", "64 mm", "9" * 400, "1e999"])

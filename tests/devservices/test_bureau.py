@@ -13,8 +13,8 @@ import numpy as np
 import PIL.Image
 import pytest
 
-from devservices.bureau.desk import Desk
 from devservices.bureau.ledger import Ledger, TooLittle
+from devservices.bureau.service import Service
 from devservices.bureau.terms import Terms
 from enamel.core.errors import Stopped
 from tests.bureau import opened
@@ -61,7 +61,7 @@ def settled(client: httpx.Client, number: str) -> dict[str, Any]:
 
 
 def test_the_whole_way_as_it_is_described(tmp_path: Path, picture: bytes) -> None:
-    with opened(tmp_path) as (client, counter):
+    with opened(tmp_path) as (client, server):
         terms = client.get("/v1/terms").json()
         fits("Terms", terms)
         assert {"grisaille", "lanczos"} <= {model["name"] for model in terms["models"]}
@@ -87,7 +87,7 @@ def test_the_whole_way_as_it_is_described(tmp_path: Path, picture: bytes) -> Non
         assert account["balance_cents"] == 5000 - order["cents"]
         # done: taking it back changes nothing
         assert client.delete(at).json()["state"] == "done"
-        assert len(counter.desk.ledger.shown()["charges"]) == 1
+        assert len(server.service.ledger.shown()["charges"]) == 1
 
 
 @pytest.mark.parametrize(
@@ -109,7 +109,7 @@ def test_what_it_does_not_do_has_a_reason_and_a_code(
 
 
 def test_orders_that_are_not_taken(tmp_path: Path, picture: bytes) -> None:
-    with opened(tmp_path, terms=Terms(offer_seconds=60)) as (client, counter):
+    with opened(tmp_path, terms=Terms(offer_seconds=60)) as (client, server):
         good = wanted(client, picture)
         for change, status, code in (
             ({"offer": "none"}, 422, "offer"), ({"offer": 3}, 422, "offer"),
@@ -125,7 +125,7 @@ def test_orders_that_are_not_taken(tmp_path: Path, picture: bytes) -> None:
         for path in ("/v1/orders/none", "/v1/orders/../../x", "/", "/v1/orders/00/result"):
             assert client.get(path).status_code == 404
         assert client.get("/v1/terms", headers={"Authorization": "Bearer x"}).status_code == 401
-        assert counter.desk.ledger.shown()["charges"] == []
+        assert server.service.ledger.shown()["charges"] == []
     with opened(tmp_path / "late", terms=Terms(offer_seconds=-1)) as (client, _):
         answer = ordered(client, wanted(client, picture))
         assert (answer.status_code, answer.json()["code"]) == (410, "expired")
@@ -176,7 +176,7 @@ def test_it_goes_on_after_it_was_closed_in_the_middle(
     with opened(tmp_path, render=hangs) as (client, _):
         number = ordered(client, wanted(client, picture)).json()["number"]
         client.put(f"/v1/orders/{number}/files/layer", content=picture)
-    again = Desk(tmp_path / "bureau")
+    again = Service(tmp_path / "bureau")
     for _ in range(400):
         order = again.order(number)
         assert order is not None
@@ -186,6 +186,6 @@ def test_it_goes_on_after_it_was_closed_in_the_middle(
     assert order["state"] == "done"
     assert again.result(number).exists()
     again.terms = Terms(kept_days=-1)
-    Desk(tmp_path / "bureau", terms=Terms(kept_days=-1))
+    Service(tmp_path / "bureau", terms=Terms(kept_days=-1))
     assert not again.result(number).exists()
     assert again.order(number) is not None

@@ -7,7 +7,7 @@ import numpy as np
 import pytest
 
 from enamel.core.errors import Refusal
-from enamel.core.finishing.facts import Facts
+from enamel.core.finishing.facts import Measurements
 from enamel.core.finishing.overview import Overview
 from enamel.core.finishing.recipe import Colour, Deblur, Finish, Grain, Match, Sharpen, Tone
 from enamel.core.geometry import Box
@@ -64,7 +64,7 @@ def test_a_finish_becomes_a_layer_whose_pixels_were_previewed(coat: Layer) -> No
 
 
 def test_a_layer_is_measured_once_when_it_is_made_ready(coat: Layer) -> None:
-    facts = Facts.from_json(coat.measured)
+    facts = Measurements.from_json(coat.measured)
     assert facts.block == pytest.approx(16)
     with canvas_of(coat) as canvas:
         assert_same_pixels(overview_of(coat).cells, Overview.of(canvas).cells)
@@ -76,7 +76,7 @@ def test_a_layer_is_measured_once_when_it_is_made_ready(coat: Layer) -> None:
     )  # from before there were finishes
     older = Layer.objects.get(pk=coat.pk)
     prepare(older)
-    assert Facts.from_json(older.measured) == facts
+    assert Measurements.from_json(older.measured) == facts
 
 
 def test_while_a_step_is_set_those_before_it_are_not_done_again(

@@ -14,7 +14,7 @@ from enamel.core.checkpoints import devices
 from enamel.core.checkpoints.intake import checkpoints_folder
 from enamel.core.schedule import Coat, Kit, Refine, Schedule
 from enamel.firings.forms.coat import CoatForm
-from enamel.library.layers import said_of
+from enamel.library.layers import metadata_of
 from enamel.library.models import Piece
 from tests.cards import put_card, put_checkpoint, take_cards_away
 from tests.core.test_checkpoint_intake import safetensors
@@ -144,4 +144,4 @@ def test_a_file_made_with_one_says_so(piece: Piece, shelf: Path) -> None:
     layer = piece.base
     kit = {"adapters": [{"name": "copper-line", "weight": 0.8}], "guide": "edges", "vae": ""}
     layer.recipe = {"coat": {"refine": {"model": "night-mail", "kit": kit}}}
-    assert said_of(layer)["Iptc4xmpExt:AISystemUsed"].endswith("night-mail, copper-line, edges")
+    assert metadata_of(layer)["Iptc4xmpExt:AISystemUsed"].endswith("night-mail, copper-line, edges")

@@ -78,7 +78,7 @@ def test_the_result_is_what_core_makes_and_knows_how_it_was_made(
     assert layer.parent == piece.base
     assert layer.seed == 5
     assert layer.model == "grisaille"
-    assert len(layer.model_sha256) == len(layer.sha256) == len(layer.address) == 64
+    assert len(layer.model_sha256) == len(layer.sha256) == len(layer.content_key) == 64
     assert layer.recipe["coat"]["refine"]["tile"] == [96, 96]
     assert layer.recipe["coat"]["refine"]["sampler"] == "dpm++2m"  # defaults are spelt out too
     assert layer.seconds > 0
@@ -463,7 +463,7 @@ def test_enlarging_before_the_first_tile_does_not_lengthen_the_time_that_is_left
     for done, at in ((1, 60.0), (2, 61.0), (3, 62.0)):  # a minute of enlarging, then a second each
         now = at
         samples = np.zeros((64, 64, 3), np.uint16)
-        run._hear(Progress(0, done, total, Box(64 * done, 0, 64, 64), samples))
+        run._on_progress(Progress(0, done, total, Box(64 * done, 0, 64, 64), samples))
         left.append(run.firing.seconds_left)
     assert left == pytest.approx([total - 1, total - 2, total - 3])
 

@@ -9,7 +9,7 @@ from enamel.firings import services as firings
 from enamel.firings.models import Firing
 from enamel.library.models import Piece
 from enamel.swatches import services as swatches
-from enamel.swatches.models import Sheet, Swatch
+from enamel.swatches.models import Swatch, SwatchSheet
 from tests.workers import wait_for, worker
 
 PATIENCE = 240
@@ -20,7 +20,7 @@ def schedule(steps: int) -> Schedule:
     return Schedule((Coat(factor=2.0, refine=Refine(steps=steps, tile=(64, 64), overlap=16)),))
 
 
-def made(sheet: Sheet) -> int:
+def made(sheet: SwatchSheet) -> int:
     return sheet.swatches.filter(state=Swatch.State.DONE).count()
 
 

@@ -27,21 +27,21 @@ class Page:
     def __init__(self, address: str, artist: User) -> None:
         client = Client()
         client.force_login(artist)
-        self.heard: list[str] = []
+        self.received: list[str] = []
         cookies = {name: morsel.value for name, morsel in client.cookies.items()}
         self.client = httpx.Client(base_url=address, cookies=cookies, timeout=30)
         self.thread = threading.Thread(target=self._listen, daemon=True)
         self.thread.start()
-        wait_for(lambda: len(self.heard) >= 1, 20, "the stream")
+        wait_for(lambda: len(self.received) >= 1, 20, "the stream")
         time.sleep(0.6)  # until the server listens, and has said so
-        self.heard.clear()
+        self.received.clear()
 
     def _listen(self) -> None:
         with suppress(httpx.HTTPError), self.client.stream("GET", "/news/") as answer:
             assert answer.headers["Content-Type"] == "text/event-stream"
             for line in answer.iter_lines():
                 if line.startswith("data:"):
-                    self.heard.append(line)
+                    self.received.append(line)
 
     def close(self) -> None:
         self.client.close()
@@ -53,13 +53,13 @@ def test_a_change_is_heard_by_its_artist_at_once_and_by_nobody_else(
     mine, other = Page(served, piece.owner), Page(served, stranger)
     began = time.monotonic()
     firing = firings.enqueue_schedule(piece.base, coat())
-    wait_for(lambda: bool(mine.heard), 5, "the news")
+    wait_for(lambda: bool(mine.received), 5, "the news")
     assert time.monotonic() - began < 2
-    assert not other.heard
-    count = len(mine.heard)
+    assert not other.received
+    count = len(mine.received)
     Firing.objects.filter(pk=firing.pk).update(done=3)  # no signal of Django's is sent for this
-    wait_for(lambda: len(mine.heard) > count, 5, "news of a tile")
-    assert not other.heard
+    wait_for(lambda: len(mine.received) > count, 5, "news of a tile")
+    assert not other.received
     for page in (mine, other):
         page.close()
 
@@ -70,7 +70,7 @@ def test_much_at_once_is_told_once(served: str, piece: Piece) -> None:
     for done in range(60):
         Firing.objects.filter(pk=firing.pk).update(done=done)
     time.sleep(1)
-    assert 1 <= len(page.heard) <= 8
+    assert 1 <= len(page.received) <= 8
     page.close()
 
 
@@ -82,9 +82,9 @@ def test_what_a_worker_does_is_for_everybody_but_that_it_lives_is_no_news(
     worker = Worker.objects.get()
     Worker.objects.record_heartbeat(worker.pk, worker.host, worker.process, worker.queues)
     time.sleep(0.8)
-    assert not page.heard
+    assert not page.received
     Worker.objects.update(doing="Firing")
-    wait_for(lambda: bool(page.heard), 5, "the news")
+    wait_for(lambda: bool(page.received), 5, "the news")
     page.close()
 
 
@@ -96,10 +96,10 @@ def test_news_go_on_after_the_database_was_away(served: str, piece: Piece) -> No
             "WHERE datname = current_database() AND query LIKE 'LISTEN%'"
         )
         assert cursor.fetchall()
-    wait_for(lambda: bool(page.heard), 15, "that something may have changed meanwhile")
-    page.heard.clear()
+    wait_for(lambda: bool(page.received), 15, "that something may have changed meanwhile")
+    page.received.clear()
     firings.enqueue_schedule(piece.base, coat())
-    wait_for(lambda: bool(page.heard), 5, "the news")
+    wait_for(lambda: bool(page.received), 5, "the news")
     page.close()
 
 
@@ -114,5 +114,5 @@ def test_the_page_after_the_last_one_is_told_too(served: str, piece: Piece) -> N
     time.sleep(0.3)  # until the server has seen that it left
     page = Page(served, piece.owner)
     firings.enqueue_schedule(piece.base, coat())
-    wait_for(lambda: bool(page.heard), 5, "the news")
+    wait_for(lambda: bool(page.received), 5, "the news")
     page.close()

@@ -90,7 +90,7 @@ def test_what_is_wrong_is_said_beside_its_field(changes: dict[str, object], fiel
 
 def test_a_form_shows_a_coat_and_gives_the_same_coat_back() -> None:
     refine = Refine(
-        strength=0.4, overlap_share=0.25, overlap=0, joins=JoinPass(0.2, 64), order=Order.CHECKERBOARD,
+        strength=0.4, overlap_fraction=0.25, overlap=0, joins=JoinPass(0.2, 64), order=Order.CHECKERBOARD,
         prompt="brick, wool", regions=(Region((0.1, 0.25, 0.5, 0.5), "brass"),), extra_noise=0.03, blend=0.66,
         guide=0.5, anchor=0.7, anchor_radius=32, feather=0.5, contrast=1.1, chroma=0.9, guidance=1.4,
     )  # fmt: skip
@@ -175,7 +175,7 @@ def test_the_cost_follows_the_settings_and_keeps_them(signed_in: Client, piece: 
     page = change(signed_in, piece, "schedule-cost", **small, fit="auto").content.decode()
     assert ">12</span> tiles" in page
     assert "12 tiles of 72 × 72 px" in page
-    assert piece.schedule.coats[0].refine == Refine(tile=(64, 64), overlap=0, overlap_share=0.25)
+    assert piece.schedule.coats[0].refine == Refine(tile=(64, 64), overlap=0, overlap_fraction=0.25)
     page = change(signed_in, piece, "schedule-cost", overlap=400).content.decode()
     assert "at most half the shorter side" in page
     page = change(signed_in, piece, "schedule-cost", prompt="brick wall").content.decode()

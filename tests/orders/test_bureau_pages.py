@@ -74,7 +74,7 @@ def test_what_the_buttons_do(signed_in: Client, sent: SentCoat) -> None:
     does(signed_in, fresh, "order")
     assert fresh.state == State.WAITING
     news = signed_in.get(reverse("sent-coat-state", args=[fresh.pk])).json()
-    assert news == {"open": True, "share": 0, "state": "waiting", "words": "Waiting to be sent"}
+    assert news == {"open": True, "progress": 0, "state": "waiting", "words": "Waiting to be sent"}
     assert fresh.piece.title in signed_in.get(reverse("kiln")).content.decode()
     does(signed_in, fresh, "cancel")
     assert fresh.state == State.CANCELLING

@@ -321,7 +321,7 @@ class Bureau:
         if method in self.spoil:
             return self.spoil[method]
         return Reply(200, {
-            "number": "n", "state": self.state, "cents": 500, "share": 0,
+            "number": "n", "state": self.state, "cents": 500, "progress": 0,
             "charged_cents": sum(self.charged.values()),
             "files": {"layer": {"bytes": 100, "received": 0}},
         })  # fmt: skip
@@ -395,7 +395,7 @@ def test_an_order_that_never_left_is_cancelled_without_asking(serve: Serve, piec
 def test_cancelled_while_the_result_is_decoded_it_becomes_no_layer(
     piece: Piece, bureau_of: Any, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    counter = bureau_of()
+    server = bureau_of()
     sent = asking.ask_for_offer(piece.base, Coat(factor=2))
     bureau.get_on(sent.pk)
     asking.order(sent)
@@ -415,7 +415,7 @@ def test_cancelled_while_the_result_is_decoded_it_becomes_no_layer(
     assert not sent.pixels
     assert not list(Path(site.MEDIA_ROOT, "sent-out").glob("*"))
     # it was rendered already, so the bureau keeps what it charged, and that is said
-    assert sent.charged_cents == counter.desk.ledger.charged(sent.number)
+    assert sent.charged_cents == server.service.ledger.charged(sent.number)
 
 
 @WITH_DATABASE

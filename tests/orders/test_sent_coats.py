@@ -85,10 +85,10 @@ def tampered(change: Callable[[np.ndarray[Any, Any]], np.ndarray[Any, Any]]) -> 
 def test_a_coat_comes_back_as_the_layer_that_would_have_been_fired_here(
     bureau_of: Open, piece: Piece
 ) -> None:
-    counter = bureau_of()
+    server = bureau_of()
     sent = offered(piece)
     assert (sent.size.width, sent.state) == (168, State.OFFERED)
-    assert sent.cents == counter.desk.terms.setup_cents  # it is so small
+    assert sent.cents == server.service.terms.setup_cents  # it is so small
     assert asking.other_models(sent) == []
     asking.order(sent)
     asking.order(sent)  # pressed twice
@@ -97,7 +97,7 @@ def test_a_coat_comes_back_as_the_layer_that_would_have_been_fired_here(
     assert (sent.state, sent.error) == (State.DONE, "")
     layer = sent.result
     assert layer is not None
-    assert layer.recipe["bureau"]["name"] == counter.desk.terms.name
+    assert layer.recipe["bureau"]["name"] == server.service.terms.name
     assert layer.kind == Layer.Kind.COAT
     assert layer.checked
     # this bureau has this engine and these models: the same bits
@@ -116,10 +116,12 @@ def test_a_coat_comes_back_as_the_layer_that_would_have_been_fired_here(
 def test_an_offer_is_asked_for_with_figures_only(
     bureau_of: Open, piece: Piece, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    counter = bureau_of()
-    heard: list[Any] = []
-    offer = counter.desk.offer
-    monkeypatch.setattr(counter.desk, "offer", lambda asked: (heard.append(asked), offer(asked))[1])
+    server = bureau_of()
+    received: list[Any] = []
+    offer = server.service.offer
+    monkeypatch.setattr(
+        server.service, "offer", lambda asked: (received.append(asked), offer(asked))[1]
+    )
     words = Coat(
         factor=1.5,
         refine=Refine(
@@ -127,8 +129,8 @@ def test_an_offer_is_asked_for_with_figures_only(
         ),
     )
     sent = offered(piece, words)
-    assert set(heard[0]) == {"width", "height", "coat"}
-    assert not any(word in str(heard) for word in ("secret", "hidden", "private", piece.title))
+    assert set(received[0]) == {"width", "height", "coat"}
+    assert not any(word in str(received) for word in ("secret", "hidden", "private", piece.title))
     assert words.refine is not None
     assert words.refine.words == ["secret", "hidden", "private"]
     assert sent.coat == words
@@ -181,9 +183,9 @@ def test_a_bureau_that_is_gone_or_does_not_know_the_house(
 def test_an_offer_that_makes_no_sense_is_none(
     bureau_of: Open, piece: Piece, monkeypatch: pytest.MonkeyPatch, change: dict[str, Any]
 ) -> None:
-    desk = bureau_of().desk
-    offer = desk.offer
-    monkeypatch.setattr(desk, "offer", lambda asked: offer(asked) | change)
+    service = bureau_of().service
+    offer = service.offer
+    monkeypatch.setattr(service, "offer", lambda asked: offer(asked) | change)
     sent = offered(piece)
     assert sent.state == State.FAILED
     assert "not understood" in sent.error
@@ -221,14 +223,14 @@ def test_an_empty_account_is_told_and_nothing_is_charged(bureau_of: Open, piece:
 
 
 def test_a_lost_answer_and_a_busy_bureau_charge_once(bureau_of: Open, piece: Piece) -> None:
-    counter = bureau_of(lose_answers=2, busy=1)
+    server = bureau_of(lose_answers=2, busy=1)
     sent = ordered(piece)
     assert sending.get_on(sent.pk) == 2.0
     sent.refresh_from_db()
     assert sent.uncertain is False or "not known" in sent.news
     carried_out(sent)
     assert (sent.state, sent.error) == (State.DONE, "")
-    (charge,) = counter.desk.ledger.shown()["charges"]
+    (charge,) = server.service.ledger.shown()["charges"]
     assert (charge["cents"], charge["state"]) == (sent.cents, "taken")
 
 
@@ -236,22 +238,22 @@ def test_lines_that_break_go_on_behind_what_arrived(
     bureau_of: Open, piece: Piece, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     monkeypatch.setattr(files, "PART", 20_000)
-    counter = bureau_of(break_after=15_000, break_result_after=30_000)
+    server = bureau_of(break_after=15_000, break_result_after=30_000)
     blended = Coat(factor=1.5, refine=Refine(strength=0.2, steps=1, blend=0.5))
     sent = carried_out(ordered(piece, blended))
     assert (sent.state, sent.error) == (State.DONE, "")
     # layer, base and result
-    assert len(counter.broken) == 3
-    assert set(counter.desk.order(sent.number)["files"]) == {"layer", "base"}  # type: ignore[index]
+    assert len(server.broken) == 3
+    assert set(server.service.order(sent.number)["files"]) == {"layer", "base"}  # type: ignore[index]
 
 
 def test_a_wrong_checksum_is_fetched_again_and_after_three_given_up(
     bureau_of: Open, piece: Piece
 ) -> None:
-    counter = bureau_of(spoil=1)
+    server = bureau_of(spoil=1)
     sent = carried_out(ordered(piece))
     assert (sent.state, sent.spoilt) == (State.DONE, 1)
-    counter.spoil = 3
+    server.spoil = 3
     other = carried_out(ordered(piece, Coat(factor=2)))
     assert other.state == State.FAILED
     assert "wrong checksum 3 times" in other.error
@@ -260,7 +262,7 @@ def test_a_wrong_checksum_is_fetched_again_and_after_three_given_up(
     asking.try_again(other)
     carried_out(other)
     assert (other.state, other.charged_cents) == (State.DONE, other.cents)
-    assert len(counter.desk.ledger.shown()["charges"]) == 2
+    assert len(server.service.ledger.shown()["charges"]) == 2
     with pytest.raises(Refusal, match="did not fail"):
         asking.try_again(other)
 
@@ -310,7 +312,7 @@ def test_cancelled_it_costs_nothing(bureau_of: Open, piece: Piece) -> None:
             time.sleep(0.01)
         raise Stopped
 
-    counter = bureau_of(render=waits)
+    server = bureau_of(render=waits)
     early = ordered(piece)
     asking.cancel(early)
     carried_out(early)
@@ -322,7 +324,7 @@ def test_cancelled_it_costs_nothing(bureau_of: Open, piece: Piece) -> None:
     asking.cancel(sent)
     carried_out(sent)
     assert (sent.state, sent.charged_cents) == (State.LEFT, 0)
-    charges = counter.desk.ledger.shown()["charges"]
+    charges = server.service.ledger.shown()["charges"]
     assert [charge["state"] for charge in charges] == ["returned"]
     asking.cancel(sent)  # nothing to cancel any more
 

@@ -52,10 +52,10 @@ def at(monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> Iterator[Any]:
 
     def open_shop(**mood: Any) -> Any:
         context = opened(tmp_path, **mood)
-        _, counter = context.__enter__()
+        _, server = context.__enter__()
         closing.append(context)
-        monkeypatch.setattr(site, "PRINT_SHOP", f"http://127.0.0.1:{counter.server_address[1]}")
-        return counter
+        monkeypatch.setattr(site, "PRINT_SHOP", f"http://127.0.0.1:{server.server_address[1]}")
+        return server
 
     yield open_shop
     for context in closing:
@@ -75,7 +75,7 @@ def carried_out(order: ShopOrder) -> list[float]:
 
 
 def test_a_file_is_sent_and_accepted_with_price_and_proof(at: Any, made: PrintFile) -> None:
-    counter = at()
+    server = at()
     assert shop.price_list().asking
     known.ask(known.PRICES)
     prices = shop.price_list().answer
@@ -85,11 +85,11 @@ def test_a_file_is_sent_and_accepted_with_price_and_proof(at: Any, made: PrintFi
     with pytest.raises(Refusal, match="on its way"):
         shop.order(made, "satin", 1)
     carried_out(order)
-    assert (order.state, order.error, order.share) == (State.ACCEPTED, "", 1)
+    assert (order.state, order.error, order.fraction) == (State.ACCEPTED, "", 1)
     assert order.said["price"]["currency"] == "EUR"
     assert order.proof.read()[1:4] == b"PNG"
     # what arrived is the file, byte for byte
-    assert counter.desk.file(order.number).read_bytes() == Path(made.file.path).read_bytes()
+    assert server.service.file(order.number).read_bytes() == Path(made.file.path).read_bytes()
     assert shop.send(order.pk) is None
 
 
@@ -116,12 +116,12 @@ def test_a_broken_line_goes_on_behind_what_arrived(
     at: Any, made: PrintFile, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     monkeypatch.setattr(sending, "PART", made.file.size // 3)
-    counter = at(break_after=made.file.size // 2)
+    server = at(break_after=made.file.size // 2)
     order = shop.order(made, "satin", 1)
     carried_out(order)
     assert order.state == State.ACCEPTED
-    assert counter.desk.file(order.number).read_bytes() == Path(made.file.path).read_bytes()
-    assert counter.broken
+    assert server.service.file(order.number).read_bytes() == Path(made.file.path).read_bytes()
+    assert server.broken
 
 
 def test_a_shop_that_looks_long_gives_others_their_turn(

@@ -220,7 +220,12 @@ def test_a_file_goes_to_the_shop_and_its_answer_is_a_page(
         order = ShopOrder.objects.get()
         assert sent["Location"] == reverse("shop-order", args=[order.pk])
         told = json.loads(signed_in.get(reverse("shop-order-state", args=[order.pk])).content)
-        assert told == {"open": True, "share": 0, "state": "waiting", "words": "Waiting to be sent"}
+        assert told == {
+            "open": True,
+            "progress": 0,
+            "state": "waiting",
+            "words": "Waiting to be sent",
+        }
         while shop.send(order.pk) is not None:
             pass
         words = said(signed_in, sent)

@@ -18,8 +18,8 @@ from django.utils import timezone
 
 from enamel.accounts.models import Preferences
 from enamel.core.export.output import FileFormat, Output, PrintSettings
-from enamel.core.intake.made import made
 from enamel.core.intake.metadata import carried_text
+from enamel.core.intake.provenance import made
 from enamel.core.intake.xmp import AI_EDITED, AI_ENHANCED, AI_MADE, properties
 from enamel.core.printing.layout import Fit
 from enamel.core.printing.profiles import profile_of
@@ -240,9 +240,9 @@ def test_a_print_file_is_listed_from_waiting_to_done(signed_in: Client, piece: P
     assert "data-open" in signed_in.get(page).content.decode()
     assert signed_in.get(reverse("print-file", args=[file.pk])).status_code == 404
     state = reverse("print-file-state", args=[file.pk])
-    assert signed_in.get(state).json() == {"open": True, "share": 0, "words": "Waiting"}
+    assert signed_in.get(state).json() == {"open": True, "progress": 0, "words": "Waiting"}
     prints.write(file.pk)
-    assert signed_in.get(state).json() == {"open": False, "share": 1, "words": "Done"}
+    assert signed_in.get(state).json() == {"open": False, "progress": 1, "words": "Done"}
     assert reverse("print-file", args=[file.pk]) in signed_in.get(page).content.decode()
 
 
@@ -303,19 +303,19 @@ def test_a_file_that_is_being_written_says_how_long_and_stops_when_let_go(
 ) -> None:
     file = ordered(piece)
     address = reverse("print-file-state", args=[file.pk])
-    assert signed_in.get(address).json() == {"open": True, "share": 0, "words": "Waiting"}
+    assert signed_in.get(address).json() == {"open": True, "progress": 0, "words": "Waiting"}
     began = timezone.now() - timedelta(seconds=30)
     working = PrintFile.State.WORKING
-    PrintFile.objects.filter(pk=file.pk).update(state=working, share=0.25, began=began)
+    PrintFile.objects.filter(pk=file.pk).update(state=working, fraction=0.25, began=began)
     assert signed_in.get(address).json()["words"] == "2 min left"
     told: list[float] = []
 
-    def export(*given: Any, hear: Any, **named: Any) -> str:
-        hear(0.1)
+    def export(*given: Any, on_progress: Any, **named: Any) -> str:
+        on_progress(0.1)
         prints.delete(PrintFile.objects.get(pk=file.pk))
-        for share in (0.2, 0.3):
-            told.append(share)
-            hear(share)
+        for fraction in (0.2, 0.3):
+            told.append(fraction)
+            on_progress(fraction)
         return ""
 
     monkeypatch.setattr(prints, "export", export)

@@ -22,7 +22,7 @@ from enamel.core.pipeline.inlay import Inlay
 from enamel.core.pipeline.touchup import Patch, TouchUp
 from enamel.core.printing.layout import Fit, PrintPlan
 from enamel.core.printing.panels import Split
-from enamel.core.printing.paper import Paper
+from enamel.core.printing.paper import PaperStock
 from enamel.core.printing.proof import Proof, proofed
 from enamel.core.printing.sizing import Bleed, PrintTarget
 from enamel.firings import jobs as running
@@ -33,7 +33,7 @@ from enamel.prints import layered, proofing, strips
 from enamel.prints import services as prints
 from enamel.prints.models import PrintFile
 from enamel.prints.strips import Strip
-from enamel.swatches.models import Sheet, Swatch
+from enamel.swatches.models import Swatch, SwatchSheet
 from tests.core.test_layered_files import composed, read_ora
 from tests.layers import enlarged, layer_of
 
@@ -101,10 +101,10 @@ def test_a_touch_ups_layer_is_its_patches_through_their_masks(coat: Layer) -> No
     coverage, opacity = layered.mask_of(coat, Size(448, 352))
     assert coverage is not None
     assert opacity == 1.0
-    share = coverage.read(Box(0, 0, 448, 352))
-    assert share[160, 120] > 0.99
-    assert share[160, 180] > 0.99
-    assert share[10, 10] == 0
+    fraction = coverage.read(Box(0, 0, 448, 352))
+    assert fraction[160, 120] > 0.99
+    assert fraction[160, 180] > 0.99
+    assert fraction[10, 10] == 0
     assert coverage.bounds.width < 448
 
 
@@ -135,13 +135,18 @@ def test_a_strip_holds_the_same_crop_of_each_at_its_true_size(piece: Piece, coat
 
 def test_a_swatch_is_on_a_strip_where_it_reaches_over_the_crop(piece: Piece, coat: Layer) -> None:
     window = Box(60, 40, 130, 110)
-    sheet = Sheet.objects.create(
+    sheet = SwatchSheet.objects.create(
         piece=piece, start=piece.base, window=[60, 40, 130, 110],
         schedule={"coats": [coat.recipe["coat"]]},
     )  # fmt: skip
     assert sheet.size == coat.size
     swatch = Swatch.objects.create(
-        sheet=sheet, row=0, column=0, coat=coat.recipe["coat"], address="x", state=Swatch.State.DONE
+        sheet=sheet,
+        row=0,
+        column=0,
+        coat=coat.recipe["coat"],
+        content_key="x",
+        state=Swatch.State.DONE,
     )
     buffer = io.BytesIO()
     np.save(buffer, pixels_of(coat)[window.slices])
@@ -168,7 +173,7 @@ def test_a_swatch_is_on_a_strip_where_it_reaches_over_the_crop(piece: Piece, coa
 
 @pytest.mark.parametrize("level", [8, 7, 4])
 def test_a_tile_is_that_part_of_the_proof_of_the_whole(coat: Layer, level: int) -> None:
-    proof = Proof("coated", white=True, paper=Paper.MATTE, distance_mm=600, ppi=254)
+    proof = Proof("coated", white=True, paper=PaperStock.MATTE, distance_mm=600, ppi=254)
     png = proofing.tile(coat, level, 0, 0, proof)
     assert png is not None
     seen = pyvips.Image.new_from_buffer(png, "").numpy()
@@ -190,7 +195,7 @@ def test_the_picture_on_its_sheet_is_laid_as_the_file_is(coat: Layer) -> None:
 
 
 def test_what_is_known_of_a_layer_before_it_is_printed(piece: Piece, coat: Layer) -> None:
-    wanted = PrintSettings(Output(profile="coated", paper=Paper.MATTE))
+    wanted = PrintSettings(Output(profile="coated", paper=PaperStock.MATTE))
     known = proofing.known_of(coat, wanted)
     assert known.newest
     assert (known.sharpened, known.joins) == (False, None)

@@ -28,7 +28,7 @@ from enamel.library.models import Layer, Piece
 from enamel.prints import services as prints
 from enamel.swatches import jobs as swatching
 from enamel.swatches import services as swatches
-from enamel.swatches.models import Sheet, Swatch
+from enamel.swatches.models import Swatch, SwatchSheet
 from enamel.swatches.pixels import pixels_of
 from tests.core.test_intake import refiner_network
 from tests.pictures import assert_same_pixels
@@ -42,7 +42,7 @@ def coat(factor: float = 2.0, **more: object) -> Coat:
     return Coat(factor=factor, refine=Refine(**refine))  # type: ignore[arg-type]
 
 
-def made(sheet: Sheet) -> list[Swatch]:
+def made(sheet: SwatchSheet) -> list[Swatch]:
     for swatch in sheet.swatches.all():
         swatching.make(swatch.pk, lambda: False)
     return list(sheet.swatches.all())
@@ -113,7 +113,7 @@ def test_windows_and_values_that_can_not_be_used_are_refused(piece: Piece) -> No
         swatches.ask(piece, schedule, 0, Box(0, 0, 8, 8), [])
     with pytest.raises(Refusal, match="strength"):
         swatches.ask(piece, schedule, 0, WINDOW, [Axis("strength", (2.0,))])
-    assert not Sheet.objects.exists()
+    assert not SwatchSheet.objects.exists()
     beyond = swatches.ask(piece, schedule, 0, Box(190, 140, 500, 500), [])
     assert beyond.box == Box(190, 140, 34, 36)
 
@@ -220,14 +220,14 @@ def test_what_a_swatch_has_so_far_is_seen_after_each_tile(
 ) -> None:
     sheet = swatches.ask(piece, Schedule((coat(),)), 0, WINDOW, [])
     seen: list[tuple[int, bytes]] = []
-    hear = swatching.SoFar.hear
+    on_progress = swatching.SoFar.on_progress
 
-    def heard(self: swatching.SoFar, progress: Progress) -> None:
-        hear(self, progress)
+    def received(self: swatching.SoFar, progress: Progress) -> None:
+        on_progress(self, progress)
         swatch = Swatch.objects.get()
         seen.append((swatch.tiles_done, bytes(swatch.so_far or b"")))
 
-    monkeypatch.setattr(swatching.SoFar, "hear", heard)
+    monkeypatch.setattr(swatching.SoFar, "hear", received)
     (swatch,) = made(sheet)
     assert [done for done, _ in seen] == list(range(1, len(seen) + 1))
     assert len({picture for _, picture in seen}) == len(seen) > 1

@@ -24,18 +24,18 @@ class Client:
     ----------
     address : as in ``http://127.0.0.1:8750``.
     token : made on its page *Scripts*.
-    hear : told how far something is, in words.
+    on_progress : called with how far something is, in words.
     """
 
     def __init__(
-        self, address: str, token: str, hear: Callable[[str], None] = lambda words: None
+        self, address: str, token: str, on_progress: Callable[[str], None] = lambda words: None
     ) -> None:
         self._client = httpx.Client(
             base_url=f"{address.rstrip('/')}/api/v2/", timeout=PATIENCE_SECONDS, trust_env=False,
             headers={"Authorization": f"Bearer {token}"},
         )  # fmt: skip
         self._address = address
-        self._hear = hear
+        self._on_progress = on_progress
 
     def __enter__(self) -> "Client":
         return self
@@ -60,7 +60,7 @@ class Client:
             return came
         done = self._until(
             f"uploads/{came['id']}", lambda one: one["piece"] or one["error"],
-            lambda one: f"{path.name}: {one['share']:.0%} read",
+            lambda one: f"{path.name}: {one['progress']:.0%} read",
         )  # fmt: skip
         if done["error"]:
             raise Refusal(f"{path.name}: {done['error']}")
@@ -110,7 +110,7 @@ class Client:
         made = self._ask("POST", f"layers/{layer}/files", json=settings)
         done = self._until(
             f"files/{made['id']}", lambda one: one["state"] in ("done", "failed"),
-            lambda one: f"{one['name']}: {one['share']:.0%} written",
+            lambda one: f"{one['name']}: {one['progress']:.0%} written",
         )  # fmt: skip
         if done["state"] == "failed":
             raise Refusal(done["error"])
@@ -121,7 +121,7 @@ class Client:
         with self._client.stream("GET", path) as answer, whole_file(into) as partial:
             if answer.is_error:
                 answer.read()
-                raise Refusal(_said(answer))
+                raise Refusal(_message_of(answer))
             with partial.open("wb") as file:
                 for block in answer.iter_bytes():
                     file.write(block)
@@ -147,7 +147,7 @@ class Client:
             found: Form = self._ask("GET", path)
             if done(found):
                 return found
-            self._hear(words(found))
+            self._on_progress(words(found))
             time.sleep(PAUSE_SECONDS)
 
     def _ask(self, method: str, path: str, **given: Any) -> Any:
@@ -166,15 +166,19 @@ class Client:
                 time.sleep(float(answer.headers.get("Retry-After", 1)))
                 continue
             if answer.is_error:
-                raise Refusal(_said(answer))
+                raise Refusal(_message_of(answer))
             return answer.json()
         raise Refusal("Asked too often.")
 
 
-def _said(answer: httpx.Response) -> str:
+def _message_of(answer: httpx.Response) -> str:
     """Why it said no, in its own words."""
     try:
-        said = answer.json()
-        return f"{said['field']}: {said['error']}" if said.get("field") else str(said["error"])
+        problem = answer.json()
+        return (
+            f"{problem['field']}: {problem['error']}"
+            if problem.get("field")
+            else str(problem["error"])
+        )
     except (ValueError, KeyError, TypeError, AttributeError):
         return f"Enamel answered {answer.status_code} and no reason."

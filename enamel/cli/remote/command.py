@@ -84,13 +84,13 @@ def _with_client(given: argparse.Namespace, run: Callable[[Client, Any], None]) 
         raise Refusal("Put a token into ENAMEL_TOKEN; the page Preferences, Scripts makes one.")
     last = ""
 
-    def hear(words: str) -> None:
+    def on_progress(words: str) -> None:
         nonlocal last
         if words != last and not given.quiet:
             print(words, file=sys.stderr, flush=True)
             last = words
 
-    with Client(given.at, token, hear) as client:
+    with Client(given.at, token, on_progress) as client:
         run(client, given)
 
 

@@ -109,10 +109,10 @@ def _added(one: Loaded, asked: Asked, latents: Any) -> dict[str, Any] | None:
     summary = asked.words.summary
     room = config.projection_class_embeddings_input_dim - summary.shape[-1]
     height, width = asked.size
-    told = [height, width, 0, 0, height, width]
+    values = [height, width, 0, 0, height, width]
     if room // config.addition_time_embed_dim == 5:
-        told = [*told[:4], 6]
-    ids = torch.tensor([told], device=latents.device, dtype=latents.dtype)
+        values = [*values[:4], 6]
+    ids = torch.tensor([values], device=latents.device, dtype=latents.dtype)
     return {"text_embeds": summary, "time_ids": ids}
 
 
@@ -128,8 +128,8 @@ def _told_guidance(one: Loaded, asked: Asked, latents: Any) -> Any:
         * -(torch.log(torch.tensor(1e4)) / (size // 2 - 1))
     )
     waves = 1000 * max(0.0, asked.guidance - 1) * rates
-    told = torch.cat([torch.sin(waves), torch.cos(waves)])[None]
-    return torch.nn.functional.pad(told, (0, size - told.shape[1])).to(latents)
+    values = torch.cat([torch.sin(waves), torch.cos(waves)])[None]
+    return torch.nn.functional.pad(values, (0, size - values.shape[1])).to(latents)
 
 
 def encoded(one: Loaded, prompt: str, *, negative: bool = False) -> Encoded:

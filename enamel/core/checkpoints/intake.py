@@ -193,4 +193,4 @@ def tried(path: Path, vocabulary: Path) -> dict[str, Any]:
 
 
 if __name__ == "__main__":
-    answer(lambda arguments, hear: tried(*map(Path, arguments)), SECONDS, memory=None)
+    answer(lambda arguments, on_progress: tried(*map(Path, arguments)), SECONDS, memory=None)

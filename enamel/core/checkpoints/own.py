@@ -13,7 +13,7 @@ from enamel.core.diffusion.denoiser import Holding
 from enamel.core.diffusion.predictions import read_noise_schedule
 from enamel.core.errors import Refusal
 from enamel.core.networks.cards import CheckpointCard, FilesCard, card
-from enamel.core.schedule import Kit, address
+from enamel.core.schedule import Kit, content_key
 
 
 def refiner(
@@ -34,7 +34,7 @@ def refiner(
     vae = _beside(kit.vae, "vae", kit.vae_sha256) if kit.vae else None
     used = [one.digest for one in (*adapters, guide, vae) if one]
     weights = [one.weight for one in kit.adapters]
-    known = address(entry.digest, used, weights, kit.guide, kit.vae) if used else entry.digest
+    known = content_key(entry.digest, used, weights, kit.guide, kit.vae) if used else entry.digest
     if digest not in (None, known):
         entry.verify(digest)
     spec = replace(entry.facts_as_spec(known), holding=Holding.GUIDE if guide else Holding.START)
@@ -59,7 +59,7 @@ def refiner(
         )
 
     noise_schedule = read_noise_schedule(entry.checkpoint["scheduler"])
-    latent_preview = np.asarray(entry.checkpoint["glimpse"], np.float32)
+    latent_preview = np.asarray(entry.checkpoint["latent_preview"], np.float32)
     return LatentRefiner(
         spec, load, noise_schedule, latent_preview, (_again, (entry.name, known, kit))
     )

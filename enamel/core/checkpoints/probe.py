@@ -81,7 +81,7 @@ def _measured(contents: Contents, runs: devices.Runs) -> dict[str, Any]:
         "prediction": noise_schedule.prediction,
         "room": asking.room_of(one.tokenizers[0]),
         "drift": drift,
-        "glimpse": bench.latent_preview().tolist(),
+        "latent_preview": bench.latent_preview().tolist(),
         "few_steps": _few_steps(contents),
         "vocabulary": one.tokenizers[0].backend_tokenizer.to_str(),
         "refiner": {
@@ -247,10 +247,12 @@ def _native(one: Loaded, factor: int, grid: int) -> int:
 def _few_steps(contents: Contents) -> int | None:
     """How many steps a distilled checkpoint is made for, where its scheduler says that it is one."""
     kind = str(contents.scheduler.get("_class_name", ""))
-    said = contents.scheduler
-    told = contents.network.config.get("time_cond_proj_dim") is not None
-    trailing = said.get("timestep_spacing") == "trailing" and not said.get("rescale_betas_zero_snr")
-    return FEW_STEPS if told or trailing or kind.startswith(("LCM", "TCD")) else None
+    configured = contents.scheduler
+    embeds_guidance = contents.network.config.get("time_cond_proj_dim") is not None
+    trailing = configured.get("timestep_spacing") == "trailing" and not configured.get(
+        "rescale_betas_zero_snr"
+    )
+    return FEW_STEPS if embeds_guidance or trailing or kind.startswith(("LCM", "TCD")) else None
 
 
 def files_of(contents: Contents, folder: Path) -> list[Path]:

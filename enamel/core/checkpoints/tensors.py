@@ -56,16 +56,16 @@ def weights_in(path: Path) -> Weights:
         length = struct.unpack("<Q", start)[0] if len(start) == 8 else 0
         if not 2 <= length <= min(LONGEST_HEADER, size - 8):
             raise Refusal(f"{path.name} is no safetensors file, or was cut short.")
-        said = file.read(length)
+        raw = file.read(length)
     try:
-        header = read_json(said, most=LONGEST_HEADER)
+        header = read_json(raw, most=LONGEST_HEADER)
         tensors = {name: entry for name, entry in header.items() if name != "__metadata__"}
         shapes = {name: _shape(entry) for name, entry in tensors.items()}
         dtypes = frozenset(entry["dtype"] for entry in tensors.values())
-        held = all(_fits(entry, shapes[name], size - 8 - length) for name, entry in tensors.items())
+        fits = all(_fits(entry, shapes[name], size - 8 - length) for name, entry in tensors.items())
     except (ValueError, TypeError, KeyError, AttributeError):
         raise Refusal(f"{path.name} has a header that can't be read as safetensors.") from None
-    if not held:
+    if not fits:
         raise Refusal(
             f"{path.name} claims tensors that it does not hold: it was cut short or made up."
         )

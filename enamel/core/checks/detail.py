@@ -32,13 +32,13 @@ SEEN = 1.5 * LEVEL
 LEAST_CELLS = 8
 
 EDGE = np.float32(0.15)
-"""Local range of the base, in shares of white, from which it counts as an edge."""
+"""Local range of the base, as fractions of white, from which it counts as an edge."""
 HALO_ALARM = 0.06
-"""Mean overshoot at the edges of a cell, as a share of the edge's range."""
+"""Mean overshoot at the edges of a cell, as a fraction of the edge's range."""
 LEAST_EDGE_CELLS = 4
 
 FLAT = 0.25 * LEVEL
-FLAT_SHARE = 0.45
+FLAT_FRACTION = 0.45
 """Share of px without change between the steps of a banded place."""
 STEPS = 1.0 * LEVEL, 12 * LEVEL
 """Steps between neighbouring px that make bands: larger ones are edges."""
@@ -200,17 +200,17 @@ def _fine(pair: Pair, energy: FloatArray) -> FloatArray:
 
 
 def _halo(pair: Pair) -> FloatArray:
-    """Mean overshoot beyond the base's local range at its edges, as a share of that range."""
+    """Mean overshoot beyond the base's local range at its edges, as a fraction of that range."""
     size = np.ones((5, 5), np.uint8)
     high: Any = cv2.dilate(pair.base_luma, size)
     low: Any = cv2.erode(pair.base_luma, size)
     span = high - low
     edge = span > EDGE
     over = np.maximum(0, pair.result_luma - high) + np.maximum(0, low - pair.result_luma)
-    share = np.where(edge, over / np.maximum(span, EDGE), 0).astype(np.float32)
+    fraction = np.where(edge, over / np.maximum(span, EDGE), 0).astype(np.float32)
     edges = cell_means(edge.astype(np.float32))
     found: FloatArray = np.where(
-        edges > 0.25, cell_means(share) / np.maximum(edges, 0.25), 0
+        edges > 0.25, cell_means(fraction) / np.maximum(edges, 0.25), 0
     ).astype(np.float32)
     return found
 
@@ -222,8 +222,8 @@ def _banding(pair: Pair, scan: Scan) -> FloatArray:
     down = np.abs(cv2.Sobel(base, cv2.CV_32F, 0, 1)) / 8
     smooth = cell_means(np.maximum(across, down).astype(np.float32)) < SMOOTH
     # bands are lines: a cell that holds none lies near one that does
-    share = _around(scan.stepped, 5) / np.maximum(_around(scan.change, 5), 1e-6)
-    banded = np.where(smooth & (_around(scan.flat) > FLAT_SHARE), share, 0)
+    fraction = _around(scan.stepped, 5) / np.maximum(_around(scan.change, 5), 1e-6)
+    banded = np.where(smooth & (_around(scan.flat) > FLAT_FRACTION), fraction, 0)
     return banded.astype(np.float32)
 
 

@@ -18,7 +18,7 @@ that it finds on one side only was then there all along, or is still there."""
 SIDE = 96
 """Px a side that faces are compared at."""
 GEOMETRY_ALARM = 0.015
-"""Movement of a face's parts against each other, as a share of its width, that counts as changed."""
+"""Movement of a face's parts against each other, as a fraction of its width, that counts as changed."""
 CHANGED = 0.3
 """Loss of structural similarity within a face that counts as changed."""
 
@@ -56,9 +56,9 @@ def check_faces(
             times = max(movement / GEOMETRY_ALARM, here / CHANGED)
             if times > 1:
                 changed += 1
-                share = 100 * movement
+                fraction = 100 * movement
                 words = (
-                    f"This face has changed: its parts moved by {share:.1f}\u00a0% of its width."
+                    f"This face has changed: its parts moved by {fraction:.1f}\u00a0% of its width."
                 )
                 findings.append(
                     Finding(Kind.FACE, Severity.of(times), box, movement, "of its width", words)
@@ -90,7 +90,7 @@ def _loss(pair: Pair, loss: FloatArray, box: Box) -> float:
 
 
 def _movement(pair: Pair, box: Box) -> float:
-    """How far parts of a face moved against each other: 97th percentile, as a share of its width.
+    """How far parts of a face moved against each other: 97th percentile, as a fraction of its width.
 
     Dense flow by inverse search (Kroeger et al., "Fast optical flow using dense inverse search",
     ECCV 2016), less the affine movement of the face as a whole.

@@ -42,12 +42,12 @@ HEAVIER = 1.7
 """How much slower than there the tail is taken to fall farther out."""
 LEAST_BESIDE = 200
 """Scores beside the joins that a tail needs, to be fitted."""
-TEXTURE_SHARE = 0.5
+TEXTURE_WEIGHT = 0.5
 """What z-scores of texture count for: they have the longer tail."""
 BUSY_SIDE = 15
 """Side of the square in which the picture's own contrast is looked at, px."""
 BUSY = 4 / 255
-"""Its standard deviation, in shares of white, at which a change counts half."""
+"""Its standard deviation, as fractions of white, at which a change counts half."""
 HIDDEN = 0.05
 """What counts beside the pixels of a place that show: as many shares of its pixels, like both places."""
 QUIET_STEP = 0.2 / 255
@@ -55,7 +55,7 @@ QUIET_STEP = 0.2 / 255
 QUIET_CHANGE = 0.1
 """Added to the spread of changes of texture, as a logarithm of energy: a tenth can't be seen."""
 QUIET_TEXTURE = (0.3 / 255) ** 2
-"""Energy of texture, in squared shares of white, below which changes can't be seen."""
+"""Energy of texture, in squared fractions of white, below which changes can't be seen."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -80,7 +80,7 @@ class JoinSegment:
     @property
     def score(self) -> float:
         """How far it stands out, in spreads of places beside it."""
-        return max(self.step, TEXTURE_SHARE * self.texture)
+        return max(self.step, TEXTURE_WEIGHT * self.texture)
 
 
 @dataclass(frozen=True, slots=True)
@@ -149,7 +149,7 @@ def alarm_for(beside: NDArray[np.float64], count: int) -> float:
     """
     if count == 0 or len(beside) < LEAST_BESIDE:
         return ALARM
-    near, far = (float(np.quantile(beside, share)) for share in TAIL)
+    near, far = (float(np.quantile(beside, fraction)) for fraction in TAIL)
     fall = HEAVIER * (far - near) / np.log((1 - TAIL[0]) / (1 - TAIL[1]))
     farthest = near + float(fall * np.log((1 - TAIL[0]) * count / FALSE_ALARMS))
     return min(max(ALARM, farthest), SURE)
@@ -174,7 +174,7 @@ def findings_of(report: JoinReport) -> list[Finding]:
         length = box.height if worst.vertical else box.width
         shows = (
             f"as a step of {worst.levels:.1f} levels"
-            if worst.step >= TEXTURE_SHARE * worst.texture
+            if worst.step >= TEXTURE_WEIGHT * worst.texture
             else "as a change of texture"
         )
         words = f"A {way} join of tiles shows {shows} along {length} px (z {worst.score:.1f})."
@@ -222,7 +222,7 @@ def cures(coat: Coat, start: Size) -> tuple[Cure, ...]:
         return ()
     wider = min(min(refine.tile) // 2, max(2 * refine.overlap_px, 64))
     tried = (
-        (f"Overlap {wider} px", "overlap", replace(refine, overlap=wider, overlap_share=None)),
+        (f"Overlap {wider} px", "overlap", replace(refine, overlap=wider, overlap_fraction=None)),
         ("A pass over the joins", "joins", replace(refine, joins=refine.joins or JoinPass())),
         ("Joint mode", "mode", replace(refine, mode=Mode.JOINT, joins=None, order=Order.ROWS)),
     )
@@ -307,7 +307,7 @@ def _beside(scores: list[NDArray[np.float64]], joins: list[int], gap: int) -> ND
     """Scores of each segment at places beside all joins, (segments, places): every `NEAR` px, because
     nearer ones are made of the same pixels."""
     direct, across, texture = scores
-    combined = np.maximum(np.maximum(direct, across), TEXTURE_SHARE * texture)
+    combined = np.maximum(np.maximum(direct, across), TEXTURE_WEIGHT * texture)
     places = np.arange(combined.shape[1])
     nearest = np.min([np.abs(places - join) for join in joins], axis=0)
     used = (nearest > gap + NEAR) & (places % NEAR == 0)
@@ -316,7 +316,7 @@ def _beside(scores: list[NDArray[np.float64]], joins: list[int], gap: int) -> ND
 
 
 def _added(result: Picture, source: Picture, box: Box) -> tuple[FloatArray, FloatArray]:
-    """Luma of what refining added, in shares of white, and how much that shows at each pixel.
+    """Luma of what refining added, as fractions of white, and how much that shows at each pixel.
 
     A change of tone that the whole strip has in common is taken out first, as a line through result
     over source, so that a shift in contrast does not show the picture's own edges.

@@ -55,7 +55,7 @@ class Pair:
 
     @cached_property
     def small_base(self) -> FloatArray:
-        """(height, width, 3) float32 in shares of white."""
+        """(height, width, 3) float32 as fractions of white."""
         return _whole(self.base, self.size)
 
     @cached_property
@@ -82,7 +82,7 @@ MAD_TO_SIGMA = 1.4826
 
 
 def eight_bits(values: FloatArray) -> NDArray[np.uint8]:
-    """Shares of white as 8-bit values, for functions that take nothing else."""
+    """Fractions of white as 8-bit values, for functions that take nothing else."""
     return np.rint(np.clip(values, 0, 1) * 255).astype(np.uint8)
 
 

@@ -15,7 +15,7 @@ BLUR = 1.0
 WINDOW = 1.5
 """Standard deviation of the structural similarity's window, px."""
 C1, C2 = 0.01**2, 0.03**2
-"""Constants of the structural similarity for values in shares of white."""
+"""Constants of the structural similarity for values as fractions of white."""
 ALARM = 0.25
 """Loss of structural similarity, 1 − SSIM, above which a cell counts as changed."""
 LEAST_CELLS = 4
@@ -41,7 +41,7 @@ class Drift:
 
 
 def similarity(one: FloatArray, other: FloatArray) -> FloatArray:
-    """SSIM at each px of two fields in shares of white.
+    """SSIM at each px of two fields as fractions of white.
 
     Wang, Bovik, Sheikh & Simoncelli, "Image quality assessment: from error visibility to structural
     similarity", IEEE Trans. Image Processing 13, 2004, with a Gaussian window of 1.5 px.
@@ -63,7 +63,7 @@ def check_structure(pair: Pair) -> Drift:
     findings = []
     for box, value, inside in regions(loss, ALARM, LEAST_CELLS, pair.cell):
         ratio = float(contrast_after[inside].mean() / (contrast_before[inside].mean() + 1e-6))
-        kind, words = _said(ratio)
+        kind, words = _described(ratio)
         severity = Severity.of(value / ALARM * (1 + inside.sum() / 60))
         findings.append(Finding(kind, severity, box, value, "loss of structural similarity", words))
     shift, moved = _moved(pair)
@@ -74,7 +74,7 @@ def chart(drift: Drift) -> Map:
     return Map(drift.loss, "loss of structural similarity", ALARM)
 
 
-def _said(ratio: float) -> tuple[Kind, str]:
+def _described(ratio: float) -> tuple[Kind, str]:
     if ratio > MORE:
         return Kind.INVENTED, "Something new stands here that is not in the base."
     if ratio < 1 / MORE:

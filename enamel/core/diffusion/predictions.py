@@ -84,7 +84,7 @@ class NoiseSchedule:
         return result
 
     def strength_map(self) -> tuple[tuple[float, float], ...]:
-        """Knots (strength, σ): a strength is the share of the network's own steps that is run."""
+        """Knots (strength, σ): a strength is the fraction of the network's own steps that is run."""
         last = len(self.sigmas) - 1
         places = sorted({round(last * number / KNOTS) for number in range(KNOTS + 1)})
         return tuple((place / last, min(HIGHEST, self.sigmas[place])) for place in places)
@@ -132,8 +132,8 @@ def _betas(steps: int, config: Mapping[str, Any]) -> np.ndarray:
         return np.linspace(math.sqrt(first), math.sqrt(last), steps) ** 2
     if kind == "squaredcos_cap_v2":  # Nichol and Dhariwal, "Improved DDPM", 2021, eq. 17
         place = np.arange(steps + 1) / steps
-        share = np.cos((place + 0.008) / 1.008 * math.pi / 2) ** 2
-        return np.minimum(1 - share[1:] / share[:-1], 0.999)
+        fraction = np.cos((place + 0.008) / 1.008 * math.pi / 2) ** 2
+        return np.minimum(1 - fraction[1:] / fraction[:-1], 0.999)
     raise Refusal(
         f"Its scheduler spreads its noise by {kind!r}, which Enamel does not know; it knows linear, "
         "scaled_linear and squaredcos_cap_v2."

@@ -21,7 +21,7 @@ LEVELS = (0.05, 0.3)
 """Noise levels at which the estimate is compared with the truth."""
 ASSUMED: dict[str, Any] = {
     "sigma_min": 0.01, "rho": 5.0, "strength_map": [[0, 0.02], [1, 1.0]], "softening": 1.2,
-    "lag": [[0, 0]],
+    "final_degradation": [[0, 0]],
 }  # fmt: skip
 """What can't be measured, unless the file's metadata says it."""
 
@@ -41,14 +41,14 @@ def _between(low: float, high: float) -> Callable[[Any], bool]:
 
 def _are_knots(low: float, high: float, *, rising: bool) -> Callable[[Any], bool]:
     """Whether pairs (strength, value) go from strength 0 to 1 with values in a range."""
-    share, fits = _between(0, 1), _between(low, high)
+    fraction, fits = _between(0, 1), _between(low, high)
 
     def are(found: Any) -> bool:
         if not isinstance(found, list) or not 1 <= len(found) <= MOST_KNOTS:
             return False
         if not all(isinstance(knot, list) and len(knot) == 2 for knot in found):
             return False
-        if not all(share(strength) and fits(value) for strength, value in found):
+        if not all(fraction(strength) and fits(value) for strength, value in found):
             return False
         strengths, values = zip(*found, strict=True)
         ordered = all(a < b for a, b in zip(strengths, strengths[1:], strict=False))
@@ -68,9 +68,9 @@ EXPECTED: dict[str, tuple[Callable[[Any], bool], str]] = {
         _are_knots(1e-4, 100, rising=True),
         "pairs of a strength, from 0 to 1 and rising, and a noise level from 0.0001 to 100, rising too",
     ),
-    "lag": (
+    "final_degradation": (
         _are_knots(0, 1, rising=False),
-        "pairs of a strength, from 0 and rising, and a share from 0 to 1",
+        "pairs of a strength, from 0 and rising, and a fraction from 0 to 1",
     ),
 }
 """What metadata entries have to be, as a test and in words."""
@@ -90,7 +90,7 @@ class RefinerProbe:
             )
         if [made.name for made in network.outputs] != ["x0"]:
             raise Refusal("A refiner gives one output, x0, the estimate of the clean picture.")
-        self.said = network.said
+        self.metadata = network.metadata
         self.vocabulary = self._vocabulary()
         self.grid = smallest_grid(self._tried)
         self.native = -(-NATIVE // self.grid) * self.grid
@@ -113,17 +113,17 @@ class RefinerProbe:
                 "radius": self._radius(),
                 "bytes_per_pixel": self.memory,
                 "vocabulary": self.vocabulary,
-                "gives_back": "missing" in self.inputs,
+                "restores_detail": "missing" in self.inputs,
                 **{name: self._read(name, value) for name, value in ASSUMED.items()},
             },
         }
 
     def _read(self, name: str, otherwise: Any) -> Any:
         """A fact from the file's metadata, as JSON."""
-        if name not in self.said:
+        if name not in self.metadata:
             return otherwise
         try:
-            value = read_json(self.said[name])
+            value = read_json(self.metadata[name])
         except Refusal:
             raise Refusal(f"The file's metadata entry {name} is not JSON.") from None
         if name in EXPECTED:

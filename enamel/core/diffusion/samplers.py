@@ -8,7 +8,7 @@ steps is exactly the state that is stored on disk.
 σ is the standard deviation of the noise in x = clean + σ · noise; the denoised picture is written x₀ and
 the derivative of the probability-flow ODE is dx/dσ = (x − x₀) / σ (Karras et al. 2022, eq. 3).
 
-A pass starts from an enlarged picture, which lacks detail besides being re-noised: with a share m of it
+A pass starts from an enlarged picture, which lacks detail besides being re-noised: with a fraction m of it
 missing, x = clean + m · (enlarged − clean) + σ · noise. Where m falls in proportion to σ, the whole of
 x − clean does, so dx/dσ is still (x − x₀) / σ and the samplers need no change; each step only carries
 its m. Noise that is added afresh raises σ but takes nothing away, so m then stays.

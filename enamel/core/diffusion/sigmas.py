@@ -34,7 +34,7 @@ def sigma_of(strength: float, knots: Sequence[tuple[float, float]]) -> float:
     return math.exp(float(np.interp(strength, strengths, [math.log(knot[1]) for knot in knots])))
 
 
-def own_levels(strength: float, steps: int, knots: Sequence[tuple[float, float]]) -> list[float]:
+def own_sigmas(strength: float, steps: int, knots: Sequence[tuple[float, float]]) -> list[float]:
     """The noise levels of a pass that takes even strides through the model's own steps, then 0.
 
     Parameters

@@ -12,16 +12,16 @@ import pyvips
 from enamel.core.errors import Refusal
 from enamel.core.export.openraster import Stacked, write_openraster
 from enamel.core.export.output import OPAQUE, Compression, FileFormat, Output
-from enamel.core.export.pdf import Sheet, write_pdf
-from enamel.core.export.placed import Placed
-from enamel.core.export.progress import Hear, write_heard
+from enamel.core.export.pdf import PdfPage, write_pdf
+from enamel.core.export.placed import PlacedPicture
+from enamel.core.export.progress import OnFraction, write_with_progress
 from enamel.core.export.trace import write_trace
 from enamel.core.files import whole_file
 from enamel.core.finishing.finished import Finished
 from enamel.core.finishing.recipe import Finish
 from enamel.core.geometry import Box, Size
 from enamel.core.imaging.canvas import Canvas
-from enamel.core.imaging.mapped import given_back
+from enamel.core.imaging.mapped import kept_out_of_memory
 from enamel.core.imaging.vips import eight_bits, flattened, reduced_to
 from enamel.core.intake.pixels import vips_image
 from enamel.core.intake.xmp import packet
@@ -49,10 +49,10 @@ def export(
     *,
     ppi: float = PRINT_PPI,
     output: Output | None = None,
-    placed: Placed | None = None,
+    placed: PlacedPicture | None = None,
     says: Mapping[str, str] | None = None,
     stack: Sequence[Stacked] = (),
-    hear: Hear | None = None,
+    on_progress: OnFraction | None = None,
 ) -> str:
     """Write a canvas as a print file with resolution and colour profile in it.
 
@@ -65,27 +65,34 @@ def export(
     placed : how the picture lies on the print; none writes the picture as it is.
     says : what the file says of itself, if it may: properties of its XMP by prefixed name.
     stack : the layers of an OpenRaster file; the canvas alone when left out.
-    hear : told how much of it is written, 0…1, now and then; what it raises ends the writing.
+    on_progress : called with how much of it is written, 0…1, now and then; what it raises ends the writing.
 
     Returns
     -------
     What there is to say of the file once it is written; empty for most.
     """
     chosen = output or Output(FileFormat.of(path))
-    told = says if chosen.speaks else None
-    with whole_file(path) as partial, given_back(canvas.path):
+    written = says if chosen.speaks else None
+    with whole_file(path) as partial, kept_out_of_memory(canvas.path):
         if chosen.file is FileFormat.OPENRASTER:
             layers = stack or [Stacked("picture", canvas)]
-            write_openraster(partial, layers, ppi=ppi, bits=chosen.depth, says=told, hear=hear)
+            write_openraster(
+                partial, layers, ppi=ppi, bits=chosen.depth, says=written, on_progress=on_progress
+            )
             return ""
         if chosen.file is FileFormat.SVG:
             return write_trace(
-                canvas, partial, ppi=ppi, colours=chosen.colours, speckle=chosen.speckle, says=told
+                canvas,
+                partial,
+                ppi=ppi,
+                colours=chosen.colours,
+                speckle=chosen.speckle,
+                says=written,
             ).sentence
         scratch = partial.with_suffix(".sharp")
         image = drawn(canvas, scratch, ppi, chosen, placed)
         try:
-            _write(image, partial, ppi, chosen, placed, told, hear)
+            _write(image, partial, ppi, chosen, placed, written, on_progress)
         finally:
             scratch.unlink(missing_ok=True)
     return ""
@@ -96,9 +103,9 @@ def _write(
     path: Path,
     ppi: float,
     output: Output,
-    placed: Placed | None,
+    placed: PlacedPicture | None,
     says: Mapping[str, str] | None,
-    hear: Hear | None,
+    on_progress: OnFraction | None,
 ) -> None:
     """Write the pixels of a print file, whole or in panels."""
     size = Size(image.width, image.height)
@@ -107,20 +114,20 @@ def _write(
     title = (says or {}).get("dc:title") or "Print"
     if output.file is FileFormat.PDF:
         whole = page_of(plan, size, ppi, marks=output.marks)
-        sheets = [Sheet(image, whole)]
+        sheets = [PdfPage(image, whole)]
         if len(parts) > 1:
-            sheets = [Sheet(_reduced(image), plan_page(parts, size, ppi, title))]
+            sheets = [PdfPage(_reduced(image), plan_page(parts, size, ppi, title))]
             sheets += [
-                Sheet(_cut(image, part), panel_page(part, whole, ppi, title)) for part in parts
+                PdfPage(_cut(image, part), panel_page(part, whole, ppi, title)) for part in parts
             ]
         write_pdf(
             sheets, path, profile_of(output.profile), quality=output.quality,
-            full_colour=output.full_colour, says=says, now=datetime.now(UTC), hear=hear,
+            full_colour=output.full_colour, says=says, now=datetime.now(UTC), on_progress=on_progress,
         )  # fmt: skip
     elif len(parts) > 1:
-        _write_panels(image, path, ppi, output, parts, says, hear)
+        _write_panels(image, path, ppi, output, parts, says, on_progress)
     else:
-        _write_picture(image, path, ppi, output, says, hear)
+        _write_picture(image, path, ppi, output, says, on_progress)
 
 
 def _write_picture(
@@ -129,10 +136,10 @@ def _write_picture(
     ppi: float,
     output: Output,
     says: Mapping[str, str] | None,
-    hear: Hear | None,
+    on_progress: OnFraction | None,
 ) -> None:
-    image = said(image, ppi, packet(says) if says is not None else None)
-    write_heard(image, lambda: WRITERS[output.file](image, str(path), output), hear)
+    image = described(image, ppi, packet(says) if says is not None else None)
+    write_with_progress(image, lambda: WRITERS[output.file](image, str(path), output), on_progress)
 
 
 def _write_panels(
@@ -142,7 +149,7 @@ def _write_panels(
     output: Output,
     parts: Sequence[Panel],
     says: Mapping[str, str] | None,
-    hear: Hear | None,
+    on_progress: OnFraction | None,
 ) -> None:
     """A ZIP of one picture for each panel, and a page that shows how they lie."""
     size, title = Size(image.width, image.height), (says or {}).get("dc:title") or "Print"
@@ -152,9 +159,9 @@ def _write_panels(
             for number, part in enumerate(parts):
                 _write_picture(_cut(image, part), one, ppi, output, says, None)
                 archive.write(one, f"row-{part.row}-column-{part.column}{output.file.suffix}")
-                if hear is not None:
-                    hear((number + 1) / (len(parts) + 1))
-            sheet = Sheet(_reduced(image), plan_page(parts, size, ppi, title))
+                if on_progress is not None:
+                    on_progress((number + 1) / (len(parts) + 1))
+            sheet = PdfPage(_reduced(image), plan_page(parts, size, ppi, title))
             write_pdf([sheet], one, profile_of(output.profile), quality=90, now=datetime.now(UTC))
             archive.write(one, "plan.pdf")
     finally:
@@ -173,7 +180,7 @@ def _reduced(image: pyvips.Image) -> pyvips.Image:
 
 
 def drawn(
-    canvas: Canvas, scratch: Path, ppi: float, output: Output, placed: Placed | None
+    canvas: Canvas, scratch: Path, ppi: float, output: Output, placed: PlacedPicture | None
 ) -> pyvips.Image:
     """The pixels of a print file: sharpened, laid, reduced, in the numbers of its profile.
 
@@ -195,13 +202,13 @@ def drawn(
     return converted(image, profile, output.intent, output.black_point, output.depth)
 
 
-def said(image: pyvips.Image, ppi: float, xmp: bytes | None) -> pyvips.Image:
+def described(image: pyvips.Image, ppi: float, xmp: bytes | None) -> pyvips.Image:
     """The picture with its resolution and what it says of itself; nothing else goes into the file."""
     per_mm = ppi / MM_PER_INCH
-    told = image.copy(xres=per_mm, yres=per_mm)
+    written = image.copy(xres=per_mm, yres=per_mm)
     if xmp is not None:
-        told.set_type(pyvips.GValue.blob_type, "xmp-data", xmp)
-    return told
+        written.set_type(pyvips.GValue.blob_type, "xmp-data", xmp)
+    return written
 
 
 def _write_png(image: pyvips.Image, path: str, output: Output) -> None:

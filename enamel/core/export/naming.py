@@ -18,7 +18,7 @@ PLACE = re.compile(r"\{([^{}]*)\}")
 
 
 @dataclass(frozen=True, slots=True)
-class Facts:
+class NameFields:
     """What a name can hold; what is not known is left out."""
 
     title: str
@@ -32,13 +32,13 @@ class Facts:
     date: str = ""
 
 
-PLACES = tuple(spec.name for spec in fields(Facts))
+PLACES = tuple(spec.name for spec in fields(NameFields))
 """What may stand in curly brackets."""
 
 
 def named(
     pattern: str,
-    facts: Facts,
+    facts: NameFields,
     output: Output,
     taken: Set[str] = frozenset(),
     suffix: str = "",

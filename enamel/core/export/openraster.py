@@ -14,10 +14,10 @@ from pathlib import Path
 import numpy as np
 import pyvips
 
-from enamel.core.export.progress import Hear
+from enamel.core.export.progress import OnFraction
 from enamel.core.geometry import Box, Size, blocks
 from enamel.core.imaging.canvas import WHITE, Canvas, FloatArray, Picture, SampleArray
-from enamel.core.imaging.mapped import given_back
+from enamel.core.imaging.mapped import kept_out_of_memory
 from enamel.core.imaging.vips import eight_bits
 from enamel.core.intake.pixels import vips_image
 from enamel.core.intake.xmp import packet
@@ -55,7 +55,7 @@ def write_openraster(
     ppi: float,
     bits: int = 8,
     says: Mapping[str, str] | None = None,
-    hear: Hear | None = None,
+    on_progress: OnFraction | None = None,
 ) -> None:
     """Write layers as an OpenRaster file of the topmost one's size; smaller ones are enlarged to it.
 
@@ -64,7 +64,7 @@ def write_openraster(
     layers : from the lowest to the topmost, at least one. The topmost as it is, is the merged picture.
     bits : per sample, 8 or 16.
     says : properties of its XMP, which the merged picture carries.
-    hear : told how much of it is written, 0…1.
+    on_progress : called with how much of it is written, 0…1.
     """
     size = layers[-1].picture.size
     scratch = path.with_suffix(".layer")
@@ -77,18 +77,18 @@ def write_openraster(
             with _drawn(layer, size, box, scratch) as canvas:
                 _put_png(archive, name, canvas, path, bits, ppi)
             entries.append((layer, name, box))
-            if hear is not None:
-                hear((number + 1) / (len(layers) + 1))
+            if on_progress is not None:
+                on_progress((number + 1) / (len(layers) + 1))
         with _drawn(Stacked("", layers[-1].picture), size, Box.whole(size), scratch) as canvas:
             _put_png(archive, "mergedimage.png", canvas, path, bits, ppi, says)
-            with given_back(canvas.path):
+            with kept_out_of_memory(canvas.path):
                 small = eight_bits(vips_image(canvas)).thumbnail_image(
                     THUMBNAIL, height=THUMBNAIL, size="down"
                 )
                 _put(archive, "Thumbnails/thumbnail.png", small.pngsave_buffer())
         _put(archive, "stack.xml", _stack(entries, size, ppi))
-    if hear is not None:
-        hear(1.0)
+    if on_progress is not None:
+        on_progress(1.0)
 
 
 def _stack(entries: Sequence[tuple[Stacked, str, Box]], size: Size, ppi: float) -> bytes:
@@ -121,12 +121,12 @@ def _drawn(layer: Stacked, size: Size, box: Box, scratch: Path) -> Iterator[Canv
         for block in blocks(box, BLOCK, BLOCK):
             samples = picture.read(block)
             if covered is not None:
-                share = covered.read(block)
+                alpha = covered.read(block)
                 colour = samples[..., :3]
                 if below is not None:
-                    colour = unmixed(below.read(block)[..., :3], colour, share * layer.opacity)
-                alpha = np.rint(share * WHITE).astype(np.uint16)[..., None]
-                samples = np.concatenate([colour, alpha], axis=2)
+                    colour = unmixed(below.read(block)[..., :3], colour, alpha * layer.opacity)
+                opacity = np.rint(alpha * WHITE).astype(np.uint16)[..., None]
+                samples = np.concatenate([colour, opacity], axis=2)
             canvas.write(block.relative_to(box), samples)
         yield canvas
 
@@ -135,19 +135,19 @@ def _sized(picture: Picture, size: Size) -> Picture:
     return picture if picture.size == size else Enlarged(picture, size, upscaler("lanczos"))
 
 
-def unmixed(below: SampleArray, mixed: SampleArray, share: FloatArray) -> SampleArray:
-    """The colours that give ``mixed`` when they are laid over ``below`` by a share of each pixel.
+def unmixed(below: SampleArray, mixed: SampleArray, alpha: FloatArray) -> SampleArray:
+    """The colours that give ``mixed`` when they are laid over ``below`` by a fraction of each pixel.
 
-    mixed = below + (above − below) · share, solved for above; where nothing is laid, what lies below. A
-    colour that would be out of range is clipped, which can happen where the share is small.
+    mixed = below + (above − below) · alpha, solved for above; where nothing is laid, what lies below. A
+    colour that would be out of range is clipped, which can happen where alpha is small.
 
     Parameters
     ----------
     below, mixed : (height, width, 3) samples.
-    share : (height, width), 0…1.
+    alpha : (height, width), 0…1.
     """
-    some = share > 0
-    by = np.where(some, share, 1)[..., None]
+    some = alpha > 0
+    by = np.where(some, alpha, 1)[..., None]
     above = below + (mixed.astype(np.float32) - below) / by
     kept = np.where(some[..., None], above, below)
     found: SampleArray = np.clip(np.rint(kept), 0, WHITE).astype(np.uint16)
@@ -170,7 +170,7 @@ def _put_png(
     """A canvas as a PNG in the archive, packed beside it first so that memory stays flat."""
     packed = path.with_suffix(".png")
     try:
-        with given_back(canvas.path):
+        with kept_out_of_memory(canvas.path):
             image: pyvips.Image = vips_image(canvas)
             image = eight_bits(image) if bits == 8 else image
             per_mm = ppi / MM_PER_INCH

@@ -16,7 +16,7 @@ from enamel.core.fields import (
     to_json,
 )
 from enamel.core.printing.layout import PrintPlan
-from enamel.core.printing.paper import Paper
+from enamel.core.printing.paper import PaperStock
 from enamel.core.printing.profiles import SRGB, Intent, Space, profile_of
 from enamel.core.printing.sizing import PRINT_PPI
 
@@ -116,7 +116,7 @@ class Output:
     profile: str = setting(SRGB, "The colour profile its numbers are for.")
     intent: Intent = setting(Intent.RELATIVE, "What happens to colours that paper can't show.")
     black_point: bool = setting(True, "Whether black is brought to the paper's black.")
-    paper: Paper = setting(Paper.NONE, "Paper that it is sharpened for.")
+    paper: PaperStock = setting(PaperStock.NONE, "Paper that it is sharpened for.")
     longest: int = integer(
         0, 0, 65_500, "Longest side at most, for screen copies; 0 for all.", "px"
     )

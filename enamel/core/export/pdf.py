@@ -22,7 +22,7 @@ import PIL.ImageDraw
 import pyvips
 
 from enamel.core.export.lettering import font_of
-from enamel.core.export.progress import Hear, write_heard
+from enamel.core.export.progress import OnFraction, write_with_progress
 from enamel.core.intake.xmp import packet
 from enamel.core.printing.page import Label, Page, Rect
 from enamel.core.printing.profiles import Profile, Space
@@ -41,7 +41,7 @@ VERSION = "PDF/X-4"
 
 
 @dataclass(frozen=True, slots=True)
-class Sheet:
+class PdfPage:
     """A page with the picture that covers what is printed of it.
 
     The picture has 8 bits, in the numbers of the file's profile, and no alpha.
@@ -52,7 +52,7 @@ class Sheet:
 
 
 def write_pdf(
-    sheets: Sequence[Sheet],
+    sheets: Sequence[PdfPage],
     path: Path,
     profile: Profile,
     *,
@@ -60,7 +60,7 @@ def write_pdf(
     full_colour: bool = True,
     says: Mapping[str, str] | None = None,
     now: datetime,
-    hear: Hear | None = None,
+    on_progress: OnFraction | None = None,
 ) -> None:
     """Write pictures as pages.
 
@@ -69,7 +69,7 @@ def write_pdf(
     quality : of the JPEGs in it; 100 packs them without loss.
     full_colour : whether those JPEGs keep their colours at full resolution.
     says : properties of its XMP, beside what the format itself wants.
-    hear : told how much of it is written, 0…1.
+    on_progress : called with how much of it is written, 0…1.
     """
     for_press = profile.space is Space.CMYK
     with path.open("wb") as file:
@@ -90,7 +90,7 @@ def write_pdf(
             own = sheet.image.width * sheet.image.height
             written.append(_write_page(
                 pdf, sheet, _Parts(pages, colours, marks, for_press), path, quality, full_colour,
-                _share_of(hear, before / area, own / area),
+                _part_of(on_progress, before / area, own / area),
             ))  # fmt: skip
             before += own
         kids = " ".join(f"{number} 0 R" for number in written)
@@ -120,12 +120,12 @@ class _Parts(NamedTuple):
 
 def _write_page(
     pdf: "_Writer",
-    sheet: Sheet,
+    sheet: PdfPage,
     parts: _Parts,
     path: Path,
     quality: int,
     full_colour: bool,
-    hear: Hear | None,
+    on_progress: OnFraction | None,
 ) -> int:
     """Write a page and what is on it; gives the page's number."""
     image, page = sheet.image, sheet.page
@@ -155,18 +155,18 @@ def _write_page(
     if quality >= LOSSLESS:
         rows = f"/Predictor 15 /Colors {image.bands} /Columns {image.width}"
         packing = f"/Filter /FlateDecode /DecodeParms <<{rows}>>"
-        pdf.stream(picture, f"{shape} {packing}", _deflated(image, hear))
+        pdf.stream(picture, f"{shape} {packing}", _deflated(image, on_progress))
     else:
         # such files keep CMYK turned round
         turned = f"/Decode [{' '.join(['1 0'] * 4)}]" if parts.for_press else ""
-        jpeg = _as_jpeg(image, path.with_suffix(".jpeg"), quality, full_colour, hear)
+        jpeg = _as_jpeg(image, path.with_suffix(".jpeg"), quality, full_colour, on_progress)
         pdf.stream(picture, f"{shape} /Filter /DCTDecode {turned}", jpeg)
     return number
 
 
-def _share_of(hear: Hear | None, before: float, own: float) -> Hear | None:
-    """What hears of a page's share, as a share of all pages."""
-    return hear and (lambda share: hear(before + own * share))
+def _part_of(on_progress: OnFraction | None, before: float, own: float) -> OnFraction | None:
+    """Return a callback for one page that calls back with the fraction of all pages."""
+    return on_progress and (lambda fraction: on_progress(before + own * fraction))
 
 
 def _dates(now: datetime) -> dict[str, str]:
@@ -227,7 +227,7 @@ def _registration(for_press: bool) -> str:
     return f"[/Separation /All {space} {tint}]"
 
 
-def _deflated(image: pyvips.Image, hear: Hear | None) -> Iterator[bytes]:
+def _deflated(image: pyvips.Image, on_progress: OnFraction | None) -> Iterator[bytes]:
     """The samples, each row as its difference from the one above (PNG's filter 2), packed."""
     packer = zlib.compressobj(6)
     stride = image.width * image.bands
@@ -242,13 +242,13 @@ def _deflated(image: pyvips.Image, hear: Hear | None) -> Iterator[bytes]:
         np.subtract(strip, np.concatenate([above, strip[:-1]]), out=filtered[:, 1:])
         above = strip[-1:]
         yield packer.compress(filtered.tobytes())
-        if hear is not None:
-            hear((y + count) / image.height)
+        if on_progress is not None:
+            on_progress((y + count) / image.height)
     yield packer.flush()
 
 
 def _as_jpeg(
-    image: pyvips.Image, scratch: Path, quality: int, full: bool, hear: Hear | None
+    image: pyvips.Image, scratch: Path, quality: int, full: bool, on_progress: OnFraction | None
 ) -> Iterator[bytes]:  # fmt: skip
     """The picture as a JPEG, written beside the page and read block by block."""
     try:
@@ -258,7 +258,7 @@ def _as_jpeg(
         def save() -> None:
             image.jpegsave(str(scratch), Q=quality, subsample_mode=chroma, keep="none")
 
-        write_heard(image, save, hear, 0.9)
+        write_with_progress(image, save, on_progress, 0.9)
         with scratch.open("rb") as file:
             while block := file.read(STRIP_BYTES):
                 yield block
@@ -317,5 +317,5 @@ class _Writer:
         rows = [f"{self.places[number]:010d} 00000 n \n" for number in range(1, count)]
         self.put(f"xref\n0 {count}\n0000000000 65535 f \n{''.join(rows)}".encode("ascii"))
         name = self.digest.hexdigest()[:32]
-        told = f"/Size {count} /Root {catalogue} 0 R /Info {info} 0 R /ID [<{name}> <{name}>]"
-        self.put(f"trailer\n<<{told}>>\nstartxref\n{start}\n%%EOF\n".encode("ascii"))
+        trailer = f"/Size {count} /Root {catalogue} 0 R /Info {info} 0 R /ID [<{name}> <{name}>]"
+        self.put(f"trailer\n<<{trailer}>>\nstartxref\n{start}\n%%EOF\n".encode("ascii"))

@@ -9,12 +9,12 @@ from enamel.core.export.output import UNPRINTED, PrintSettings
 from enamel.core.geometry import Size
 from enamel.core.printing.layout import Edge, Layout, PrintPlan, native
 
-BLURRED_SHARE = 0.01
-"""Blur of an extended edge, as a share of the picture's shorter side."""
+BLURRED_FRACTION = 0.01
+"""Blur of an extended edge, as a fraction of the picture's shorter side."""
 
 
 @dataclass(frozen=True, slots=True)
-class Placed:
+class PlacedPicture:
     """A layout with its print, which says what an extended picture goes on with."""
 
     layout: Layout
@@ -40,12 +40,12 @@ class Placed:
         wider = image.embed(*place, extend="copy" if edge is Edge.STRETCH else "mirror")
         if edge is not Edge.BLUR:
             return wider
-        blurred = wider.gaussblur(max(1.0, BLURRED_SHARE * min(layout.picture)))
+        blurred = wider.gaussblur(max(1.0, BLURRED_FRACTION * min(layout.picture)))
         blurred = blurred.cast(image.format).copy(interpretation=image.interpretation)
         return blurred.insert(image, layout.left, layout.top)
 
 
-def laid(settings: PrintSettings, size: Size) -> tuple[Placed | None, float, Size]:
+def laid(settings: PrintSettings, size: Size) -> tuple[PlacedPicture | None, float, Size]:
     """How a layer of that size lies in its print file, the file's resolution, and the file's size.
 
     On a print the resolution is that which the layer's pixels give there; a screen copy that is reduced
@@ -55,7 +55,7 @@ def laid(settings: PrintSettings, size: Size) -> tuple[Placed | None, float, Siz
     if settings.plan is not None:
         layout, ppi = native(size, settings.plan)
         if settings.laid_on is not None:
-            placed, size = Placed(layout, settings.plan), layout.file
+            placed, size = PlacedPicture(layout, settings.plan), layout.file
     output = settings.output
     longest = 0 if output.file in UNPRINTED else output.longest
     if longest and max(size) > longest:

@@ -6,13 +6,16 @@ from typing import Any
 
 import pyvips
 
-Hear = Callable[[float], None]
-"""Told a share, 0…1, now and then, in the thread that asked for the file. What it raises ends the writing."""
+OnFraction = Callable[[float], None]
+"""Called with a fraction, 0…1, in the thread that asked for the file. What it raises ends the writing."""
 PAUSE_SECONDS = 0.05
 
 
-def write_heard(
-    image: pyvips.Image, write: Callable[[], None], hear: Hear | None, share: float = 1.0
+def write_with_progress(
+    image: pyvips.Image,
+    write: Callable[[], None],
+    on_progress: OnFraction | None,
+    fraction: float = 1.0,
 ) -> None:
     """Write a picture, and tell meanwhile how much of it is computed.
 
@@ -23,9 +26,9 @@ def write_heard(
     ----------
     image : the picture that is written itself, not one that it is made from.
     write : writes it.
-    share : how much of the whole work this is.
+    fraction : how much of the whole work this is.
     """
-    if hear is None:
+    if on_progress is None:
         write()
         return
     now = 0.0
@@ -38,16 +41,16 @@ def write_heard(
     image.signal_connect("eval", note)
     with ThreadPoolExecutor(1) as beside:
         writing = beside.submit(write)
-        told = 0.0
+        reported = 0.0
         while not wait([writing], PAUSE_SECONDS).done:
-            if now == told:
+            if now == reported:
                 continue
-            told = now
+            reported = now
             try:
-                hear(share * told)
+                on_progress(fraction * reported)
             except BaseException:
                 image.set_kill(True)
                 wait([writing])
                 raise
         writing.result()
-    hear(share)
+    on_progress(fraction)

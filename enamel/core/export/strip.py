@@ -12,7 +12,7 @@ from enamel.core.errors import require
 from enamel.core.export.file import export
 from enamel.core.export.lettering import font_of, lines_of
 from enamel.core.export.output import Output
-from enamel.core.export.progress import Hear
+from enamel.core.export.progress import OnFraction
 from enamel.core.geometry import Box, Size
 from enamel.core.imaging.canvas import WHITE, Canvas, SampleArray
 from enamel.core.printing.sizing import px_of
@@ -89,7 +89,7 @@ def write_strip(
     title: str,
     output: Output,
     patches: bool = False,
-    hear: Hear | None = None,
+    on_progress: OnFraction | None = None,
 ) -> Size:
     """Write crops in rows, each pixel of a crop one pixel of the file, their labels below.
 
@@ -126,7 +126,7 @@ def write_strip(
                 _write_crop(sheet, crop, plan.place(number), plan)
             if patches:
                 _write_foot(sheet, plan, ppi, patch, ruler)
-            export(sheet, path, ppi=ppi, output=output, hear=hear)
+            export(sheet, path, ppi=ppi, output=output, on_progress=on_progress)
     finally:
         scratch.unlink(missing_ok=True)
     return plan.size
@@ -162,8 +162,8 @@ def _write_foot(sheet: Canvas, plan: _Plan, ppi: float, patch: int, ruler: int) 
     thick = max(1, px_of(0.15, ppi))
     for mm in range(int(width / px_of(100, ppi) * 100)):
         x = px_of(mm, ppi) if mm else 0
-        share = 1.0 if mm % 10 == 0 else 0.7 if mm % 5 == 0 else 0.4
-        pen.line((x, 0, x, round(ruler * share)), INK, thick)
+        fraction = 1.0 if mm % 10 == 0 else 0.7 if mm % 5 == 0 else 0.4
+        pen.line((x, 0, x, round(ruler * fraction)), INK, thick)
         if mm % 10 == 0:
             pen.text(
                 (x + 2 * thick, ruler - round(0.3 * line)),
@@ -194,5 +194,5 @@ def what_differs(facts: Sequence[Mapping[str, str]]) -> list[str]:
     """
     names = list(dict.fromkeys(name for one in facts for name in one))
     different = [name for name in names if len({one.get(name) for one in facts}) > 1]
-    told = different if len(facts) > 1 and different else names
-    return [", ".join(one[name] for name in told if one.get(name)) for one in facts]
+    captions = different if len(facts) > 1 and different else names
+    return [", ".join(one[name] for name in captions if one.get(name)) for one in facts]

@@ -18,7 +18,7 @@ from numpy.typing import NDArray
 
 from enamel.core.errors import Refusal
 from enamel.core.imaging.canvas import Canvas
-from enamel.core.imaging.mapped import given_back
+from enamel.core.imaging.mapped import kept_out_of_memory
 from enamel.core.imaging.vips import eight_bits, flattened
 from enamel.core.intake.pixels import vips_image
 from enamel.core.printing.sizing import mm_of
@@ -83,7 +83,7 @@ def write_trace(
     Refusal
         When so many curves are needed that the picture can't be flat art.
     """
-    with given_back(canvas.path):
+    with kept_out_of_memory(canvas.path):
         image = flattened(eight_bits(vips_image(canvas)))
         scale = min(LONGEST / max(canvas.size), max(1.0, FEWEST / max(canvas.size)))
         small = image.resize(scale, kernel="cubic" if scale > 1 else "lanczos3")

@@ -38,7 +38,7 @@ AGAIN_SIDES = (32, 48, 72)
 """Sides of the face in it, px."""
 BEST_LOOKS = 3
 SEEN_AGAIN = 0.25
-"""Least share of the union that a second look's find has in common with the first's."""
+"""Least fraction of the union that a second look's find has in common with the first's."""
 FACE = 26
 """Mean confidence of the best of the second looks from which a find is a face."""
 AS_SURE = 0.75

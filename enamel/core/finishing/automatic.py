@@ -3,7 +3,7 @@
 import math
 from dataclasses import dataclass
 
-from enamel.core.finishing.facts import Facts
+from enamel.core.finishing.facts import Measurements
 from enamel.core.finishing.overview import Overview
 from enamel.core.finishing.planes import LEVEL
 from enamel.core.finishing.recipe import (
@@ -50,7 +50,9 @@ class Proposal:
     reason: str
 
 
-def proposed(name: str, facts: Facts, own: Overview, reference: Overview | None = None) -> Proposal:
+def proposed(
+    name: str, facts: Measurements, own: Overview, reference: Overview | None = None
+) -> Proposal:
     """What a step of a recipe proposes for a layer.
 
     Parameters
@@ -68,7 +70,7 @@ def proposed(name: str, facts: Facts, own: Overview, reference: Overview | None 
     return _RULES[name](facts, own, reference)
 
 
-def _clean_up(facts: Facts, own: Overview, reference: Overview | None) -> Proposal:
+def _clean_up(facts: Measurements, own: Overview, reference: Overview | None) -> Proposal:
     on = facts.blocks > BLOCKY
     step = CleanUp(on=on, block=facts.block, threshold=8.0 if facts.blocks > 2 else 6.0)
     found = (
@@ -78,7 +80,7 @@ def _clean_up(facts: Facts, own: Overview, reference: Overview | None) -> Propos
     return Proposal(step, f"{found}{'' if on else ': none to speak of'}.")
 
 
-def _noise(facts: Facts, own: Overview, reference: Overview | None) -> Proposal:
+def _noise(facts: Measurements, own: Overview, reference: Overview | None) -> Proposal:
     on = max(facts.noise, facts.noise_colour / 2) > NOISY
     step = Noise(
         on=on,
@@ -93,7 +95,7 @@ def _noise(facts: Facts, own: Overview, reference: Overview | None) -> Proposal:
     return Proposal(step, f"{found}{'' if on else ': too little to be seen'}.")
 
 
-def _fringes(facts: Facts, own: Overview, reference: Overview | None) -> Proposal:
+def _fringes(facts: Measurements, own: Overview, reference: Overview | None) -> Proposal:
     on = facts.fringes > FRINGED
     found = f"Beside strong edges colour is off by {facts.fringes:.1f} levels"
     reach = min(16.0, max(1.0, FRINGE_REACH * facts.block / BLOCK))
@@ -102,7 +104,7 @@ def _fringes(facts: Facts, own: Overview, reference: Overview | None) -> Proposa
     )
 
 
-def _deblur(facts: Facts, own: Overview, reference: Overview | None) -> Proposal:
+def _deblur(facts: Measurements, own: Overview, reference: Overview | None) -> Proposal:
     on = SOFT < facts.blur < VERY_SOFT
     rounds = 1 if facts.noise > 3 else 2 if facts.noise > 1 else 3
     step = Deblur(on=on, blur=min(4.0, max(0.3, round(facts.blur * 0.8, 2))), rounds=rounds)
@@ -117,7 +119,7 @@ def _deblur(facts: Facts, own: Overview, reference: Overview | None) -> Proposal
     return Proposal(step, f"{found}: {rest}.")
 
 
-def _tone(facts: Facts, own: Overview, reference: Overview | None) -> Proposal:
+def _tone(facts: Measurements, own: Overview, reference: Overview | None) -> Proposal:
     black = min(MOST_CLIPPED, facts.black)
     white = max(1 - MOST_CLIPPED, facts.white)
     stretched = min(0.95, max(0.05, (facts.middle - black) / (white - black)))
@@ -145,7 +147,7 @@ def _tone(facts: Facts, own: Overview, reference: Overview | None) -> Proposal:
     )
 
 
-def _match(facts: Facts, own: Overview, reference: Overview | None) -> Proposal:
+def _match(facts: Measurements, own: Overview, reference: Overview | None) -> Proposal:
     radius = max(32, min(4000, max(own.size) // 16))
     step = Match(on=reference is not None, whole=1.0, local=0.5, radius=radius)
     if reference is None:
@@ -160,7 +162,7 @@ def _match(facts: Facts, own: Overview, reference: Overview | None) -> Proposal:
     )
 
 
-def _colour(facts: Facts, own: Overview, reference: Overview | None) -> Proposal:
+def _colour(facts: Measurements, own: Overview, reference: Overview | None) -> Proposal:
     if reference is None:
         return Proposal(
             Colour(), f"Colours lie {facts.colourful:.0f} levels from grey in the mean."
@@ -177,7 +179,7 @@ def _colour(facts: Facts, own: Overview, reference: Overview | None) -> Proposal
     )
 
 
-def _local_contrast(facts: Facts, own: Overview, reference: Overview | None) -> Proposal:
+def _local_contrast(facts: Measurements, own: Overview, reference: Overview | None) -> Proposal:
     radius = max(32, min(4000, max(own.size) // 40))
     if facts.flat > FLAT:
         words = f"{facts.flat:.0%} is filled flat, and would be shaded."
@@ -189,7 +191,7 @@ def _local_contrast(facts: Facts, own: Overview, reference: Overview | None) -> 
     )
 
 
-def _sharpen(facts: Facts, own: Overview, reference: Overview | None) -> Proposal:
+def _sharpen(facts: Measurements, own: Overview, reference: Overview | None) -> Proposal:
     blur = facts.blur or 1.0
     radius = round(min(3.0, max(0.5, 0.8 * blur)), 2)
     step = Sharpen(
@@ -203,7 +205,7 @@ def _sharpen(facts: Facts, own: Overview, reference: Overview | None) -> Proposa
     )
 
 
-def _grain(facts: Facts, own: Overview, reference: Overview | None) -> Proposal:
+def _grain(facts: Measurements, own: Overview, reference: Overview | None) -> Proposal:
     lacking = max(0.0, WANTED_GRAIN**2 - facts.noise**2) ** 0.5
     if facts.flat > FLAT:
         return Proposal(Grain(), f"{facts.flat:.0%} is filled flat, and is to stay so.")
@@ -228,7 +230,7 @@ _RULES = {
 
 
 def automatic(
-    recipe: Finish, facts: Facts, own: Overview, reference: Overview | None = None
+    recipe: Finish, facts: Measurements, own: Overview, reference: Overview | None = None
 ) -> tuple[Finish, dict[str, str]]:
     """A recipe whose steps are all as they propose themselves, and their reasons by name."""
     made = {name: proposed(name, facts, own, reference) for name in _RULES}

@@ -32,7 +32,7 @@ NEUTRAL = 12.0
 
 
 @dataclass(frozen=True, slots=True)
-class Facts:
+class Measurements:
     """What was measured. Levels are 0 to 255."""
 
     noise: float = number(0.0, 0, 255, "Deviation of the noise in lightness.", "levels")
@@ -44,7 +44,7 @@ class Facts:
         1.0, 0, 100, "Steps at their borders, as a multiple of those inside them."
     )
     fringes: float = number(0.0, 0, 255, "Colour that stands only beside edges.", "levels")
-    black: float = number(0.0, 0, 1, "A thousandth is darker than this share of white.")
+    black: float = number(0.0, 0, 1, "A thousandth is darker than this fraction of white.")
     white: float = number(1.0, 0, 1, "A thousandth is lighter than this.")
     middle: float = number(0.5, 0, 1, "Half is darker than this.")
     grey: str = setting("#808080", "What its greyest places look like.")
@@ -53,7 +53,7 @@ class Facts:
     contrast: float = number(0.0, 0, 255, "Deviation within 1 / 40 of the longer side.", "levels")
 
     @classmethod
-    def from_json(cls, given: Any) -> "Facts":
+    def from_json(cls, given: Any) -> "Measurements":
         return from_json(cls, given)
 
     def to_json(self) -> dict[str, Any]:
@@ -61,7 +61,7 @@ class Facts:
         return form
 
 
-def measured(layer: Picture, overview: Overview, scale: float = 1.0) -> Facts:
+def measured(layer: Picture, overview: Overview, scale: float = 1.0) -> Measurements:
     """Measure a layer on twelve windows at most and on its overview.
 
     Parameters
@@ -88,7 +88,7 @@ def measured(layer: Picture, overview: Overview, scale: float = 1.0) -> Facts:
     black = min(float(np.percentile(one, TAIL)) for one in every)
     white = max(float(np.percentile(one, 100 - TAIL)) for one in every)
     block = min(128.0, max(4.0, BLOCK * scale))
-    return Facts(
+    return Measurements(
         noise=round(max(fine, coarse_noise), 2),
         noise_colour=round(_noise(colours, coarseness), 2),
         coarseness=float(coarseness),

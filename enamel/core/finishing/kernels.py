@@ -115,7 +115,7 @@ def recoloured(planes: Planes, red: Values, blue: Values) -> Planes:
 
 @compiled
 def hold(change: Values, plane: Plane, low: Plane, high: Plane, halo: float) -> None:
-    """Limit a change so that no value leaves the range around it by more than a share of that range."""
+    """Limit a change so that no value leaves the range around it by more than a fraction of that range."""
     for y in range(plane.shape[0]):
         for x in range(plane.shape[1]):
             beyond = halo * (float(high[y, x]) - low[y, x])
@@ -135,14 +135,14 @@ def apart(one: Plane, other: Plane) -> Plane:
 
 
 @compiled
-def led(plane: Plane, smooth: Plane, limit: float, down: Values, across: Values) -> Plane:
-    """A plane led to a smooth one where they differ by less than the limit, by a share for row and column."""
+def lead(plane: Plane, smooth: Plane, limit: float, down: Values, across: Values) -> Plane:
+    """Lead a plane to a smooth one where they differ by less than the limit, by row and column weights."""
     made = np.empty_like(plane)
     for y in range(plane.shape[0]):
         for x in range(plane.shape[1]):
             step = float(smooth[y, x]) - plane[y, x]
-            share = down[y] * across[x] * (1 - kept(step, limit))
-            made[y, x] = sample(plane[y, x] + step * share)
+            weight = down[y] * across[x] * (1 - kept(step, limit))
+            made[y, x] = sample(plane[y, x] + step * weight)
     return made
 
 
@@ -155,8 +155,8 @@ def led_beside(
     for y in range(plane.shape[0]):
         for x in range(plane.shape[1]):
             step = float(smooth[y, x]) - plane[y, x]
-            share = amount * kept(strong[y, x], edge) * (1 - kept(step, limit))
-            made[y, x] = sample(plane[y, x] + step * share)
+            weight = amount * kept(strong[y, x], edge) * (1 - kept(step, limit))
+            made[y, x] = sample(plane[y, x] + step * weight)
     return made
 
 
@@ -233,7 +233,7 @@ def stretched(plane: Plane, mean: float, stretch: float, shift: float, factor: f
 
 @compiled
 def shifted(planes: Planes, shift: Values, amount: float) -> Planes:
-    """Each colour with a share of its own field (height, width, 3)."""
+    """Each colour with a weight of its own field (height, width, 3)."""
     made = np.empty_like(planes)
     for at in range(3):
         for y in range(planes.shape[1]):
@@ -278,8 +278,8 @@ def steeper(
         for x in range(light.shape[1]):
             detail = float(light[y, x]) - smooth[y, x]
             size = abs(detail)
-            share = amount * max(0.0, 1 - threshold / max(size, 1.0))
-            made[y, x] = detail * share * (1 - edges + edges * kept(strength[y, x], edge))
+            weight = amount * max(0.0, 1 - threshold / max(size, 1.0))
+            made[y, x] = detail * weight * (1 - edges + edges * kept(strength[y, x], edge))
     return made
 
 

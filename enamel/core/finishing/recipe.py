@@ -88,7 +88,7 @@ class Tone:
 
     NAME: ClassVar[str] = "Tone"
     on: bool = _switch()
-    black: float = number(0.0, 0, 0.45, "What becomes black, as a share of white.")
+    black: float = number(0.0, 0, 0.45, "What becomes black, as a fraction of white.")
     white: float = number(1.0, 0.55, 1, "What becomes white.")
     middle: float = number(1.0, 0.3, 3, "Above 1 lightens the middle tones, below 1 darkens them.")
     grey: str = setting("#808080", "A colour of the picture that is to be neutral.")

@@ -54,12 +54,12 @@ def cleaned_up(planes: Planes, known: Box, step: CleanUp) -> Planes:
         rows = _nearness(known.y, known.bottom, step.block)
         ones, amount = np.ones(known.height, np.float32), np.float32(step.blocks)
         planes = np.stack([
-            kernels.led(plane, smoothed(plane, sigma, down=False), limit, ones, columns * amount)
+            kernels.lead(plane, smoothed(plane, sigma, down=False), limit, ones, columns * amount)
             for plane in planes
         ])  # fmt: skip
         ones = np.ones(known.width, np.float32)
         planes = np.stack([
-            kernels.led(plane, smoothed(plane, sigma, across=False), limit, rows * amount, ones)
+            kernels.lead(plane, smoothed(plane, sigma, across=False), limit, rows * amount, ones)
             for plane in planes
         ])  # fmt: skip
     if step.ripples:
@@ -154,7 +154,7 @@ def deblurred(planes: Planes, step: Deblur) -> Planes:
 def within_halo(
     planes: Planes, light: Plane, change: FloatArray, radius: float, halo: float
 ) -> Planes:
-    """A change of lightness that leaves the range of a pixel's surroundings by no more than a share of it.
+    """A change of lightness that leaves the range of a pixel's surroundings by no more than a fraction of it.
 
     Parameters
     ----------

@@ -103,7 +103,7 @@ def spreads(own: Overview, other: Overview) -> tuple[Spread, Spread]:
 
 
 def led_to(planes: Planes, own: Spread, other: Spread, amount: float) -> Planes:
-    """Mean and spread of a picture led to another's by a share of the way."""
+    """Mean and spread of a picture led to another's by a fraction of the way."""
     light = lightness(planes)
     axes = (light, chroma(planes[0], light), chroma(planes[2], light))
     change, red, blue = (

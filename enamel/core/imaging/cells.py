@@ -52,5 +52,5 @@ def between_cells(
 
 def _interpolated(values: FloatArray, places: Places) -> FloatArray:
     below = np.floor(places).astype(np.intp)
-    share = (places - below).astype(np.float32).reshape(-1, *[1] * (values.ndim - 1))
-    return values[below] * (1 - share) + values[below + 1] * share
+    weight = (places - below).astype(np.float32).reshape(-1, *[1] * (values.ndim - 1))
+    return values[below] * (1 - weight) + values[below + 1] * weight

@@ -54,8 +54,8 @@ def to_light(samples: FloatArray) -> FloatArray:
 
 def from_light(light: FloatArray) -> FloatArray:
     """Linear light 0…1 as 16-bit sRGB values, not yet rounded (IEC 61966-2-1)."""
-    held = np.clip(light, 0, 1)
-    encoded = np.where(held <= 0.0031308, held * 12.92, 1.055 * held ** (1 / 2.4) - 0.055)
+    clipped = np.clip(light, 0, 1)
+    encoded = np.where(clipped <= 0.0031308, clipped * 12.92, 1.055 * clipped ** (1 / 2.4) - 0.055)
     samples: FloatArray = (encoded * WHITE).astype(np.float32)
     return samples
 

@@ -15,7 +15,7 @@ to lie at an address meanwhile."""
 
 
 @contextmanager
-def given_back(path: Path) -> Iterator[None]:
+def kept_out_of_memory(path: Path) -> Iterator[None]:
     """Give the mapped pages of a file back to the system, again and again, as long as the work lasts.
 
     libvips maps a whole file that it reads, and each page read counts as the process's memory until the

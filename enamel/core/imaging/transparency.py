@@ -14,7 +14,7 @@ FADE = gaussian_taps(REACH / 3)
 class Continued:
     """The colour of a picture with alpha; where it is transparent, that of the visible pixels around it.
 
-    A pixel of alpha *a* keeps the share *a* of its own colour; the rest is the mean of its neighbours
+    A pixel of alpha *a* keeps the fraction *a* of its own colour; the rest is the mean of its neighbours
     weighted by distance and alpha (normalised convolution: Knutsson and Westin, CVPR 1993). Opaque
     pixels keep their colour bit for bit, and so do pixels that are farther than `REACH` from
     everything visible.

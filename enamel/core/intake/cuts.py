@@ -18,11 +18,11 @@ MOST = 6
 FLAT = 0.02
 """Largest standard deviation along a line of a gutter, white being 1."""
 WIDEST = 0.12
-"""Widest gutter, as a share of a cell."""
+"""Widest gutter, as a fraction of a cell."""
 LEAST_GUTTER = 4
 """Px from which a flat band is surely one."""
 EVEN = 0.04
-"""How far a cut may lie from its even place, as a share of a cell."""
+"""How far a cut may lie from its even place, as a fraction of a cell."""
 STRONG = 3.5
 """How many times stronger than usual a join without gutter is."""
 EVERYWHERE = 0.5

@@ -16,7 +16,7 @@ NEAR_BITS = 12
 """Hashes that differ in at most this many of 64 bits are worth a closer look."""
 COMPARED_SIDE = 192
 SAME_SHAPE = 0.02
-"""Largest difference of aspect ratio, as a share."""
+"""Largest difference of aspect ratio, as a fraction."""
 LIKE = 0.985
 """Least correlation of detail for a copy; strong JPEG compression leaves more than 0.99."""
 SMALLER = 0.97

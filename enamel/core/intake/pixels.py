@@ -174,8 +174,8 @@ def _refuse_what_would_come_out_wrong(image: PIL.Image.Image, path: Path) -> Non
                 f"This TIFF holds {tags[SAMPLES]} channels. Export it as RGB with at most one "
                 "alpha channel."
             )
-    held = 8 * path.stat().st_size / (image.width * image.height)
-    if image.format == "JPEG" and held < LEAST_JPEG_BITS:
+    bits = 8 * path.stat().st_size / (image.width * image.height)
+    if image.format == "JPEG" and bits < LEAST_JPEG_BITS:
         raise Refusal(
             f"This file says it is {Size(*image.size)}, but ends long before. Export or download "
             "it again."
@@ -226,13 +226,16 @@ LOADERS = {
 
 
 def read_canvas(
-    path: Path, facts: FileFacts, into: Path, hear: Callable[[float], None] = lambda share: None
+    path: Path,
+    facts: FileFacts,
+    into: Path,
+    on_progress: Callable[[float], None] = lambda fraction: None,
 ) -> Canvas:
     """Decode a file into a 16-bit sRGB canvas: orientation applied, embedded profile converted.
 
     Parameters
     ----------
-    hear : told how much is read, 0…1, after every band of rows.
+    on_progress : called with how much is read, 0…1, after every band of rows.
 
     Raises
     ------
@@ -257,7 +260,7 @@ def read_canvas(
         ):
             for band in blocks(Box.whole(size), size.width, BAND_ROWS):
                 canvas.write(band, _samples(image.crop(0, band.y, band.width, band.height)))
-                hear(band.bottom / size.height)
+                on_progress(band.bottom / size.height)
     except pyvips.Error as error:
         logger.info("%s could not be decoded: %s", path, error)
         raise Refusal(

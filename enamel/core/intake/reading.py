@@ -6,17 +6,17 @@ from pathlib import Path
 from typing import Any
 
 from enamel.core.intake.pixels import Limits, examine, read_canvas
-from enamel.core.limited import Hear, answer, answer_of
+from enamel.core.limited import OnFraction, answer, answer_of
 
 SECONDS = 900
 
 
-def read_apart(path: Path, into: Path, limits: Limits, hear: Hear) -> None:
+def read_apart(path: Path, into: Path, limits: Limits, on_progress: OnFraction) -> None:
     """Decode a file into a canvas at ``into``, as `read_canvas` does.
 
     Parameters
     ----------
-    hear : told how much is read, 0…1.
+    on_progress : called with how much is read, 0…1.
 
     Raises
     ------
@@ -25,14 +25,14 @@ def read_apart(path: Path, into: Path, limits: Limits, hear: Hear) -> None:
     """
     answer_of(
         "enamel.core.intake.reading", str(path), str(into), json.dumps(asdict(limits)),
-        seconds=SECONDS, thing="picture", hear=hear,
+        seconds=SECONDS, thing="picture", on_progress=on_progress,
     )  # fmt: skip
 
 
-def _work(arguments: list[str], hear: Hear) -> Any:
+def _work(arguments: list[str], on_progress: OnFraction) -> Any:
     path, into, limits = arguments
     facts = examine(Path(path), Limits(**json.loads(limits)))
-    read_canvas(Path(path), facts, Path(into), hear).close()
+    read_canvas(Path(path), facts, Path(into), on_progress).close()
     return True
 
 

@@ -1,4 +1,4 @@
-"""What a mask looks like to those who use it: a share of each pixel, read by the box."""
+"""What a mask looks like to those who use it: a fraction of each pixel, read by the box."""
 
 from collections.abc import Iterator
 from typing import Protocol

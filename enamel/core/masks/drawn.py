@@ -1,6 +1,6 @@
-"""A mask's steps as a share of each pixel, at any size and in any window.
+"""A mask's steps as a fraction of each pixel, at any size and in any window.
 
-Every step is a function of a pixel's place alone: a signed distance to its edge, turned into a share by a
+Every step is a function of a pixel's place alone: a signed distance to its edge, turned into a fraction by a
 soft step. Growing and feathering move and widen that step, so no neighbours are ever read, and a window
 has the very values of the whole.
 """
@@ -77,8 +77,10 @@ class Drawn:
                 place = self._place(step, edge).intersection(box)
                 if not place.empty:
                     part = covered[place.relative_to(box).slices]
-                    share = self._share(step, edge, place)
-                    part[:] = np.minimum(part, 1 - share) if step.erase else np.maximum(part, share)
+                    fraction = self._fraction(step, edge, place)
+                    part[:] = (
+                        np.minimum(part, 1 - fraction) if step.erase else np.maximum(part, fraction)
+                    )
         return covered.astype(np.float32)
 
     def _place(self, shape: Shape, edge: Edge) -> Box:
@@ -91,7 +93,7 @@ class Drawn:
             math.ceil((right + reach) * across) + 1, math.ceil((bottom + reach) * down) + 1,
         )  # fmt: skip
 
-    def _share(self, shape: Shape, edge: Edge, box: Box) -> Distances:
+    def _fraction(self, shape: Shape, edge: Edge, box: Box) -> Distances:
         across, down = self.scale
         x = ((np.arange(box.x, box.right) + 0.5) / across)[None, :]
         y = ((np.arange(box.y, box.bottom) + 0.5) / down)[:, None]
@@ -110,8 +112,8 @@ class Drawn:
 
 def soft_step(value: Distances) -> Distances:
     """0 below 0, 1 above 1, 3v² − 2v³ between."""
-    held = np.clip(value, 0, 1)
-    return held * held * (3 - 2 * held)
+    clipped = np.clip(value, 0, 1)
+    return clipped * clipped * (3 - 2 * clipped)
 
 
 def _edges(steps: tuple[Step, ...]) -> list[Edge]:

@@ -26,7 +26,7 @@ LEAST_AREA = 6
 SEEN = 2.5 / 255
 """Difference of luma, root mean square over a cell, from which it can be seen."""
 WHOLE_HEAD = (0.75, 0.85)
-"""Half axes of a head's ellipse as shares of its face's box: cheeks and chin, brow and hair line."""
+"""Half axes of a head's ellipse as fractions of its face's box: cheeks and chin, brow and hair line."""
 
 
 def face_steps(faces: Iterable[Face], margin: float) -> tuple[Ellipse, ...]:
@@ -34,7 +34,7 @@ def face_steps(faces: Iterable[Face], margin: float) -> tuple[Ellipse, ...]:
 
     Parameters
     ----------
-    margin : for hair and neck, as a share of the face; 0 is just the face.
+    margin : for hair and neck, as a fraction of the face; 0 is just the face.
     """
     return tuple(
         Ellipse(

@@ -17,7 +17,7 @@ from enamel.core.checkpoints.devices import Runs
 from enamel.core.diffusion.denoiser import PIXELS, Holding, ModelSpec, Space
 from enamel.core.errors import Refusal
 from enamel.core.networks.runtimes import Run, Runtime, device, running
-from enamel.core.schedule import Refine, address
+from enamel.core.schedule import Refine, content_key
 
 logger = logging.getLogger(__name__)
 
@@ -108,8 +108,8 @@ class Card:
             softening=float(refiner["softening"]),
             bytes_per_pixel=float(refiner["bytes_per_pixel"]),
             vocabulary=tuple(tuple(words) for words in refiner.get("vocabulary", ())),
-            restores_detail=bool(refiner.get("gives_back", False)),
-            final_degradation=_knots(refiner.get("lag", [[0, 0]])),
+            restores_detail=bool(refiner.get("restores_detail", False)),
+            final_degradation=_knots(refiner.get("final_degradation", [[0, 0]])),
             space=Space(**space) if space else PIXELS,
             reads_prompts=bool(refiner.get("reads_prompts", False)),
             holding=Holding(refiner.get("holding", Holding.STRUCTURE)),
@@ -136,7 +136,7 @@ class FilesCard(Card):
     @property
     def sha256(self) -> str:
         """One hash for all its files."""
-        return address(sorted(file["sha256"] for file in self.listed))
+        return content_key(sorted(file["sha256"] for file in self.listed))
 
     @property
     def digest(self) -> str:
@@ -170,7 +170,7 @@ class CheckpointCard(FilesCard):
     def digest(self) -> str:
         """Hash of its files, what it runs on, in how many bits, and by which libraries."""
         runs = Runs.read(self.checkpoint["runs"])
-        return address(self.sha256, runs.device, runs.dtype, runs.vae_dtype, runs.versions)
+        return content_key(self.sha256, runs.device, runs.dtype, runs.vae_dtype, runs.versions)
 
 
 def _knots(pairs: list[list[float]]) -> tuple[tuple[float, float], ...]:

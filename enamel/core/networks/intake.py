@@ -102,4 +102,4 @@ def probe_of(path: Path, runtime: Runtime) -> RefinerProbe | UpscalerProbe:
 
 
 if __name__ == "__main__":
-    answer(lambda arguments, hear: inspected(Path(arguments[0])), SECONDS)
+    answer(lambda arguments, on_progress: inspected(Path(arguments[0])), SECONDS)

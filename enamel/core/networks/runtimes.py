@@ -54,7 +54,7 @@ class Network:
 
     inputs: tuple[Port, ...]
     outputs: tuple[Port, ...]
-    said: dict[str, str]
+    metadata: dict[str, str]
     """The file's own metadata."""
     run: Run
 

@@ -17,7 +17,7 @@ import PIL.Image
 from enamel.core.diffusion.refiners import refiner
 from enamel.core.geometry import Box, Size
 from enamel.core.imaging.canvas import Pixels, SampleArray, to_eight_bits
-from enamel.core.limited import MEMORY_BYTES, Hear, answer, answer_of, bound_memory
+from enamel.core.limited import MEMORY_BYTES, OnFraction, answer, answer_of, bound_memory
 from enamel.core.networks.cards import Card, CheckpointCard, cards
 from enamel.core.pipeline.firing import fire
 from enamel.core.pipeline.predict import measured_rate
@@ -70,7 +70,7 @@ def _file(folder: Path, number: int) -> Path:
     return folder / f"{number}.webp"
 
 
-def _work(arguments: list[str], hear: Hear) -> Any:
+def _work(arguments: list[str], on_progress: OnFraction) -> Any:
     name, asked, folder = arguments
     entry = next(card for card in cards() if card.name == name)
     if not isinstance(entry, CheckpointCard):  # those were tried within bounds that suit their size

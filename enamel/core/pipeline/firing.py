@@ -25,11 +25,11 @@ from enamel.core.geometry import Box, Size
 from enamel.core.imaging.canvas import Canvas, Picture, SampleArray, digest_of, filled
 from enamel.core.imaging.soften import WEAK_HOLD, Softened, gaussian_taps, softening_at
 from enamel.core.memory import peak_memory_mb
-from enamel.core.progress import Listener, StopSign, ignore, never
-from enamel.core.schedule import Coat, Refine, Schedule, address
+from enamel.core.progress import OnProgress, StopSign, ignore, never
+from enamel.core.schedule import Coat, Refine, Schedule, content_key
 from enamel.core.tiling import anchor
 from enamel.core.tiling.passes import Sources, reach, refine
-from enamel.core.tiling.protect import Shares
+from enamel.core.tiling.protect import Fractions
 from enamel.core.tiling.spread import default_executor, tasks_ahead
 from enamel.core.tiling.tilestore import TileStore
 from enamel.core.tiling.tilework import Runner
@@ -101,11 +101,11 @@ def softenings(settings: Refine, spec: ModelSpec) -> list[float]:
     """The blurs, in px, that hold below 1 and guidance other than 1 put on the structure."""
     if spec.holding is Holding.GUIDE:
         return []
-    held = [softening_at(settings.hold, spec.softening)] if settings.hold < 1 else []
+    softened = [softening_at(settings.hold, spec.softening)] if settings.hold < 1 else []
     if spec.holding is Holding.START:
-        return held
+        return softened
     unconditional = [softening_at(WEAK_HOLD * settings.hold, spec.softening)]
-    return held + (unconditional if settings.guided else [])
+    return softened + (unconditional if settings.guided else [])
 
 
 def stages(schedule: Schedule, base: Size) -> list[Stage]:
@@ -116,12 +116,12 @@ def stages(schedule: Schedule, base: Size) -> list[Stage]:
     for number, (coat, size) in enumerate(zip(schedule.laid, sizes, strict=True)):
         denoiser = refiner_of(coat.refinement) if coat.refinement else None
         by = chosen(coat)
-        lost = share_lost(by.factor, size.width / starts[number].width)
+        lost = fraction_lost(by.factor, size.width / starts[number].width)
         found.append(Stage(number, coat, size, by, denoiser, lost))
     return found
 
 
-def share_lost(native: int | None, factor: float) -> float:
+def fraction_lost(native: int | None, factor: float) -> float:
     """Share of what plain enlarging loses that enlarging by a factor counts as having lost, 0…1.
 
     A trained upscaler runs up to its own factor or a power of it and its result is resampled down; the
@@ -154,7 +154,7 @@ class StageReport:
 class Laid:
     """A coat's result: its pixels and where they came from."""
 
-    address: str
+    content_key: str
     recipe: dict[str, Any]
     canvas: Canvas
     enlarged: Path | None = None
@@ -180,7 +180,7 @@ class Fired:
             "engine": ENGINE_VERSION,
             "seconds": round(self.seconds, 3),
             "model_seconds": round(model, 3),
-            "model_share": round(model / self.seconds, 4) if self.seconds else None,
+            "model_fraction": round(model / self.seconds, 4) if self.seconds else None,
             "peak_memory_mb": round(peak_memory_mb(), 1),
             "stages": [
                 asdict(report) | {"size": list(report.size), "recipe": layer.recipe}
@@ -195,7 +195,7 @@ def fire(
     work: Path,
     *,
     window: Box | None = None,
-    listener: Listener = ignore,
+    on_progress: OnProgress = ignore,
     stopping: StopSign = never,
     executor: Executor | None = None,
     origin: Picture | None = None,
@@ -212,7 +212,7 @@ def fire(
     work : folder for finished work; the same call on the same folder goes on from it.
     window : the part of the last coat's result that is wanted, in its px; all of it when left out.
         Its pixels are the same as that part of the whole.
-    listener : told after every tile.
+    on_progress : called with after every tile.
     stopping : asked before every tile.
     executor : where tiles are computed; a thread of this process, or ``ENAMEL_CLUSTER``, when
         left out.
@@ -243,9 +243,9 @@ def fire(
         pool = executor or stack.enter_context(default_executor())
         for stage, region in zip(run, regions, strict=True):
             whole = region == Box.whole(stage.size)
-            name = address_of(stage, parent, root)
-            place = name if whole else address(name, str(region))
-            runner = Runner(pool, stage.number, listener, stopping, tasks_ahead(pool), store)
+            name = coat_key(stage, parent, root)
+            place = name if whole else content_key(name, str(region))
+            runner = Runner(pool, stage.number, on_progress, stopping, tasks_ahead(pool), store)
             laying = Laying(
                 stage,
                 picture,
@@ -267,11 +267,11 @@ def fire(
     return fired
 
 
-def address_of(stage: Stage, parent: str, base: str) -> str:
+def coat_key(stage: Stage, parent: str, base: str) -> str:
     """The name of a coat's result: of the pixels it was made from and everything done to them."""
     if stage.needs_base:
-        return address(parent, stage.recipe, base)
-    return address(parent, stage.recipe)
+        return content_key(parent, stage.recipe, base)
+    return content_key(parent, stage.recipe)
 
 
 def regions_of(run: list[Stage], base: Size, window: Box | None) -> list[Box]:
@@ -342,7 +342,7 @@ class Laying:
         if self.enlargements is None:
             return self.folder / ENLARGED
         upscaler, size = self.stage.upscaler.digest, list(self.stage.size)
-        return self.enlargements / f"{address(self.parent, upscaler, size, str(needed))}.npy"
+        return self.enlargements / f"{content_key(self.parent, upscaler, size, str(needed))}.npy"
 
     def _refine(self, enlarged: Picture, denoiser: Denoiser) -> Picture:
         asked = self.stage.coat.refine
@@ -356,12 +356,12 @@ class Laying:
         finally:
             self.report.model_seconds = self.runner.model_seconds
             self.report.tiles = self.runner.tasks_run
-            self.report.shared = self.runner.tasks_shared
+            self.report.shared = self.runner.tasks_taken_over
         if settings.anchor > 0:
             protect = settings.protect
-            shares = Shares(protect, self.stage.size) if protect else None
+            fractions = Fractions(protect, self.stage.size) if protect else None
             return anchor.Anchored(
-                refined, pictures.source, settings.anchor, settings.anchor_radius, shares
+                refined, pictures.source, settings.anchor, settings.anchor_radius, fractions
             )
         return refined
 

@@ -102,8 +102,8 @@ def _guessed(values: NDArray[Any], weight: NDArray[Any]) -> FloatArray:
     coarse = cv2.resize(values, half, interpolation=cv2.INTER_AREA).reshape(
         half.height, half.width, -1
     )
-    share = cv2.resize(weight, half, interpolation=cv2.INTER_AREA).reshape(half.height, half.width)
-    below = cv2.resize(_guessed(coarse, share), (width, height), interpolation=cv2.INTER_LINEAR)
+    alpha = cv2.resize(weight, half, interpolation=cv2.INTER_AREA).reshape(half.height, half.width)
+    below = cv2.resize(_guessed(coarse, alpha), (width, height), interpolation=cv2.INTER_LINEAR)
     below = below.reshape(height, width, -1)
     some = weight[..., None]
     guess: FloatArray = np.where(some > 0, values / np.maximum(some, 1e-6), below)

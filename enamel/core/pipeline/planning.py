@@ -22,7 +22,7 @@ STRENGTHS = (0.35, 0.3, 0.25, 0.2)
 
 @dataclass(frozen=True, slots=True)
 class PlannedCoat:
-    """A proposed coat. ``work`` is its share of all the network's work, 0 to 1."""
+    """A proposed coat. ``work`` is its fraction of all the network's work, 0 to 1."""
 
     coat: Coat
     size: Size
@@ -77,7 +77,7 @@ def propose(
     planned = []
     for number, size in enumerate(sizes):
         last = number + 1 == len(sizes)
-        share = size.megapixels / total if number in refined else 0.0
+        fraction = size.megapixels / total if number in refined else 0.0
         settings = None
         if number in refined:
             usual = STRENGTHS[min(refined.index(number), len(STRENGTHS) - 1)]
@@ -97,8 +97,8 @@ def propose(
             upscaler=edits.get(number, StepEdit()).upscaler or proposed,
             refine=settings,
         )
-        words = _sentence(factors[number], size, settings, share, last, bool(refine.prompt))
-        planned.append(PlannedCoat(coat, size, share, words))
+        words = _sentence(factors[number], size, settings, fraction, last, bool(refine.prompt))
+        planned.append(PlannedCoat(coat, size, fraction, words))
     return planned
 
 
@@ -122,7 +122,7 @@ def _sizes(base: Size, target: Size, factors: list[float]) -> list[Size]:
 
 
 def _sentence(
-    factor: float, size: Size, refine: Refine | None, share: float, last: bool, worded: bool
+    factor: float, size: Size, refine: Refine | None, fraction: float, last: bool, worded: bool
 ) -> str:
     """Why this coat is as it is."""
     grows = f"{factor:.3g}× to {size}, {size.megapixels:.3g} MP"
@@ -130,7 +130,7 @@ def _sentence(
         return f"{grows}: enlarged and not refined."
     if refine is None:
         return f"{grows}: a last exact fit by plain resampling; too small a step to refine."
-    reasons = [f"strength {refine.strength:g}, {share:.0%} of the work"]
+    reasons = [f"strength {refine.strength:g}, {fraction:.0%} of the work"]
     if refine.strength == STRENGTHS[0]:
         reasons.append("the cheapest place to try seeds, so get it right before going on")
     if worded and not refine.prompt:

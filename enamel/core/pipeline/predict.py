@@ -92,10 +92,12 @@ def measured_rate(denoiser: Denoiser) -> float:
     """Megapixels per second that the network does here on a tile of its own size, median of three."""
     spec = denoiser.spec
     side = -(-max(spec.native_tile, SMALLEST_TIMED) // spec.grid) * spec.grid
-    led = Condition(np.zeros((side, side, 3), np.float32), "" if spec.reads_prompts else None)
+    condition = Condition(np.zeros((side, side, 3), np.float32), "" if spec.reads_prompts else None)
     cells = side // spec.space.factor
     x = np.zeros((cells, cells, spec.space.channels), np.float32)
-    return side * side / 1e6 / median_seconds(lambda: denoiser.predict(x, spec.sigma_min, led))
+    return (
+        side * side / 1e6 / median_seconds(lambda: denoiser.predict(x, spec.sigma_min, condition))
+    )
 
 
 def predict(schedule: Schedule, base: Size, paces: Paces) -> Prediction:
@@ -124,8 +126,8 @@ def predict_window(schedule: Schedule, base: Size, window: Box, paces: Paces) ->
     seconds, start = 0.0, base
     for stage, region in zip(run, regions_of(run, base, window), strict=True):
         needed = stage.needed(region)
-        share = needed.area / Box.whole(stage.size).area
-        seconds += paces.total(enlarging(stage, start)) * share
+        fraction = needed.area / Box.whole(stage.size).area
+        seconds += paces.total(enlarging(stage, start)) * fraction
         seconds += needed.area / 1e6 * WRITING_SECONDS
         if stage.refinement is not None:
             settings, spec = stage.refinement

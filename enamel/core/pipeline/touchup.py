@@ -37,7 +37,7 @@ from enamel.core.masks.measured import face_steps
 from enamel.core.masks.steps import Feather, box_mask
 from enamel.core.pipeline.firing import Fired, fire
 from enamel.core.pipeline.join import Matched
-from enamel.core.progress import Listener, Progress, StopSign, ignore, never
+from enamel.core.progress import OnProgress, Progress, StopSign, ignore, never
 from enamel.core.schedule import Coat, Refine, Schedule
 from enamel.core.upscaling import Enlarged, upscaler
 
@@ -55,7 +55,7 @@ FACE_AT_WORK = 224
 STRANGE_ABOVE = 0.65
 """Denoising strength from which faces become other people."""
 NARROW_BELOW = 0.25
-"""Surroundings, as a share of the region, below which a network can't tell what it is looking at."""
+"""Surroundings, as a fraction of the region, below which a network can't tell what it is looking at."""
 
 
 class Origin(StrEnum):
@@ -88,7 +88,7 @@ class TouchUp:
 
     patches: tuple[Patch, ...] = setting((), "The places.")
     context: float = number(
-        0.5, 0, 4, "Surroundings the network sees on each side, as a share of the region."
+        0.5, 0, 4, "Surroundings the network sees on each side, as a fraction of the region."
     )
     match: float = number(
         1.0, 0, 1, "How far the colour of a patch is led to what lies around its mask."
@@ -118,7 +118,7 @@ class TouchUp:
                     "what is to stay."
                 )
 
-    def placed(self, patch: Patch, layer: Size, coverage: Coverage | None = None) -> "Placed":
+    def placed(self, patch: Patch, layer: Size, coverage: Coverage | None = None) -> "PlacedPatch":
         """Where a patch lies on a layer of that size."""
         covered = coverage or Drawn(patch.mask, layer)
         region = covered.bounds
@@ -129,11 +129,11 @@ class TouchUp:
         refine = replace(self.refine, strength=patch.strength, seed=patch.seed)
         over = Drawn(patch.over, layer) if patch.over else None
         laid = Both(covered, over) if over else covered
-        return Placed(covered, laid, around, around.size.scaled(scale), refine)
+        return PlacedPatch(covered, laid, around, around.size.scaled(scale), refine)
 
 
 @dataclass(frozen=True)
-class Placed:
+class PlacedPatch:
     """A patch on a certain layer."""
 
     mask: Coverage
@@ -186,7 +186,7 @@ def patch_for_face(face: Face, layer: Size, margin: float, context: float, seed:
 
     Parameters
     ----------
-    margin : for hair and neck, as a share of the face.
+    margin : for hair and neck, as a fraction of the face.
     context : as the touch-up has it.
     """
     steps = face_steps([face], margin)
@@ -209,7 +209,7 @@ def nothing_known(number: int) -> SampleArray | None:
 
 
 @dataclass(frozen=True)
-class Made:
+class RefinedPatch:
     """A refined cut-out, back at the layer's scale, and what it took."""
 
     samples: Picture
@@ -218,13 +218,13 @@ class Made:
 
 def make_patch(
     picture: Picture,
-    placed: Placed,
+    placed: PlacedPatch,
     work: Path,
     *,
-    listener: Listener = ignore,
+    on_progress: OnProgress = ignore,
     stopping: StopSign = never,
     executor: Executor | None = None,
-) -> Made:
+) -> RefinedPatch:
     """A patch refined, at the scale of the layer; it covers ``placed.around``.
 
     Parameters
@@ -234,9 +234,9 @@ def make_patch(
     """
     cut = Cropped(picture, placed.around)
     fired = fire(
-        cut, placed.schedule, work, listener=listener, stopping=stopping, executor=executor
+        cut, placed.schedule, work, on_progress=on_progress, stopping=stopping, executor=executor
     )  # fmt: skip
-    return Made(Enlarged(fired.result, cut.size, upscaler("lanczos")), fired)
+    return RefinedPatch(Enlarged(fired.result, cut.size, upscaler("lanczos")), fired)
 
 
 def source_of(layer: Picture, base: Picture | None, settings: TouchUp) -> Picture:
@@ -246,7 +246,9 @@ def source_of(layer: Picture, base: Picture | None, settings: TouchUp) -> Pictur
     return Enlarged(base, layer.size, upscaler(settings.upscaler))
 
 
-def lay_patch(canvas: Canvas, layer: Picture, fresh: Picture, placed: Placed, match: float) -> None:
+def lay_patch(
+    canvas: Canvas, layer: Picture, fresh: Picture, placed: PlacedPatch, match: float
+) -> None:
     """A refined cut-out laid into ``canvas`` through its mask, its colour matched to the layer's.
 
     The canvas has the layer's samples, and those of patches laid before.
@@ -263,7 +265,7 @@ def lay_patch(canvas: Canvas, layer: Picture, fresh: Picture, placed: Placed, ma
 
 
 def _mixed(old: SampleArray, new: FloatArray, covered: FloatArray) -> SampleArray:
-    """Samples with others laid over them by the share that is covered."""
+    """Samples with others laid over them by the fraction that is covered."""
     mixed: SampleArray = np.clip(np.rint(old + (new - old) * covered), 0, WHITE).astype(np.uint16)
     return mixed
 
@@ -281,8 +283,10 @@ class Shifted:
         return self.coverage.read(Box(self.box.x + box.x, self.box.y + box.y, *box.size))
 
 
-def show_patch(layer: Picture, samples: SampleArray, placed: Placed, match: float) -> SampleArray:
-    """A place as it looks with the patch laid, (height, width, 3) 16-bit samples of `Placed.seen`."""
+def show_patch(
+    layer: Picture, samples: SampleArray, placed: PlacedPatch, match: float
+) -> SampleArray:
+    """A place as it looks with the patch laid, (height, width, 3) 16-bit samples of `PlacedPatch.seen`."""
     shown = layer.read(placed.seen)[..., :3]
     matched = Matched(
         Pixels(samples), Cropped(layer, placed.around), Shifted(placed.mask, placed.around), match
@@ -301,7 +305,7 @@ def touch_up(
     base: Picture | None = None,
     masks: tuple[Coverage, ...] | None = None,
     known: Known = nothing_known,
-    listener: Listener = ignore,
+    on_progress: OnProgress = ignore,
     stopping: StopSign = never,
     executor: Executor | None = None,
 ) -> list[tuple[int, Fired]]:
@@ -337,11 +341,16 @@ def touch_up(
             samples = known(number)
             if samples is None:
 
-                def hear(progress: Progress, number: int = number) -> None:
-                    listener(replace(progress, coat=number))
+                def on_progress(progress: Progress, number: int = number) -> None:
+                    on_progress(replace(progress, coat=number))
 
                 made = make_patch(
-                    source, placed, work, listener=hear, stopping=stopping, executor=executor
+                    source,
+                    placed,
+                    work,
+                    on_progress=on_progress,
+                    stopping=stopping,
+                    executor=executor,
                 )
                 fresh = made.samples
                 reports.append((number, made.fired))

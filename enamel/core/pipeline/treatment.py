@@ -12,13 +12,13 @@ from enamel.core.faces.detection import Face
 from enamel.core.fields import check_fields, from_json, number, setting, to_json
 from enamel.core.finishing.recipe import Finish
 from enamel.core.geometry import Size
-from enamel.core.intake.made import Made
+from enamel.core.intake.provenance import Provenance
 from enamel.core.intake.subject import Subject
 from enamel.core.pipeline.touchup import Patch, TouchUp, patch_for_face
 from enamel.core.schedule import Coat, Mode, Refine, Schedule
 
 HAIR = 0.4
-"""Margin around a face that is mended with it, as a share of the face."""
+"""Margin around a face that is mended with it, as a fraction of the face."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -67,7 +67,7 @@ class Treatment:
         form: dict[str, Any] = to_json(self)
         return form
 
-    def schedule_for(self, subject: Subject, own: Schedule, made: Made) -> Schedule | None:
+    def schedule_for(self, subject: Subject, own: Schedule, made: Provenance) -> Schedule | None:
         """The coats for a picture of some kind; none where coats are left out.
 
         Parameters
@@ -107,7 +107,7 @@ class Treatment:
         return found
 
 
-def _worded(coat: Coat, made: Made) -> Coat:
+def _worded(coat: Coat, made: Provenance) -> Coat:
     """A coat that has no words of its own with those of the picture, and its seed."""
     refine = coat.refine
     if refine is None or refine.prompt or refine.negative_prompt:

@@ -13,7 +13,7 @@ from enamel.core.printing.sizing import PrintTarget, Unit, fitted
 
 COARSEST_PPI, FINEST_PPI = 10.0, 4800.0
 SMALL_MISFIT = 0.03
-"""Largest change of resolution, as a share, that is worth offering for the sake of whole factors."""
+"""Largest change of resolution, as a fraction, that is worth offering for the sake of whole factors."""
 
 
 class Fit(StrEnum):
@@ -53,7 +53,7 @@ class PrintPlan:
     target: PrintTarget = setting(PrintTarget(), "The paper.")
     fit: Fit = setting(Fit.INSIDE, "What is done where shapes differ.")
     centre: tuple[float, float] = setting(
-        (0.5, 0.5), "Middle of the crop, as shares of the picture."
+        (0.5, 0.5), "Middle of the crop, as fractions of the picture."
     )
     zoom: float = number(1.0, 1, 20, "How much tighter than needed the crop is.")
     edge: Edge = setting(Edge.MIRROR, "What an extended picture goes on with.")
@@ -65,8 +65,8 @@ class PrintPlan:
 
     def __post_init__(self) -> None:
         check_fields(self)
-        fits = len(self.centre) == 2 and all(0 <= share <= 1 for share in self.centre)
-        require(fits, "centre", list(self.centre), "two shares from 0 to 1")
+        fits = len(self.centre) == 2 and all(0 <= fraction <= 1 for fraction in self.centre)
+        require(fits, "centre", list(self.centre), "two fractions from 0 to 1")
         require(rgb_of(self.colour) is not None, "colour", self.colour, "a colour such as #f4f1e8")
 
     @property
@@ -155,8 +155,8 @@ def native(picture: Size, plan: PrintPlan) -> tuple[Layout, float]:
     if exact.picture == picture:
         return exact, plan.target.ppi
     wanted = lay_out(picture, plan.at(FINEST_PPI)).picture  # so that rounding counts for little
-    share = min(picture.width / wanted.width, picture.height / wanted.height)
-    ppi = min(FINEST_PPI, max(COARSEST_PPI, FINEST_PPI * share))
+    fraction = min(picture.width / wanted.width, picture.height / wanted.height)
+    ppi = min(FINEST_PPI, max(COARSEST_PPI, FINEST_PPI * fraction))
     return _placed(picture, plan.at(ppi)), ppi
 
 

@@ -38,7 +38,7 @@ class Rect(NamedTuple):
         return Rect(self.left + by, self.top + by, self.right - by, self.bottom - by)
 
 
-class Line(NamedTuple):
+class LineSegment(NamedTuple):
     """A straight line in mm; folds are dashed."""
 
     x1: float
@@ -69,7 +69,7 @@ class Page:
     """How each runs, and where from the left or top of what is printed."""
     label: str = ""
     """Written in the margin."""
-    drawn: tuple[Line, ...] = ()
+    drawn: tuple[LineSegment, ...] = ()
     """Lines over the picture, from its own top left corner."""
     labels: tuple[Label, ...] = ()
     """Writing over the picture, likewise."""
@@ -96,17 +96,17 @@ class Page:
         cut = self.bleed
         return Rect(left + cut.left, top + cut.top, right - cut.right, bottom - cut.bottom)
 
-    def fold_lines(self) -> list[Line]:
+    def fold_lines(self) -> list[LineSegment]:
         """Folds from edge to edge of what is printed."""
         left, top, right, bottom = self.bleed_box
         return [
-            Line(left + at, top, left + at, bottom, True)
+            LineSegment(left + at, top, left + at, bottom, True)
             if way is Way.DOWN
-            else Line(left, top + at, right, top + at, True)
+            else LineSegment(left, top + at, right, top + at, True)
             for way, at in self.folds
         ]
 
-    def mark_lines(self) -> list[Line]:
+    def mark_lines(self) -> list[LineSegment]:
         """Crop marks at the trim's corners and fold marks, all in the margin; none without marks."""
         if not self.marks:
             return []
@@ -117,17 +117,19 @@ class Page:
         lines = []
         for way, place, dashed in at:
             if way is Way.DOWN:
-                lines.append(Line(place, 0, place, MARK_MM, dashed))
-                lines.append(Line(place, media.bottom - MARK_MM, place, media.bottom, dashed))
+                lines.append(LineSegment(place, 0, place, MARK_MM, dashed))
+                lines.append(
+                    LineSegment(place, media.bottom - MARK_MM, place, media.bottom, dashed)
+                )
             else:
-                lines.append(Line(0, place, MARK_MM, place, dashed))
-                lines.append(Line(media.right - MARK_MM, place, media.right, place, dashed))
+                lines.append(LineSegment(0, place, MARK_MM, place, dashed))
+                lines.append(LineSegment(media.right - MARK_MM, place, media.right, place, dashed))
         return lines
 
-    def all_lines(self) -> list[Line]:
+    def all_lines(self) -> list[LineSegment]:
         """Marks, and lines over the picture."""
         slug = self.slug
-        over = [Line(x1 + slug, y1 + slug, x2 + slug, y2 + slug, dashed)
+        over = [LineSegment(x1 + slug, y1 + slug, x2 + slug, y2 + slug, dashed)
                 for x1, y1, x2, y2, dashed in self.drawn]  # fmt: skip
         return [*self.mark_lines(), *over]
 
@@ -202,8 +204,8 @@ def plan_page(parts: Sequence[Panel], file: Size, ppi: float, title: str) -> Pag
         box = panel.box
         left, top = box.x * scale, box.y * scale
         right, bottom = box.right * scale, box.bottom * scale
-        lines += [Line(left, top, right, top), Line(right, top, right, bottom),
-                  Line(left, bottom, right, bottom), Line(left, top, left, bottom)]  # fmt: skip
+        lines += [LineSegment(left, top, right, top), LineSegment(right, top, right, bottom),
+                  LineSegment(left, bottom, right, bottom), LineSegment(left, top, left, bottom)]  # fmt: skip
         labels.append(Label(left + 2, top + 2, f"{panel.row}.{panel.column}", 4.0))
     width, height = mm_of(file.width, ppi), mm_of(file.height, ppi)
     columns, rows = parts[-1].column, parts[-1].row

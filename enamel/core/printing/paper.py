@@ -7,7 +7,7 @@ from enamel.core.finishing.recipe import Sharpen
 from enamel.core.printing.sizing import MM_PER_INCH
 
 
-class Paper(StrEnum):
+class PaperStock(StrEnum):
     """What is printed on."""
 
     NONE = "none"
@@ -28,17 +28,17 @@ class Surface:
 
 
 SURFACES = {
-    Paper.GLOSSY: Surface(0.035, 0.5),
-    Paper.SATIN: Surface(0.045, 0.65),
-    Paper.MATTE: Surface(0.065, 0.9),
-    Paper.CANVAS: Surface(0.11, 1.2),
+    PaperStock.GLOSSY: Surface(0.035, 0.5),
+    PaperStock.SATIN: Surface(0.045, 0.65),
+    PaperStock.MATTE: Surface(0.065, 0.9),
+    PaperStock.CANVAS: Surface(0.11, 1.2),
 }
 """Edges are about as wide as a dot of ink spreads on each; coarse, but prints differ less than papers do."""
 LEAST_PX = 0.35
 """Spread below which nothing is lost that the file holds."""
 
 
-def sharpening(paper: Paper, ppi: float) -> Sharpen | None:
+def sharpening(paper: PaperStock, ppi: float) -> Sharpen | None:
     """What a file of that resolution is sharpened with for a paper; None where it needs none."""
     surface = SURFACES.get(paper)
     if surface is None or _px(surface, ppi) < LEAST_PX:
@@ -49,14 +49,14 @@ def sharpening(paper: Paper, ppi: float) -> Sharpen | None:
     )  # fmt: skip
 
 
-def reason(paper: Paper, ppi: float) -> str:
+def reason(paper: PaperStock, ppi: float) -> str:
     """Why, in a sentence."""
     surface = SURFACES.get(paper)
     if surface is None:
         return "Not sharpened for paper."
     px = _px(surface, ppi)
     spread = f"On {paper} paper ink spreads an edge by {surface.spread_mm:.3f} mm"
-    if paper is Paper.CANVAS:
+    if paper is PaperStock.CANVAS:
         spread = f"On canvas ink spreads an edge by {surface.spread_mm:.2f} mm"
     if px < LEAST_PX:
         return f"{spread}, {px:.1f} px at {ppi:.0f} ppi: less than a pixel can tell, so nothing is done."

@@ -4,7 +4,7 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 from enamel.core.printing.layout import Fit, PrintPlan
-from enamel.core.printing.paper import Paper
+from enamel.core.printing.paper import PaperStock
 from enamel.core.printing.sizing import quality_of
 
 MOST_INK = 300.0
@@ -33,7 +33,7 @@ class Known:
 
     ppi: float
     plan: PrintPlan | None
-    paper: Paper
+    paper: PaperStock
     newest: bool
     sharpened: bool
     """Whether a finish sharpened it."""
@@ -111,11 +111,11 @@ def _bleed(known: Known) -> Notice | None:
 
 
 def _gamut(known: Known) -> Notice | None:
-    share = known.out_of_gamut
-    if share is None:
+    fraction = known.out_of_gamut
+    if fraction is None:
         return None
-    words = f"{100 * share:.1f} % of the picture is out of the profile's gamut."
-    return Notice(Matter.GAMUT, share <= MUCH_OUT, words)
+    words = f"{100 * fraction:.1f} % of the picture is out of the profile's gamut."
+    return Notice(Matter.GAMUT, fraction <= MUCH_OUT, words)
 
 
 def _ink(known: Known) -> Notice | None:
@@ -129,7 +129,7 @@ def _ink(known: Known) -> Notice | None:
 
 
 def _sharpening(known: Known) -> Notice:
-    twice = known.sharpened and known.paper is not Paper.NONE
+    twice = known.sharpened and known.paper is not PaperStock.NONE
     if twice:
         words = (
             "Sharpened twice: by a finish, and again for paper. Leave one out, or look at 100 %."

@@ -176,9 +176,9 @@ def converted(
 
 def with_profile(image: pyvips.Image, data: bytes) -> pyvips.Image:
     """The picture saying that its numbers are those of a profile."""
-    said = image.copy()
-    said.set_type(pyvips.GValue.blob_type, "icc-profile-data", data)
-    return said
+    tagged = image.copy()
+    tagged.set_type(pyvips.GValue.blob_type, "icc-profile-data", data)
+    return tagged
 
 
 def total_ink(image: pyvips.Image) -> float:

@@ -14,7 +14,7 @@ import pyvips
 from enamel.core.errors import require
 from enamel.core.fields import check_fields, number, setting
 from enamel.core.imaging.canvas import SampleArray
-from enamel.core.printing.paper import SURFACES, Paper
+from enamel.core.printing.paper import SURFACES, PaperStock
 from enamel.core.printing.profiles import (
     SRGB,
     Intent,
@@ -49,7 +49,7 @@ class Proof:
     black: bool = setting(False, "Whether black is only as dark as ink on that paper.")
     gamut: bool = setting(False, "Whether places out of gamut are marked.")
     gain: float = number(0.0, 0, 40, "More dot gain than the profile knows, at half tone.", "%")
-    paper: Paper = setting(Paper.NONE, "Whose spread of ink is shown.")
+    paper: PaperStock = setting(PaperStock.NONE, "Whose spread of ink is shown.")
     distance_mm: float = number(0.0, 0, 100_000, "From how far it is seen; 0 for as it is.", "mm")
     ppi: float = number(PRINT_PPI, 10, 4800, "Resolution on paper.", "ppi")
 
@@ -108,19 +108,19 @@ def on_screen(inks: pyvips.Image, profile: Profile, white: bool, black: bool) ->
 
 
 def gained(inks: pyvips.Image, profile: Profile, gain: float) -> pyvips.Image:
-    """Numbers of a profile after dots have grown by a share at half tone.
+    """Numbers of a profile after dots have grown by a fraction at half tone.
 
-    a' = a + 4 · gain · a · (1 − a) for the share a of each ink (a parabola through no and full ink, the
+    a' = a + 4 · gain · a · (1 − a) for the fraction a of each ink (a parabola through no and full ink, the
     usual stand-in for Yule–Nielsen's curve); of an RGB profile a is what is missing of the light.
     """
-    shares = inks / 65535
+    fractions = inks / 65535
     if profile.space is not Space.CMYK:
-        shares = 1 - shares
-    grown = shares + 4 * gain * shares * (1 - shares)
+        fractions = 1 - fractions
+    grown = fractions + 4 * gain * fractions * (1 - fractions)
     if profile.space is not Space.CMYK:
         grown = 1 - grown
-    held = (grown > 1).ifthenelse(1, (grown < 0).ifthenelse(0, grown))
-    return (held * 65535).rint().cast("ushort").copy(interpretation=inks.interpretation)
+    clipped = (grown > 1).ifthenelse(1, (grown < 0).ifthenelse(0, grown))
+    return (clipped * 65535).rint().cast("ushort").copy(interpretation=inks.interpretation)
 
 
 def out_of_gamut(image: pyvips.Image, profile: Profile) -> pyvips.Image:
@@ -133,7 +133,7 @@ def out_of_gamut(image: pyvips.Image, profile: Profile) -> pyvips.Image:
     return before.colourspace("lab").dE00(back.colourspace("lab")) > OUT_DELTA_E
 
 
-def share_out_of_gamut(cells: SampleArray, profile: Profile) -> float:
+def fraction_out_of_gamut(cells: SampleArray, profile: Profile) -> float:
     """How much of a picture a profile can't hold, by the means of its cells, 0…1."""
     image = pyvips.Image.new_from_array(np.ascontiguousarray(cells), interpretation="rgb16")
     return float(out_of_gamut(image, profile).avg()) / 255

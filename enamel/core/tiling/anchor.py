@@ -13,7 +13,7 @@ from enamel.core.geometry import Box
 from enamel.core.imaging.canvas import WHITE, FloatArray, Picture, SampleArray, mirrored_index
 from enamel.core.imaging.cells import Places, between_cells, cell_means, cells_of
 from enamel.core.imaging.soften import gaussian_taps, weighted
-from enamel.core.tiling.protect import Shares
+from enamel.core.tiling.protect import Fractions
 
 
 def cell_of(radius: int) -> int:
@@ -46,9 +46,9 @@ class Anchored:
         source: Picture,
         amount: float,
         radius: int,
-        shares: Shares | None = None,
+        fractions: Fractions | None = None,
     ) -> None:
-        self.shares = shares
+        self.fractions = fractions
         self.size = refined.size
         self.refined = refined
         self.source = source
@@ -64,8 +64,8 @@ class Anchored:
         rows = np.arange(box.y // cell - 1, (box.bottom - 1) // cell + 2)
         low = self._blurred(rows, columns)
         shift = between_cells(low, box, cell, rows[0], columns[0])
-        if self.shares is not None:
-            shift = shift * self.shares.read(box)
+        if self.fractions is not None:
+            shift = shift * self.fractions.read(box)
         samples = self.refined.read(box) + self.amount * shift
         return np.clip(np.rint(samples), 0, WHITE).astype(np.uint16)
 

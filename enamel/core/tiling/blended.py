@@ -169,8 +169,8 @@ class _Blended:
                     denoised,
                     lambda step: self._noise(noise.STEP + step, block),
                 )
-                held = self._protected(block, after[0], number + 1)
-                return held, *after[1:]
+                protected = self._protected(block, after[0], number + 1)
+                return protected, *after[1:]
 
             self._keep_state(number + 1, sampler_step.fields_out, stepped)
         shutil.rmtree(tiles.folder)
@@ -208,7 +208,7 @@ class _Blended:
         for tile, outcome in zip(missing, outcomes, strict=False):
             tiles.keep(tile, outcome.state[0])
             left -= 1
-            self.runner.tell(self.work.size, outcome.keep, outcome.denoised)
+            self.runner.report(self.work.size, outcome.keep, outcome.denoised)
         if left:
             raise Stopped
 
@@ -229,25 +229,25 @@ class _Blended:
 
     def _protected(self, block: Box, values: FloatArray, number: int) -> FloatArray:
         """Values before evaluation ``number``, held to the source where a part is protected still."""
-        if self.work.shares is None or self.sigmas[number] == 0:
+        if self.work.fractions is None or self.sigmas[number] == 0:
             return values
         sigma = self.sigmas[number]
-        shares = self.space.cells(self.work.shares.read(self.space.pixels(block)))
+        fractions = self.space.cells(self.work.fractions.read(self.space.pixels(block)))
         tiles = TileFolder(self.folder / "encoded")
         source = tiles.summed(self.cut.coding, block, channels=self.space.channels)
-        held = Protected(
+        protected = Protected(
             source,
             self._noise(self.work.stream, block),
-            begun_at(self.spec, self.work.settings, shares),
+            begun_at(self.spec, self.work.settings, fractions),
         )
-        return held.over(values, sigma, next_lower(self.sigmas, number))
+        return protected.over(values, sigma, next_lower(self.sigmas, number))
 
     def _untouched(self, block: Box, samples: SampleArray) -> SampleArray:
         """Finished pixels, those that are left nothing being the source's, bit for bit."""
-        if self.work.shares is None:
+        if self.work.fractions is None:
             return samples
         source = to_signed(self.work.source.read(block))
-        begun = begun_at(self.spec, self.work.settings, self.work.shares.read(block))
+        begun = begun_at(self.spec, self.work.settings, self.work.fractions.read(block))
         return to_samples(at_last(to_signed(samples), source, begun, self.sigmas[-2]))
 
     def _keep_state(self, number: int, fields: int, values: Callable[[Box], State]) -> None:

@@ -62,7 +62,7 @@ class Grid:
     tile : tile in px; cut to the picture where that is smaller.
     overlap : least overlap of neighbours in px, at most half the shorter side of the tile.
     snap : grid of the origins in px.
-    feather : width of the soft join as a share of the overlap, 0 to 1.
+    feather : width of the soft join as a fraction of the overlap, 0 to 1.
     """
 
     size: Size
@@ -131,7 +131,7 @@ class Grid:
 
     @cached_property
     def _columns_weight(self) -> list[FloatArray]:
-        return _shares(self.columns, self.used.width, self.size.width, self.feather)
+        return _fractions(self.columns, self.used.width, self.size.width, self.feather)
 
     def covered(self, block: Box, known: set[int]) -> FloatArray:
         """(block height, block width, 1) float32: what some tiles, by index, count for together."""
@@ -145,7 +145,7 @@ class Grid:
 
     @cached_property
     def _rows_weight(self) -> list[FloatArray]:
-        return _shares(self.rows, self.used.height, self.size.height, self.feather)
+        return _fractions(self.rows, self.used.height, self.size.height, self.feather)
 
     def neighbours(self, tile: Tile) -> list[Tile]:
         """The tiles left, right, above and below."""
@@ -229,7 +229,7 @@ def soft_edge(overlap: int, feather: float) -> FloatArray:
     return edge
 
 
-def _shares(origins: list[int], tile: int, length: int, feather: float) -> list[FloatArray]:
+def _fractions(origins: list[int], tile: int, length: int, feather: float) -> list[FloatArray]:
     """Weight along one side for each row or column of tiles, summing to 1 at every pixel."""
     total = np.zeros(length, np.float32)
     raw: list[FloatArray] = []

@@ -161,7 +161,7 @@ class _Joint:
             canvas.settle()  # before the journal says that the core is there
             journal.add(index)
             left -= 1
-            self.runner.tell(work.size, core, outcome.denoised)
+            self.runner.report(work.size, core, outcome.denoised)
         if left:
             raise Stopped
         put_in_place(partial, finished)

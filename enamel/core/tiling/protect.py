@@ -1,8 +1,8 @@
-"""Protecting parts of a picture: a share of the coat's strength for every pixel.
+"""Protecting parts of a picture: a fraction of the coat's strength for every pixel.
 
-A pixel that is left a share of the strength takes part from the noise level on at which a pass of that
+A pixel that is left a fraction of the strength takes part from the noise level on at which a pass of that
 strength would start. Until then it is held to the source with the noise of its place, so that tiles see it
-as it is; with no share at all it is the source's at the end, bit for bit. All of this is a function of
+as it is; with none of it it is the source's at the end, bit for bit. All of this is a function of
 the pixel's place and level, so windows, tiles and both modes step alike.
 """
 
@@ -19,8 +19,8 @@ FULL_FROM = 0.05
 """Share from which a pixel starts where its strength says; below, its start sinks evenly to none."""
 
 
-class Shares:
-    """What share of a coat's strength each pixel of its result is left, read by the box."""
+class Fractions:
+    """What fraction of a coat's strength each pixel of its result is left, read by the box."""
 
     def __init__(self, protect: Protect, size: Size) -> None:
         self.covered = Drawn(protect.mask, size)
@@ -28,11 +28,13 @@ class Shares:
 
     def read(self, box: Box) -> FloatArray:
         """(box height, box width, 1) float32, from what is left to 1."""
-        shares: FloatArray = 1 - self.covered.read(box) * (1 - self.left)
-        return shares[..., None]
+        fractions: FloatArray = 1 - self.covered.read(box) * (1 - self.left)
+        return fractions[..., None]
 
 
-def starts(shares: FloatArray, strength: float, knots: Sequence[tuple[float, float]]) -> FloatArray:
+def starts(
+    fractions: FloatArray, strength: float, knots: Sequence[tuple[float, float]]
+) -> FloatArray:
     """Noise level at which each pixel begins to take part, 0 where it never does.
 
     Parameters
@@ -41,8 +43,8 @@ def starts(shares: FloatArray, strength: float, knots: Sequence[tuple[float, flo
     knots : (strength, σ) of the refiner's card, as for `sigmas.sigma_of`.
     """
     strengths, sigmas = zip(*knots, strict=True)
-    level = np.exp(np.interp(strength * shares.astype(np.float64), strengths, np.log(sigmas)))
-    begun: FloatArray = (level * np.minimum(1, shares / FULL_FROM)).astype(np.float32)
+    level = np.exp(np.interp(strength * fractions.astype(np.float64), strengths, np.log(sigmas)))
+    begun: FloatArray = (level * np.minimum(1, fractions / FULL_FROM)).astype(np.float32)
     return begun
 
 
@@ -64,14 +66,14 @@ class Protected:
     def over(self, x: FloatArray, sigma: float, following: float) -> FloatArray:
         """x before an evaluation at ``sigma``, the next lower level being ``following``."""
         known = self.source + self.noise * np.float32(sigma)
-        return x + (known - x) * _held(self.begun, sigma, following)
+        return x + (known - x) * _hold_weight(self.begun, sigma, following)
 
 
 def at_last(x: FloatArray, source: FloatArray, begun: FloatArray, sigma: float) -> FloatArray:
     """x after the last evaluation, which was at ``sigma``: what never takes part is the source's, bit for
     bit."""
-    held = _held(begun, sigma, 0.0)
-    kept: FloatArray = np.where(held == 1, source, x + (source - x) * held)
+    weight = _hold_weight(begun, sigma, 0.0)
+    kept: FloatArray = np.where(weight == 1, source, x + (source - x) * weight)
     return kept
 
 
@@ -80,8 +82,8 @@ def next_lower(sigmas: Sequence[float], number: int) -> float:
     return next(sigma for sigma in sigmas[number:] if sigma < sigmas[number])
 
 
-def _held(begun: FloatArray, sigma: float, following: float) -> FloatArray:
+def _hold_weight(begun: FloatArray, sigma: float, following: float) -> FloatArray:
     """How firmly each pixel is held to the source: wholly when it begins below the next level."""
     span = np.float32(sigma - following)
-    held: FloatArray = np.clip((np.float32(sigma) - begun) / span, 0, 1)
-    return held
+    weight: FloatArray = np.clip((np.float32(sigma) - begun) / span, 0, 1)
+    return weight

@@ -20,7 +20,7 @@ from enamel.core.geometry import Box, Size
 from enamel.core.imaging.canvas import Canvas, FloatArray, Mirrored, SampleArray, filled, to_samples
 from enamel.core.schedule import Fit, Order, Refine
 from enamel.core.tiling.grid import Grid, Tile, fitting_side, ramp
-from enamel.core.tiling.tilework import Held, Pass, Runner, Task
+from enamel.core.tiling.tilework import NeighbourConstraint, Pass, Runner, Task
 
 JOIN_BLOCK = 1024
 
@@ -140,8 +140,8 @@ def along(start: int, length: int, joins: list[float], width: int) -> FloatArray
     near = [join for join in joins if start - width < join < start + length + width]
     for join in near:
         nearest = np.minimum(nearest, np.abs(place - np.float32(join)))
-    share = np.clip(nearest / np.float32(width / 2), 0, 1)
-    return (0.5 + 0.5 * np.cos(np.pi * share)).astype(np.float32)
+    fraction = np.clip(nearest / np.float32(width / 2), 0, 1)
+    return (0.5 + 0.5 * np.cos(np.pi * fraction)).astype(np.float32)
 
 
 def surrounding(tiles: list[Tile], region: Box) -> Box:
@@ -257,20 +257,22 @@ def run_tiles(
         nonlocal left
         tiles.keep(tile, samples)
         left -= 1
-        runner.tell(work.size, tile.box, samples)
+        runner.report(work.size, tile.box, samples)
 
     def tasks() -> Iterator[Task]:
         """The tasks that have to run; tiles that another run has left are taken on the way."""
         for tile in missing:
-            held = held_by(grid, tile, tiles) if checkerboard and not is_first(tile) else None
-            task = work.task(tile.box, tile.box, 0, len(work.plan), held=held)
+            constraint = (
+                constrain(grid, tile, tiles) if checkerboard and not is_first(tile) else None
+            )
+            task = work.task(tile.box, tile.box, 0, len(work.plan), constraint=constraint)
             key = task.key() if runner.store else ""
             known = runner.store.get(key) if runner.store else None
             if known is None:
                 running.append((tile, key))
                 yield task
             else:
-                runner.tasks_shared += 1
+                runner.tasks_taken_over += 1
                 finish(tile, known)
 
     for outcome in runner.outcomes(tasks()):
@@ -283,7 +285,7 @@ def run_tiles(
         raise Stopped
 
 
-def held_by(grid: Grid, tile: Tile, tiles: "TileFolder") -> Held:
+def constrain(grid: Grid, tile: Tile, tiles: "TileFolder") -> NeighbourConstraint:
     """The finished neighbours of a tile of the second round, each counting towards its own side."""
     box = tile.box
     total = np.zeros((box.height, box.width, 3), np.float32)
@@ -303,7 +305,7 @@ def held_by(grid: Grid, tile: Tile, tiles: "TileFolder") -> Held:
         weights[inside] += mask
         free[inside] *= 1 - mask
     known = np.divide(total, weights, out=np.zeros_like(total), where=weights > 0)
-    return Held(np.rint(known).astype(np.uint16), 1 - free)
+    return NeighbourConstraint(np.rint(known).astype(np.uint16), 1 - free)
 
 
 class TileFolder:

@@ -17,13 +17,13 @@ from enamel.core import ENGINE_VERSION
 from enamel.core.diffusion import noise
 from enamel.core.diffusion.denoiser import Condition, Denoiser, Holding, ModelSpec, Words
 from enamel.core.diffusion.samplers import SamplerStep, State, sampler_steps
-from enamel.core.diffusion.sigmas import Spacing, levels, own_levels, sigma_of
+from enamel.core.diffusion.sigmas import Spacing, levels, own_sigmas, sigma_of
 from enamel.core.geometry import Box, Size
 from enamel.core.imaging.canvas import FloatArray, Picture, SampleArray, to_samples, to_signed
 from enamel.core.imaging.colour import luma
-from enamel.core.progress import Listener, Progress, StopSign
+from enamel.core.progress import OnProgress, Progress, StopSign
 from enamel.core.schedule import Refine
-from enamel.core.tiling.protect import Protected, Shares, at_last, next_lower, starts
+from enamel.core.tiling.protect import Fractions, Protected, at_last, next_lower, starts
 from enamel.core.tiling.state import StateCanvas
 from enamel.core.tiling.tilestore import TileStore, key_of
 from enamel.core.tiling.words import Script
@@ -37,7 +37,7 @@ AHEAD = 2
 def plan(settings: Refine, spec: ModelSpec) -> list[SamplerStep]:
     """Return the sampler steps of a pass, from the noise level of its strength down to 0."""
     if settings.spacing is Spacing.OWN:
-        sigmas = own_levels(settings.strength, settings.steps, spec.strength_map)
+        sigmas = own_sigmas(settings.strength, settings.steps, spec.strength_map)
     else:
         start = sigma_of(settings.strength, spec.strength_map)
         sigmas = levels(start, spec.sigma_min, settings.steps, settings.spacing, spec.rho)
@@ -48,7 +48,7 @@ def plan(settings: Refine, spec: ModelSpec) -> list[SamplerStep]:
 
 
 @dataclass(frozen=True, slots=True)
-class Held:
+class NeighbourConstraint:
     """Finished neighbours that a tile has to grow on from.
 
     ``samples`` (height, width, 3) uint16; ``mask`` (height, width, 1) float32, 1 where they count
@@ -126,28 +126,32 @@ class Task:
     """The softened structure; guidance moves away from the prediction under it."""
     words: Words | None
     negative: Words | None
-    held: Held | None
+    constraint: NeighbourConstraint | None
     stream: int
     """Noise stream that the pass starts from."""
-    shares: FloatArray | None = None
-    """(height, width, 1), share of the strength that each pixel is left; None where it is the whole."""
+    fractions: FloatArray | None = None
+    """(height, width, 1), fraction of the strength that each pixel is left; None where it is the whole."""
 
     def key(self) -> str:
         """Hash of everything that the outcome of a whole pass depends on."""
         # a guide's say is in no array
         hold = self.settings.hold if self._guided_beside else PLAIN.hold
         plain = replace(
-            self.settings, tile=PLAIN.tile, fit=PLAIN.fit, overlap=PLAIN.overlap, overlap_share=None,
+            self.settings, tile=PLAIN.tile, fit=PLAIN.fit, overlap=PLAIN.overlap, overlap_fraction=None,
             feather=PLAIN.feather, order=PLAIN.order, joins=None, prompt="", negative_prompt="",
             regions=(), protect=None, blend=PLAIN.blend, guide=PLAIN.guide, anchor=PLAIN.anchor,
             anchor_radius=PLAIN.anchor_radius, hold=hold,
         )  # fmt: skip
         # what was left out has its part in the arrays
-        held = (None, None) if self.held is None else (self.held.samples, self.held.mask)
+        constraint = (
+            (None, None)
+            if self.constraint is None
+            else (self.constraint.samples, self.constraint.mask)
+        )
         return key_of(
             ENGINE_VERSION, self.denoiser.spec.digest, plain, self.box, self.keep, self.first,
             self.last, self.stream, self.source, self.structure, self.unconditional, self.words,
-            self.negative, *held, self.shares,
+            self.negative, *constraint, self.fractions,
         )  # fmt: skip
 
     def __call__(self) -> Outcome:
@@ -172,8 +176,8 @@ class Task:
         for number in range(self.first, self.last):
             sampler_step = evaluation_plan[number]
             if finished is not None:
-                held = finished.over(state[0], sampler_step.sigma, sampler_step.degradation)
-                state = (held, *state[1:])
+                constraint = finished.over(state[0], sampler_step.sigma, sampler_step.degradation)
+                state = (constraint, *state[1:])
             if protected is not None:
                 lower = next_lower(following, number)
                 state = (protected.over(state[0], sampler_step.sigma, lower), *state[1:])
@@ -201,11 +205,11 @@ class Task:
 
     def _finished(self) -> Finished | None:
         """The held neighbours in the network's space, if there are any."""
-        if self.held is None:
+        if self.constraint is None:
             return None
         assert self.source is not None
-        space, mask = self.denoiser.spec.space, self.held.mask
-        known = to_signed(self.held.samples)
+        space, mask = self.denoiser.spec.space, self.constraint.mask
+        known = to_signed(self.constraint.samples)
         if space.latent:
             # where nothing is held, a cell's surroundings must not be black
             known = np.where(mask > 0, known, to_signed(self.source))
@@ -215,20 +219,20 @@ class Task:
 
     def _protected(self) -> Protected | None:
         """What holds the picture to the source until its strength lets it take part, if any is left less."""
-        if self.shares is None or float(self.shares.min()) == 1:
+        if self.fractions is None or float(self.fractions.min()) == 1:
             return None
         assert self.source is not None
         spec = self.denoiser.spec
-        begun = begun_at(spec, self.settings, spec.space.cells(self.shares))
+        begun = begun_at(spec, self.settings, spec.space.cells(self.fractions))
         source = self.denoiser.encode(to_signed(self.source))
         return Protected(source, self._starting_noise(), begun)
 
     def _kept_where_protected(self, pixels: FloatArray, sigma: float) -> FloatArray:
         """Finished pixels, those that are left nothing being the source's, bit for bit."""
-        assert self.shares is not None
+        assert self.fractions is not None
         assert self.source is not None
         inner = self.keep.relative_to(self.box).slices
-        begun = begun_at(self.denoiser.spec, self.settings, self.shares[inner])
+        begun = begun_at(self.denoiser.spec, self.settings, self.fractions[inner])
         return at_last(pixels, to_signed(self.source[inner]), begun, sigma)
 
     def _signal(self) -> FloatArray:
@@ -252,9 +256,9 @@ class Task:
         return noise_at(self.denoiser.spec, self.settings, noise.STEP + step, self.keep)
 
 
-def begun_at(spec: ModelSpec, settings: Refine, shares: FloatArray) -> FloatArray:
-    """Noise level at which what is left a share of the strength begins to take part."""
-    return starts(shares, settings.strength, spec.strength_map)
+def begun_at(spec: ModelSpec, settings: Refine, fractions: FloatArray) -> FloatArray:
+    """Noise level at which what is left a fraction of the strength begins to take part."""
+    return starts(fractions, settings.strength, spec.strength_map)
 
 
 def noise_at(spec: ModelSpec, settings: Refine, stream: int, box: Box) -> FloatArray:
@@ -348,10 +352,10 @@ class Pass:
         return Script(self.settings, self.denoiser.spec, self.size)
 
     @cached_property
-    def shares(self) -> Shares | None:
-        """What share of the strength each pixel is left, where a part is protected."""
+    def fractions(self) -> Fractions | None:
+        """What fraction of the strength each pixel is left, where a part is protected."""
         protect = self.settings.protect
-        return Shares(protect, self.size) if protect else None
+        return Fractions(protect, self.size) if protect else None
 
     def task(
         self,
@@ -360,7 +364,7 @@ class Pass:
         first: int,
         last: int,
         state: StateCanvas | None = None,
-        held: Held | None = None,
+        constraint: NeighbourConstraint | None = None,
     ) -> Task:
         fields = state.read_all(box, keep) if state else None
         return Task(
@@ -371,14 +375,14 @@ class Pass:
             first,
             last,
             fields,
-            None if fields and not self.shares else self.source.read(box),
+            None if fields and not self.fractions else self.source.read(box),
             self.structure.read(box),
             self.unconditional.read(box) if self.unconditional else None,
             self.script.at(keep),
             self.script.negative(),
-            held,
+            constraint,
             self.stream,
-            self.shares.read(box) if self.shares else None,
+            self.fractions.read(box) if self.fractions else None,
         )
 
 
@@ -388,14 +392,14 @@ class Runner:
 
     executor: Executor
     coat: int = 0
-    listener: Listener | None = None
+    on_progress: OnProgress | None = None
     stopping: StopSign | None = None
     ahead: int = AHEAD
     store: TileStore | None = None
     """Where finished tiles of whole passes are shared with other runs."""
     model_seconds: float = field(default=0.0, init=False)
     tasks_run: int = field(default=0, init=False)
-    tasks_shared: int = field(default=0, init=False)
+    tasks_taken_over: int = field(default=0, init=False)
     """Tasks whose outcome another run had left in the store."""
     done: int = field(default=0, init=False)
     total: int = field(default=0, init=False)
@@ -418,10 +422,10 @@ class Runner:
         self.tasks_run += 1
         return outcome
 
-    def tell(self, size: Size, box: Box, samples: SampleArray) -> None:
+    def report(self, size: Size, box: Box, samples: SampleArray) -> None:
         """One more piece of work is finished and kept."""
         self.done += 1
-        if self.listener:
+        if self.on_progress:
             visible = box.intersection(Box.whole(size))
             preview = samples[visible.relative_to(box).slices]
-            self.listener(Progress(self.coat, self.done, self.total, visible, preview))
+            self.on_progress(Progress(self.coat, self.done, self.total, visible, preview))

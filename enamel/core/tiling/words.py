@@ -85,7 +85,7 @@ def about_the_face(prompt: str) -> str:
     return ", ".join(kept)
 
 
-LEAST_SHARE = 0.1
+LEAST_WEIGHT = 0.1
 """Share of a tile that words need for the tile to be told them as written."""
 
 
@@ -103,23 +103,23 @@ class Script:
 
     def at(self, tile: Box) -> Words | None:
         """Words for a tile; None when the refiner knows none."""
-        shares = [(region.prompt, self._covered(region, tile)) for region in self.settings.regions]
-        left = max(0.0, 1 - sum(share for _, share in shares))
+        weights = [(region.prompt, self._covered(region, tile)) for region in self.settings.regions]
+        left = max(0.0, 1 - sum(weight for _, weight in weights))
         if self.spec.reads_prompts:
             return self._written(
-                [*sorted(shares, key=lambda one: -one[1]), (self.settings.prompt, left)]
+                [*sorted(weights, key=lambda one: -one[1]), (self.settings.prompt, left)]
             )
         vocabulary = self.spec.vocabulary
         if not vocabulary:
             return None
         total = np.zeros(len(vocabulary), np.float32)
-        for prompt, share in [*shares, (self.settings.prompt, left)]:
-            total += np.float32(share) * hints(prompt, vocabulary)
+        for prompt, weight in [*weights, (self.settings.prompt, left)]:
+            total += np.float32(weight) * hints(prompt, vocabulary)
         return total
 
-    def _written(self, shares: list[tuple[str, float]]) -> str:
+    def _written(self, weights: list[tuple[str, float]]) -> str:
         """Prompts that count for enough of a tile, the largest first, the whole picture's last."""
-        counting = [prompt.strip() for prompt, share in shares if share >= LEAST_SHARE]
+        counting = [prompt.strip() for prompt, weight in weights if weight >= LEAST_WEIGHT]
         return ", ".join(prompt for prompt in counting if prompt)
 
     def negative(self) -> Words | None:
@@ -136,8 +136,8 @@ class Script:
             return float(Drawn(region.mask, self.size).read(tile).mean())
         return self._box(region.box).intersection(tile).area / tile.area
 
-    def _box(self, shares: tuple[float, float, float, float]) -> Box:
-        left, top, width, height = shares
+    def _box(self, weights: tuple[float, float, float, float]) -> Box:
+        left, top, width, height = weights
         return Box.between(
             round(left * self.size.width),
             round(top * self.size.height),

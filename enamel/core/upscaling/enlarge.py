@@ -69,26 +69,26 @@ class Interpolation:
 
 
 class Mixed:
-    """Two pictures of the same size and channels in one: ``share`` of the first, the rest second."""
+    """Two pictures of the same size and channels in one: ``weight`` of the first, the rest second."""
 
-    def __init__(self, first: Picture, second: Picture, share: float) -> None:
+    def __init__(self, first: Picture, second: Picture, weight: float) -> None:
         self.size = first.size
         self.channels = first.channels
         self.first = first
         self.second = second
-        self.share = np.float32(share)
+        self.weight = np.float32(weight)
 
     def read(self, box: Box) -> SampleArray:
         second = self.second.read(box)
-        mix = second + (self.first.read(box).astype(np.float32) - second) * self.share
+        mix = second + (self.first.read(box).astype(np.float32) - second) * self.weight
         return np.rint(mix).astype(np.uint16)
 
 
-def mixed(first: Picture, second: Picture, share: float) -> Picture:
-    """``share`` of one picture and the rest of another; at 0 or 1 just the one."""
-    if share == 1:
+def mixed(first: Picture, second: Picture, weight: float) -> Picture:
+    """``weight`` of one picture and the rest of another; at 0 or 1 just the one."""
+    if weight == 1:
         return first
-    return second if share == 0 else Mixed(first, second, share)
+    return second if weight == 0 else Mixed(first, second, weight)
 
 
 class Mixture:

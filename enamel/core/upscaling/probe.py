@@ -15,7 +15,7 @@ FACTORS = (1, 2, 3, 4, 8)
 TIMED = 128
 """Side in px of the picture that runtimes are compared on."""
 ALIKE = 0.12
-"""Most that a reduced result may differ from its source, as a share of the range."""
+"""Most that a reduced result may differ from its source, as a fraction of the range."""
 
 
 class UpscalerProbe:

@@ -88,7 +88,7 @@ class SettingsForm(forms.Form):
     """
 
     SHOWN_BY: ClassVar[dict[str, str]] = {
-        "overlap_share": "overlap",
+        "overlap_fraction": "overlap",
         "tile": "tile_width",
         "size": "width",
     }

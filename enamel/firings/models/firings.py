@@ -166,7 +166,7 @@ class TilePreview(models.Model):
     number = models.PositiveIntegerField(
         help_text="Rises with every change, so news can be asked for."
     )
-    x = models.FloatField(help_text="Place and size as shares of the picture.")
+    x = models.FloatField(help_text="Place and size as fractions of the picture.")
     y = models.FloatField()
     width = models.FloatField()
     height = models.FloatField()

@@ -94,7 +94,7 @@ def changed_since_fired(piece: Piece, draft: Draft) -> dict[str, str]:
 
 
 def tile_grid(coat: Coat, size: Size) -> dict[str, Any] | None:
-    """The tiles of a coat as the firing cuts them, as shares of the picture, in their order."""
+    """The tiles of a coat as the firing cuts them, as fractions of the picture, in their order."""
     refine = coat.refinement
     if refine is None:
         return None

@@ -46,7 +46,9 @@ class Layer(models.Model):
         help_text="The touch-up or finish whose place it takes.",
     )  # fmt: skip
     recipe = models.JSONField(default=dict, help_text="Exact settings and model hashes.")
-    address = models.CharField(max_length=64, help_text="Hash of all that determines the pixels.")
+    content_key = models.CharField(
+        max_length=64, help_text="Hash of all that determines the pixels."
+    )
     width = models.PositiveIntegerField()
     height = models.PositiveIntegerField()
     pixels = models.FileField(upload_to="layers/", help_text="16-bit sRGB canvas.")
@@ -88,7 +90,9 @@ class Layer(models.Model):
     class Meta:
         ordering = ["created"]
         constraints = [
-            models.UniqueConstraint(fields=["piece", "address"], name="one_layer_per_address"),
+            models.UniqueConstraint(
+                fields=["piece", "content_key"], name="one_layer_per_content_key"
+            ),
         ]
 
     def __str__(self) -> str:
@@ -128,7 +132,7 @@ class Layer(models.Model):
 
     @property
     def mended_at(self) -> float:
-        """Middle of what a touch-up or inlay changed, as a share of the width; ½ for other layers."""
+        """Middle of what a touch-up or inlay changed, as a fraction of the width; ½ for other layers."""
         places = self.recipe.get("places")
         if not places:
             return 0.5

@@ -15,7 +15,7 @@ from enamel.accounts.people import Person
 from enamel.catalogue.models import SUBJECTS, Suited, SuitedModels
 from enamel.core.diffusion.noise import SEEDS
 from enamel.core.faces.detection import Face
-from enamel.core.intake.made import Made
+from enamel.core.intake.provenance import Provenance
 from enamel.core.intake.subject import Subject
 from enamel.core.printing.layout import PrintPlan
 from enamel.core.printing.sizing import PrintTarget
@@ -170,8 +170,8 @@ class Piece(models.Model):
         return Schedule((Coat(factor=2.0, upscaler=upscaler, refine=refine),))
 
     @property
-    def how_made(self) -> Made:
-        return Made.from_json(self.made)
+    def how_made(self) -> Provenance:
+        return Provenance.from_json(self.made)
 
     @property
     def print_plan(self) -> PrintPlan:
@@ -261,9 +261,9 @@ class Piece(models.Model):
         scale = layer.width / self.base.width
         return [replace(face, box=face.box.scaled(scale)) for face in faces]
 
-    def layer_at(self, address: str) -> "Layer | None":
-        """The layer of that address, if it was made already."""
-        return self.layers.filter(address=address).first()
+    def layer_at(self, content_key: str) -> "Layer | None":
+        """The layer with this content key, if it was made already."""
+        return self.layers.filter(content_key=content_key).first()
 
 
 class ScheduleStep(models.Model):

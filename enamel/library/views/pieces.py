@@ -153,8 +153,8 @@ def delete_pieces(request: HttpRequest) -> HttpResponse:
 @require_GET
 @login_required
 def recently_deleted(request: HttpRequest) -> HttpResponse:
-    gone = Piece.objects.recently_deleted(request.user).with_newest_layer()
-    return render(request, "library/recently_deleted.html", {"pieces": gone})
+    deleted = Piece.objects.recently_deleted(request.user).with_newest_layer()
+    return render(request, "library/recently_deleted.html", {"pieces": deleted})
 
 
 @require_POST

@@ -27,7 +27,7 @@ from enamel.core.imaging.encoded import webp_of
 from enamel.core.imaging.reduce import reduced
 from enamel.core.intake.pixels import Limits, examine
 from enamel.core.intake.reading import read_apart
-from enamel.core.schedule import address
+from enamel.core.schedule import content_key
 from enamel.firings.checking import check_layer
 from enamel.jobs.errors import describe_error
 from enamel.library.layers import add_layer, canvas_in, canvas_of, prepare
@@ -288,7 +288,7 @@ class OrderJob:
             news = f"Number {order.place} in the bureau's queue." if order.place else ""
             if (self.sent.state, self.sent.news) != (State.RENDERING, news):
                 self._move(State.RENDERING, news=news)
-            self._progress(order.share)
+            self._progress(order.progress)
             if self.turn.over:
                 return None
             time.sleep(sending.PAUSE_SECONDS)
@@ -329,7 +329,7 @@ class OrderJob:
                 f"The bureau sent {size}, where {sent.size} were ordered. It did not become a layer. "
                 f"{what_it_costs(sent)}"
             )
-        read_apart(path, into, limits, lambda share: None)
+        read_apart(path, into, limits, lambda progress: None)
         canvas = Canvas(into)
         with canvas_of(sent.start) as start:
             compared = compare_returned(start, canvas)
@@ -341,7 +341,7 @@ class OrderJob:
         kept = sent.transition(
             State.DOUBTED if doubts else State.FETCHING, only_from=[State.FETCHING],
             compared=sent.compared, preview=sent.preview.name, pixels=sent.pixels.name,
-            error=" ".join(doubts), share=1.0, news="", ended=timezone.now(),
+            error=" ".join(doubts), progress=1.0, news="", ended=timezone.now(),
         )  # fmt: skip
         if not kept:
             for field in (sent.pixels, sent.preview):
@@ -352,10 +352,10 @@ class OrderJob:
 
     # state ------------------------------------------------------------------------------------
 
-    def _progress(self, share: float) -> None:
+    def _progress(self, progress: float) -> None:
         """Note how far it is; what does not move for long is given up."""
-        if share != self.sent.share:
-            self._update(share=share, moved=timezone.now())
+        if progress != self.sent.progress:
+            self._update(progress=progress, moved=timezone.now())
 
     def _update(self, **fields: Any) -> None:
         """Note facts of the order, also of one that is being cancelled."""
@@ -380,7 +380,7 @@ def keep_layer(sent: SentCoat) -> None:
     came = sent.pixels
     with canvas_in(came) as canvas:
         digest = canvas.digest()
-    name = address("bureau", start.sha256, to_json(coat), digest)
+    name = content_key("bureau", start.sha256, to_json(coat), digest)
     with transaction.atomic():
         if not sent.transition(State.DONE, only_from=[State.FETCHING], pixels="", error=""):
             raise Cancelled
@@ -392,7 +392,7 @@ def keep_layer(sent: SentCoat) -> None:
             refine = coat.refinement
             seconds = (sent.ended or timezone.now()) - (sent.ordered or sent.created)
             layer = add_layer(
-                sent.piece, Canvas(work), kind=Layer.Kind.COAT, parent=start, address=name,
+                sent.piece, Canvas(work), kind=Layer.Kind.COAT, parent=start, content_key=name,
                 recipe={
                     "engine": ENGINE_VERSION, "coat": to_json(coat), "size": list(sent.size),
                     "bureau": sent.recipe_mark,

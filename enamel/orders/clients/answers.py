@@ -23,7 +23,7 @@ class Answer(BaseModel):
 # the print shop -------------------------------------------------------------------------------
 
 
-class Paper(Answer):
+class PricedPaper(Answer):
     name: Annotated[str, Field(min_length=1, max_length=40, pattern=r"^[^\x00]+$")]
     title: Words
     cents_per_m2: Cents
@@ -34,7 +34,7 @@ class PriceList(Answer):
     """What the shop prints on and asks for it."""
 
     currency: Currency
-    papers: Annotated[list[Paper], Field(max_length=100)]
+    papers: Annotated[list[PricedPaper], Field(max_length=100)]
 
 
 class Price(Answer):
@@ -112,7 +112,7 @@ class RenderOrderAnswer(Answer):
 
     number: Name
     state: Literal["awaiting-files", "queued", "rendering", "done", "failed", "cancelled"]
-    share: Fraction = 0
+    progress: Fraction = 0
     place: Place = 0
     cents: Cents
     charged_cents: Cents

@@ -244,13 +244,13 @@ async def _reason(answer: httpx.Response) -> str:
         if len(found) > ANSWER_BYTES:
             break
     try:
-        said = json.loads(found)["reason"]
+        reason = json.loads(found)["reason"]
     except (ValueError, KeyError, TypeError, RecursionError):
         return ""
-    if not isinstance(said, str):
+    if not isinstance(reason, str):
         return ""
-    said = " ".join(said.replace("\0", "").split())
-    return said if len(said) <= REASON_LENGTH else f"{said[: REASON_LENGTH - 1]}…"
+    reason = " ".join(reason.replace("\0", "").split())
+    return reason if len(reason) <= REASON_LENGTH else f"{reason[: REASON_LENGTH - 1]}…"
 
 
 def _seconds(retry_after: str) -> float:

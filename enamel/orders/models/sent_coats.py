@@ -84,7 +84,7 @@ class SentCoat(Transitions):
     uncertain = models.BooleanField(
         default=False, help_text="It was ordered and no answer came, so the bureau may have it."
     )
-    share = models.FloatField(default=0, help_text="How much of what its state says, 0…1.")
+    progress = models.FloatField(default=0, help_text="How much of what its state says, 0…1.")
     news = models.CharField(max_length=300, blank=True, help_text="What is waited for.")
     error = models.TextField(blank=True)
     spoilt = models.PositiveIntegerField(

@@ -39,7 +39,7 @@ class ShopOrder(Transitions):
     paper = models.CharField(max_length=40)
     copies = models.PositiveIntegerField(default=1)
     state = models.CharField(max_length=10, choices=State.choices, default=State.WAITING)
-    share = models.FloatField(default=0, help_text="How much of it is sent, 0…1.")
+    progress = models.FloatField(default=0, help_text="How much of it is sent, 0…1.")
     number = models.CharField(max_length=60, blank=True, help_text="What the shop calls it.")
     uncertain = models.BooleanField(
         default=False, help_text="It was sent and no answer came, so the shop may have it."

@@ -63,7 +63,7 @@ def state(request: HttpRequest, sent_id: UUID) -> JsonResponse:
     sent = own_sent_coat(request, sent_id)
     words = sent.news or sent.get_state_display()
     return JsonResponse(
-        {"open": sent.open, "share": sent.share, "state": sent.state, "words": words}
+        {"open": sent.open, "progress": sent.progress, "state": sent.state, "words": words}
     )
 
 

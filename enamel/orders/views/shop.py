@@ -40,7 +40,7 @@ def state(request: HttpRequest, order_id: UUID) -> JsonResponse:
     """How far an order is."""
     found = own_order(request, order_id)
     return JsonResponse(
-        {"open": found.open, "share": found.share, "state": found.state,
+        {"open": found.open, "progress": found.progress, "state": found.state,
          "words": found.news or found.get_state_display()}
     )  # fmt: skip
 

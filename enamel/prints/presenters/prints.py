@@ -32,7 +32,7 @@ from enamel.core.printing.sizing import (
     needed_ppi,
     quality_of,
 )
-from enamel.core.schedule import Schedule, address
+from enamel.core.schedule import Schedule, content_key
 from enamel.firings import services as firings
 from enamel.library.models import Layer, Piece
 from enamel.prints.forms import PrintFileForm, PrintForm, ProofForm, StripForm
@@ -196,11 +196,11 @@ def file_cost(layer: Layer, form: PrintFileForm) -> dict[str, Any]:
 def _known_by(wanted: PrintSettings) -> str:
     """A name for how the picture lies in the file: another layout, another address to fetch it from."""
     plan = wanted.laid_on
-    return address("laid", to_json(plan))[:12] if plan else WHOLE
+    return content_key("laid", to_json(plan))[:12] if plan else WHOLE
 
 
 def layout_as_json(layout: Layout, plan: PrintPlan) -> str:
-    """Where file and trim lie on the picture, as shares of its sides, for the page to draw."""
+    """Where file and trim lie on the picture, as fractions of its sides, for the page to draw."""
     width, height = layout.picture
     bleed, ppi = plan.target.bleed, plan.target.ppi
     file: list[float] = [
@@ -216,11 +216,11 @@ def layout_as_json(layout: Layout, plan: PrintPlan) -> str:
     front = _within(trim, [wrap if plan.fit is not Fit.INSIDE else 0.0] * 4)
     sides = (width, height, width, height)
     boxes = {"file": file, "trim": trim, "front": front}
-    shares = {
+    fractions = {
         name: [round(length / side, 6) for length, side in zip(box, sides, strict=True)]
         for name, box in boxes.items()
     }
-    return json.dumps({"fit": plan.fit} | shares)
+    return json.dumps({"fit": plan.fit} | fractions)
 
 
 def _within(box: list[float], inset: list[float]) -> list[float]:

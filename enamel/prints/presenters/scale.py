@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass
 
-from enamel.core.printing.papers import PAPERS, Paper
+from enamel.core.printing.papers import PAPERS, PaperSize
 
 WIDTH, HEIGHT = 288.0, 148.0
 GAP = 10.0
@@ -78,7 +78,7 @@ def drawn_scale(
     )
 
 
-def _nearest(print_mm: tuple[float, float]) -> list[Paper]:
+def _nearest(print_mm: tuple[float, float]) -> list[PaperSize]:
     """The largest ISO A size within the print and the smallest that holds it, as far as there are."""
     sizes = [paper for paper in PAPERS if paper.group == "ISO A"]
     area = print_mm[0] * print_mm[1]
@@ -87,7 +87,7 @@ def _nearest(print_mm: tuple[float, float]) -> list[Paper]:
     return [*larger[-1:], *smaller[:1]]
 
 
-def _lying(paper: Paper, print_mm: tuple[float, float]) -> tuple[str, tuple[float, float]]:
+def _lying(paper: PaperSize, print_mm: tuple[float, float]) -> tuple[str, tuple[float, float]]:
     """A paper's name and size, lying the way the print does."""
     size = (paper.width_mm, paper.height_mm)
     return paper.name, (size[1], size[0]) if print_mm[0] > print_mm[1] else size

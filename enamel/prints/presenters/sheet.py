@@ -5,17 +5,17 @@ from dataclasses import dataclass
 from enamel.core.export.output import PrintSettings
 from enamel.core.export.placed import laid
 from enamel.core.geometry import Size
-from enamel.core.printing.page import Line, Rect, page_of, safe_box
+from enamel.core.printing.page import LineSegment, Rect, page_of, safe_box
 from enamel.core.printing.panels import panels
 from enamel.core.printing.shapes import Outline
 from enamel.core.printing.sizing import mm_of
 
 AROUND = 0.03
-"""Room around the sheet, as a share of its longer side."""
+"""Room around the sheet, as a fraction of its longer side."""
 
 
 @dataclass(frozen=True, slots=True)
-class Sheet:
+class SheetDrawing:
     """The drawing, in mm."""
 
     media: Rect
@@ -25,8 +25,8 @@ class Sheet:
     safe: Rect | None
     outline: Outline
     corner: float
-    marks: list[Line]
-    folds: list[Line]
+    marks: list[LineSegment]
+    folds: list[LineSegment]
     panels: list[tuple[Rect, str]]
     view: Rect
     """What the drawing shows: the sheet with room around it."""
@@ -39,7 +39,7 @@ class Sheet:
         return max(self.view.width, self.view.height) / 700
 
 
-def sheet_drawn(size: Size, wanted: PrintSettings) -> Sheet:
+def sheet_drawn(size: Size, wanted: PrintSettings) -> SheetDrawing:
     """The sheet of what is wanted of a layer of that size."""
     _, ppi, file = laid(wanted, size)
     plan = wanted.laid_on
@@ -61,7 +61,7 @@ def sheet_drawn(size: Size, wanted: PrintSettings) -> Sheet:
     words = [f"{page.trim_box.width:.0f} × {page.trim_box.height:.0f} mm after trimming"]
     words += [f"{len(page.folds)} fold{'' if len(page.folds) == 1 else 's'}"] if page.folds else []
     words += [f"on {len(split)} sheets"] if split else []
-    return Sheet(
+    return SheetDrawing(
         page.media, printed, trim, safe_box(page, plan) if plan else None,
         shape.outline if shape else Outline.RECTANGLE, shape.corner_mm if shape else 0.0,
         page.mark_lines(), page.fold_lines(), split, page.media.inset(-room), ", ".join(words),

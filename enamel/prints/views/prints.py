@@ -141,7 +141,7 @@ def state(request: HttpRequest, print_id: UUID) -> JsonResponse:
     made = own_print(request, print_id)
     left = made.seconds_left
     words = made.get_state_display() if left is None else f"{duration(left)} left"
-    return JsonResponse({"open": made.open, "share": made.share, "words": words})
+    return JsonResponse({"open": made.open, "progress": made.progress, "words": words})
 
 
 @require_GET

@@ -11,7 +11,7 @@ from django.utils.safestring import SafeString, mark_safe
 from enamel.accounts.models import Preferences
 from enamel.accounts.shortcuts import Shortcut, keys_of
 from enamel.core.geometry import Size
-from enamel.core.printing.page import Line, Rect
+from enamel.core.printing.page import LineSegment, Rect
 from enamel.core.printing.papers import PAPERS
 from enamel.core.printing.shapes import products
 from enamel.core.printing.sizing import PRINT_PPI, Unit, mm_of
@@ -55,7 +55,7 @@ def memory(mb: float) -> str:
 
 @register.filter
 def given_back(missing: float) -> str:
-    """What a pass gives back of the detail that enlarging lost: all, none or a share."""
+    """What a pass gives back of the detail that enlarging lost: all, none or a fraction."""
     words = {0.0: "none", 1.0: "all"}
     return words.get(missing, f"{missing:.0%}".replace("%", " %"))
 
@@ -275,7 +275,7 @@ def ellipse(box: Rect) -> str:
 
 
 @register.simple_tag
-def line(drawn: Line) -> str:
+def line(drawn: LineSegment) -> str:
     """A line's ends as the attributes of a drawing."""
     ends = zip(("x1", "y1", "x2", "y2"), drawn[:4], strict=True)
     return format_html_join(" ", '{}="{}"', ((name, plain(end)) for name, end in ends))

@@ -69,7 +69,7 @@ function within(bench, event) {
   const x = (event.clientX - bounds.left) * bench.ratio;
   const y = (event.clientY - bounds.top) * bench.ratio;
   const pane = (bench.panes ?? []).find((one) => x >= one.x && x < one.x + one.width && y >= one.y && y < one.y + one.height);
-  return { x: x - (pane?.x ?? 0), y: y - (pane?.y ?? 0), share: { x: x / bench.canvas.width, y: y / bench.canvas.height } };
+  return { x: x - (pane?.x ?? 0), y: y - (pane?.y ?? 0), fraction: { x: x / bench.canvas.width, y: y / bench.canvas.height } };
 }
 
 function pointer(bench) {
@@ -83,7 +83,7 @@ function pointer(bench) {
       const [x, y] = bench.dragged;
       bench.dragged = [event.clientX, event.clientY];
       bench.set({ u: bench.state.u - ((event.clientX - x) * bench.ratio) / bench.k, v: bench.state.v - ((event.clientY - y) * bench.ratio) / bench.k });
-    } else if (bench.way === "loupe") bench.set(within(bench, event).share);
+    } else if (bench.way === "loupe") bench.set(within(bench, event).fraction);
   });
   canvas.addEventListener("wheel", (event) => {
     event.preventDefault();
@@ -96,11 +96,11 @@ function pointer(bench) {
   });
   line.addEventListener("pointermove", (event) => {
     if (!line.hasPointerCapture(event.pointerId)) return;
-    const { share } = within(bench, event);
-    if (!event.shiftKey) return bench.set(share);
+    const { fraction } = within(bench, event);
+    if (!event.shiftKey) return bench.set(fraction);
     // with Shift the line turns around its middle
-    const across = (share.x - bench.state.x) * bench.canvas.width;
-    const down = (share.y - bench.state.y) * bench.canvas.height;
+    const across = (fraction.x - bench.state.x) * bench.canvas.width;
+    const down = (fraction.y - bench.state.y) * bench.canvas.height;
     const turn = (Math.atan2(across, down) * 180) / Math.PI;
     return bench.set({ angle: Math.round(((turn + 270) % 180) - 90) });
   });

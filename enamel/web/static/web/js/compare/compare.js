@@ -280,9 +280,9 @@ class Bench {
 
   go(finding, [x, y, wide, high], width) {
     const pane = this.pane();
-    const share = this.largest.width / width;
+    const fraction = this.largest.width / width;
     const whole = wide >= 0.98 * width;
-    const room = Math.min(pane.width / (wide * share), pane.height / (high * share)) / 2.5;
+    const room = Math.min(pane.width / (wide * fraction), pane.height / (high * fraction)) / 2.5;
     this.set({
       finding,
       u: (x + wide / 2) / width,

@@ -37,9 +37,9 @@ export class Pyramid {
   #tile(context, level, column, row, x, y, zoom) {
     const found = this.#known(level, column, row);
     if (!found) return;
-    const { bitmap, share, left, top, width, height, overlapX, overlapY } = found;
+    const { bitmap, fraction, left, top, width, height, overlapX, overlapY } = found;
     // edges on whole device px, so that no hairline shows between tiles
-    const px = zoom / share;
+    const px = zoom / fraction;
     const start = Math.round(x - overlapX * px);
     const above = Math.round(y - overlapY * px);
     const end = Math.round(x - overlapX * px + width * px);
@@ -49,9 +49,9 @@ export class Pyramid {
 
   // a tile, or the part of a coarser one that lies there
   #known(level, column, row) {
-    for (let coarser = level, share = 1; coarser >= this.bottom; coarser -= 1, share /= 2) {
-      const c = Math.floor(column * share);
-      const r = Math.floor(row * share);
+    for (let coarser = level, fraction = 1; coarser >= this.bottom; coarser -= 1, fraction /= 2) {
+      const c = Math.floor(column * fraction);
+      const r = Math.floor(row * fraction);
       const key = `${coarser}/${c}_${r}`;
       const bitmap = this.bitmaps.get(key);
       if (!bitmap) {
@@ -62,16 +62,16 @@ export class Pyramid {
       this.bitmaps.set(key, bitmap);
       const overlapX = c > 0 ? this.overlap : 0;
       const overlapY = r > 0 ? this.overlap : 0;
-      if (share === 1) {
-        return { bitmap, share, left: 0, top: 0, width: bitmap.width, height: bitmap.height, overlapX, overlapY };
+      if (fraction === 1) {
+        return { bitmap, fraction, left: 0, top: 0, width: bitmap.width, height: bitmap.height, overlapX, overlapY };
       }
-      const part = this.tileSize * share;
-      const left = (column * share - c) * this.tileSize + overlapX;
-      const top = (row * share - r) * this.tileSize + overlapY;
+      const part = this.tileSize * fraction;
+      const left = (column * fraction - c) * this.tileSize + overlapX;
+      const top = (row * fraction - r) * this.tileSize + overlapY;
       const width = Math.min(part, bitmap.width - left);
       const height = Math.min(part, bitmap.height - top);
       if (width <= 0 || height <= 0) return null;
-      return { bitmap, share, left, top, width, height, overlapX: 0, overlapY: 0 };
+      return { bitmap, fraction, left, top, width, height, overlapX: 0, overlapY: 0 };
     }
     return null;
   }

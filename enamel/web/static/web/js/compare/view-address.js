@@ -2,7 +2,7 @@
 import { ways } from "./ways.js";
 
 // u and v: what is in the middle, in widths of the picture; zoom: screen px for one of the largest picture, 0 fits;
-// x and y: where the line or the lens is, as shares of the stage
+// x and y: where the line or the lens is, as fractions of the stage
 const STANDARD = { u: 0.5, v: null, zoom: 0, x: 0.5, y: 0.5, angle: 0, rate: 1, gain: 4, opacity: 50, lens: 2,
   signed: false, luma: false, smooth: false, first: 0, second: 1, finding: -1, map: "" };
 

@@ -1,7 +1,7 @@
 // ways.js: how several pictures are drawn together. Each way gets the scene, draws it, and says where which picture lies.
 //
 // A scene has `pictures` (each with draw and name), `first` and `second`, `size` in device px, `at` (the line or the
-// lens, as shares of the stage), `ratio` (device px for one CSS px), and the ways' own amounts.
+// lens, as fractions of the stage), `ratio` (device px for one CSS px), and the ways' own amounts.
 
 export const ways = { wipe, side, grid, blink, difference, onion, loupe };
 

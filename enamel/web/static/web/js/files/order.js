@@ -4,8 +4,8 @@ import { follow } from "../workspace/print-files.js";
 export function init(root) {
   const said = root.querySelector("[data-words]");
   const bar = root.querySelector("[data-progress]");
-  follow(root.dataset.stateUrl, ({ share, words }) => {
-    bar.value = share;
+  follow(root.dataset.stateUrl, ({ progress, words }) => {
+    bar.value = progress;
     if (said && said.textContent !== words) said.textContent = words;
   });
 }

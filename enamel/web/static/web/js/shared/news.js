@@ -2,8 +2,8 @@
 const LONG_SECONDS = 30;
 const title = document.title;
 
-export function showProgress(share, secondsLeft) {
-  document.title = `${Math.round(100 * share)} % · ${title}`;
+export function showProgress(progress, secondsLeft) {
+  document.title = `${Math.round(100 * progress)} % · ${title}`;
   const offer = document.querySelector("[data-tell-me]");
   if (!offer || !("Notification" in window)) return;
   offer.hidden = Notification.permission !== "default" || !(secondsLeft > LONG_SECONDS);

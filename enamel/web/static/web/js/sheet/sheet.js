@@ -8,7 +8,7 @@ export function init(root) {
   const grid = root.querySelector("[data-cells]");
   const cells = [...grid.querySelectorAll("[data-cell]")];
   const size = { width: Number(root.dataset.width), height: Number(root.dataset.height) };
-  const view = { zoom: 0, x: 0.5, y: 0.5 }; // zoom 0 fits; x and y are shares in the middle
+  const view = { zoom: 0, x: 0.5, y: 0.5 }; // zoom 0 fits; x and y are fractions in the middle
   const across = Number(grid.dataset.columns);
   // the base has a column of its own, so that the values of the sheet stay in theirs
   grid.style.gridTemplateColumns = `repeat(${1 + across}, minmax(210px, 1fr))`;

@@ -13,8 +13,8 @@ export function curveEditor(root, changed) {
   let focused = null;
 
   const draw = () => {
-    const grid = [0.25, 0.5, 0.75].flatMap((share) => [
-      svg("path", { d: `M${share * SIDE} 0V${SIDE}M0 ${share * SIDE}H${SIDE}`, class: "stroke-rule", "stroke-width": 0.5, fill: "none" }),
+    const grid = [0.25, 0.5, 0.75].flatMap((fraction) => [
+      svg("path", { d: `M${fraction * SIDE} 0V${SIDE}M0 ${fraction * SIDE}H${SIDE}`, class: "stroke-rule", "stroke-width": 0.5, fill: "none" }),
     ]);
     const line = svg("path", { d: path(points), class: "stroke-cobalt", "stroke-width": 2, fill: "none" });
     const dots = points.map(([x, y], place) => svg("circle", {

@@ -134,8 +134,8 @@ function controlOf(root, slider, changed) {
   const rounded = (value) => Number((Math.round(value / by) * by).toFixed(3));
   const toPlace = (value) => slider * (wide ? Math.log(value / least) / Math.log(most / least) : (value - least) / (most - least));
   const toValue = (place) => {
-    const share = place / slider;
-    const value = wide ? least * (most / least) ** share : least + (most - least) * share;
+    const fraction = place / slider;
+    const value = wide ? least * (most / least) ** fraction : least + (most - least) * fraction;
     return Math.min(most, Math.max(least, rounded(value)));
   };
   number.addEventListener("input", () => {

@@ -7,8 +7,8 @@ export function init(root) {
   for (const entry of root.querySelectorAll("[data-print-file][data-open]")) {
     const bar = entry.querySelector("progress");
     const said = entry.querySelector("[data-left]");
-    follow(entry.dataset.printFile, ({ share, words }) => {
-      bar.value = share;
+    follow(entry.dataset.printFile, ({ progress, words }) => {
+      bar.value = progress;
       said.textContent = words;
     });
   }

@@ -131,8 +131,8 @@ function showPlace(field) {
   const line = field.closest?.("[data-field]")?.querySelector("[data-usual]");
   if (!line || field.value === "") return;
   const [low, high] = line.dataset.usual.split(",").map(Number);
-  const share = Math.min(1, Math.max(0, (field.value - low) / (high - low)));
-  line.querySelector("[data-at]").setAttribute("x", 98.6 * share);
+  const fraction = Math.min(1, Math.max(0, (field.value - low) / (high - low)));
+  line.querySelector("[data-at]").setAttribute("x", 98.6 * fraction);
 }
 
 // only the fields of what is chosen

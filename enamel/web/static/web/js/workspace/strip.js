@@ -30,8 +30,8 @@ export function init(root) {
     };
     part.querySelector("[data-strip-here]").addEventListener("click", () => {
       const middle = item().viewportToImageCoordinates(viewer.viewport.getCenter(true));
-      setAndTell(root.elements.strip_across, share(middle.x, layer.width));
-      setAndTell(root.elements.strip_down, share(middle.y, layer.height));
+      setAndTell(root.elements.strip_across, fraction(middle.x, layer.width));
+      setAndTell(root.elements.strip_down, fraction(middle.y, layer.height));
     });
     part.addEventListener("toggle", draw);
     root.addEventListener("input", draw);
@@ -40,6 +40,6 @@ export function init(root) {
   });
 }
 
-function share(at, side) {
+function fraction(at, side) {
   return Math.min(100, Math.max(0, (100 * at) / side)).toFixed(2);
 }

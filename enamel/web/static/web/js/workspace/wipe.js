@@ -2,16 +2,16 @@
 const STEP = 0.01;
 
 export function wipe(line, viewer, upper) {
-  let share = 0.5;
+  let fraction = 0.5;
 
   const place = (next) => {
-    share = Math.min(1, Math.max(0, next));
-    line.style.left = `${share * 100}%`;
-    line.setAttribute("aria-valuenow", Math.round(share * 100));
+    fraction = Math.min(1, Math.max(0, next));
+    line.style.left = `${fraction * 100}%`;
+    line.setAttribute("aria-valuenow", Math.round(fraction * 100));
     clip();
   };
   const clip = () => {
-    const x = share * line.parentElement.clientWidth;
+    const x = fraction * line.parentElement.clientWidth;
     const size = upper.getContentSize();
     const edge = upper.viewerElementToImageCoordinates(new window.OpenSeadragon.Point(x, 0)).x;
     const width = Math.min(size.x, Math.max(0, edge));
@@ -30,14 +30,14 @@ export function wipe(line, viewer, upper) {
     place((event.clientX - bounds.left) / bounds.width);
   });
   line.addEventListener("keydown", (event) => {
-    const moves = { ArrowLeft: share - STEP, ArrowRight: share + STEP, Home: 0, End: 1 };
+    const moves = { ArrowLeft: fraction - STEP, ArrowRight: fraction + STEP, Home: 0, End: 1 };
     if (!(event.key in moves)) return;
     event.preventDefault();
     const stride = event.shiftKey ? 10 : 1;
     const next = moves[event.key];
-    place(event.key.startsWith("Arrow") ? share + (next - share) * stride : next);
+    place(event.key.startsWith("Arrow") ? fraction + (next - fraction) * stride : next);
   });
   viewer.addHandler("update-viewport", clip);
   viewer.addHandler("resize", clip);
-  place(share);
+  place(fraction);
 }

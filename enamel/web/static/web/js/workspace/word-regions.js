@@ -10,9 +10,9 @@ export function init(root) {
     let drawn = null;
     const boxes = () => {
       const known = field.value.split("\n").map((line) => line.match(/[\d.]+/g)?.map(Number));
-      const shares = known.filter((numbers) => numbers?.length >= 4);
-      const listed = shares.map(([left, top, width, height]) => ({
-        box: [left, top, width, height].map((share, place) => (share / 100) * (place % 2 ? layer.height : layer.width)),
+      const fractions = known.filter((numbers) => numbers?.length >= 4);
+      const listed = fractions.map(([left, top, width, height]) => ({
+        box: [left, top, width, height].map((fraction, place) => (fraction / 100) * (place % 2 ? layer.height : layer.width)),
         current: false,
       }));
       return drawn ? [...listed, { box: drawn, current: true }] : listed;
@@ -25,8 +25,8 @@ export function init(root) {
       (box) => { drawn = box; draw(); },
       () => {
         if (!drawn) return;
-        const shares = drawn.map((side, place) => (100 * side) / (place % 2 ? layer.height : layer.width));
-        const line = `${shares.map((share) => `${share.toFixed(1)}%`).join(" ")}: `;
+        const fractions = drawn.map((side, place) => (100 * side) / (place % 2 ? layer.height : layer.width));
+        const line = `${fractions.map((fraction) => `${fraction.toFixed(1)}%`).join(" ")}: `;
         drawn = null;
         field.value = field.value.trim() ? `${field.value.trimEnd()}\n${line}` : line;
         field.focus();

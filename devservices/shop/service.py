@@ -1,4 +1,4 @@
-"""The shop's desk: orders on disk, a queue, one file looked at at a time."""
+"""The shop's service: orders on disk, a queue, one file looked at at a time."""
 
 import hashlib
 import json
@@ -24,7 +24,7 @@ MOST_REASONS = 6
 SHA256 = re.compile(r"[0-9a-f]{64}")
 
 
-class Turned(Exception):
+class Rejected(Exception):
     """An order that is not taken, with the reason."""
 
 
@@ -32,7 +32,7 @@ class Busy(Exception):
     """So many wait that no more is taken for now."""
 
 
-class Desk:
+class Service:
     """Orders in a folder each: ``order.json``, ``file``, ``proof.png``."""
 
     def __init__(
@@ -79,15 +79,15 @@ class Desk:
         names = [paper.name for paper in self.prices.papers]
         size, copies = wanted.get("bytes"), wanted.get("copies")
         if not isinstance(wanted.get("name"), str) or not 0 < len(wanted["name"]) <= 255:
-            raise Turned("name: say what the file is called.")
+            raise Rejected("name: say what the file is called.")
         if wanted.get("paper") not in names:
-            raise Turned(f"paper: we print on {', '.join(names)}.")
+            raise Rejected(f"paper: we print on {', '.join(names)}.")
         if not isinstance(copies, int) or not 1 <= copies <= MOST_COPIES:
-            raise Turned(f"copies: from 1 to {MOST_COPIES}.")
+            raise Rejected(f"copies: from 1 to {MOST_COPIES}.")
         if not isinstance(size, int) or not 0 < size <= LARGEST_FILE:
-            raise Turned(f"bytes: files of up to {LARGEST_FILE / 1e9:.0f} GB are taken.")
+            raise Rejected(f"bytes: files of up to {LARGEST_FILE / 1e9:.0f} GB are taken.")
         if not isinstance(wanted.get("sha256"), str) or not SHA256.fullmatch(wanted["sha256"]):
-            raise Turned("sha256: 64 hexadecimal digits of the file's checksum.")
+            raise Rejected("sha256: 64 hexadecimal digits of the file's checksum.")
 
     def order(self, number: str) -> dict[str, Any] | None:
         """An order with how much of its file is here and its place in the queue."""

@@ -1,4 +1,4 @@
-"""The bureau's counter: its desk over HTTP on loopback."""
+"""The bureau's service over HTTP on loopback."""
 
 import hmac
 import re
@@ -7,8 +7,8 @@ from http import HTTPStatus
 from pathlib import Path
 from typing import Any
 
-from devservices import counters
-from devservices.bureau.desk import AWAITING, DONE, Busy, Desk, Turned
+from devservices import http
+from devservices.bureau.service import AWAITING, DONE, Busy, Rejected, Service
 
 RETRY_SECONDS = 2
 ORDER = re.compile(r"/v1/orders/([0-9a-f-]+)(?:/(result)|/files/(layer|base))?")
@@ -17,8 +17,8 @@ STATUS = {"balance": HTTPStatus.PAYMENT_REQUIRED, "expired": HTTPStatus.GONE}
 """Of refusals; all others are 422."""
 
 
-class Counter(counters.Counter):
-    """Serves a desk.
+class Server(http.Server):
+    """Serve a service over HTTP.
 
     Parameters
     ----------
@@ -26,13 +26,13 @@ class Counter(counters.Counter):
     lose_answers : how many orders are taken and their answer lost on the way.
     break_result_after : bytes after which the line to each result is broken off once; 0 for never.
     spoil : how many times a result is sent with one byte wrong.
-    moods : as for all counters.
+    moods : as for every stand-in.
     """
 
     def __init__(
         self,
         port: int,
-        desk: Desk,
+        service: Service,
         key: str,
         *,
         lose_answers: int = 0,
@@ -41,7 +41,7 @@ class Counter(counters.Counter):
         **moods: int,
     ) -> None:
         super().__init__(port, Conversation, **moods)
-        self.desk = desk
+        self.service = service
         self.key = key
         self.lose_answers = lose_answers
         self.break_result_after = break_result_after
@@ -55,22 +55,24 @@ class Counter(counters.Counter):
             return left > 0
 
 
-class Conversation(counters.Conversation):
+class Conversation(http.Conversation):
     """One connection."""
 
-    server: Counter
+    server: Server
 
     def do_GET(self) -> None:
         if not self._known():
             return
-        desk = self.server.desk
+        service = self.server.service
         if self.path == "/v1/terms":
-            self.answer(HTTPStatus.OK, desk.terms.to_json())
+            self.answer(HTTPStatus.OK, service.terms.to_json())
         elif self.path == "/v1/account":
-            self.answer(HTTPStatus.OK, desk.ledger.shown() | {"currency": desk.terms.currency})
+            self.answer(
+                HTTPStatus.OK, service.ledger.shown() | {"currency": service.terms.currency}
+            )
         else:
             number, result, _ = self._asked()
-            order = desk.order(number) if number else None
+            order = service.order(number) if number else None
             if order is None:
                 self.refuse(HTTPStatus.NOT_FOUND, "There is no such order.")
             elif result:
@@ -81,21 +83,21 @@ class Conversation(counters.Conversation):
     def do_POST(self) -> None:
         if not self._known():
             return
-        desk = self.server.desk
+        service = self.server.service
         try:
             wanted = self.sent_json()
             if not isinstance(wanted, dict):
                 raise ValueError
             if self.path == "/v1/offers":
-                offer = desk.offer(wanted)
-                told = {name: offer[name] for name in offer if name not in ("coat", "start")}
-                told["expires_in"] = round(offer["expires"] - time.time(), 1)
-                self.answer(HTTPStatus.CREATED, told)
+                offer = service.offer(wanted)
+                terms = {name: offer[name] for name in offer if name not in ("coat", "start")}
+                terms["expires_in"] = round(offer["expires"] - time.time(), 1)
+                self.answer(HTTPStatus.CREATED, terms)
             elif self.path == "/v1/orders":
                 self._take(wanted)
             else:
                 self.refuse(HTTPStatus.NOT_FOUND, "Ask at /v1/offers or /v1/orders.")
-        except Turned as turned:
+        except Rejected as turned:
             status = STATUS.get(turned.code, HTTPStatus.UNPROCESSABLE_ENTITY)
             self.refuse(status, str(turned), code=turned.code)
         except ValueError:
@@ -104,11 +106,11 @@ class Conversation(counters.Conversation):
     def _take(self, wanted: dict[str, Any]) -> None:
         key = self.headers.get("Idempotency-Key", "")
         if not key:
-            raise Turned("key", "An order needs an Idempotency-Key, so that it is charged once.")
+            raise Rejected("key", "An order needs an Idempotency-Key, so that it is charged once.")
         try:
             if self.server.is_busy():
                 raise Busy
-            order = self.server.desk.take(wanted, key)
+            order = self.server.service.take(wanted, key)
         except Busy:
             self.refuse(HTTPStatus.SERVICE_UNAVAILABLE, "We are busy; come back in a moment.",
                         {"Retry-After": str(RETRY_SECONDS)}, code="busy")  # fmt: skip
@@ -116,36 +118,36 @@ class Conversation(counters.Conversation):
         if self.server.once_less("lose_answers"):
             self.break_off()
             return
-        self.answer(HTTPStatus.CREATED, _shown(self.server.desk.order(order["number"]) or order))
+        self.answer(HTTPStatus.CREATED, _shown(self.server.service.order(order["number"]) or order))
 
     def do_PUT(self) -> None:
         if not self._known():
             return
         number, _, role = self._asked()
-        desk = self.server.desk
-        order = desk.order(number) if number and role else None
+        service = self.server.service
+        order = service.order(number) if number and role else None
         if order is None or order["state"] != AWAITING or role not in order["files"]:
             self.refuse(HTTPStatus.CONFLICT, "This order awaits no such file.")
             return
         total = order["files"][role]["bytes"]
-        if self.take_part(desk.file(number, role), total, f"{number} {role}"):
-            arrived = desk.file(number, role).stat().st_size
-            if arrived == total and not desk.complete(number, role):
+        if self.take_part(service.file(number, role), total, f"{number} {role}"):
+            arrived = service.file(number, role).stat().st_size
+            if arrived == total and not service.complete(number, role):
                 self.refuse(HTTPStatus.UNPROCESSABLE_ENTITY,
                             "The checksum is not the file's; send it again.", code="checksum")  # fmt: skip
             else:
-                self.answer(HTTPStatus.OK, _shown(desk.order(number) or order))
+                self.answer(HTTPStatus.OK, _shown(service.order(number) or order))
 
     def do_DELETE(self) -> None:
         if not self._known():
             return
         number, result, role = self._asked()
-        order = self.server.desk.order(number) if number and not (result or role) else None
+        order = self.server.service.order(number) if number and not (result or role) else None
         if order is None:
             self.refuse(HTTPStatus.NOT_FOUND, "There is no such order.")
             return
-        self.server.desk.cancel(number)
-        self.answer(HTTPStatus.OK, _shown(self.server.desk.order(number) or order))
+        self.server.service.cancel(number)
+        self.answer(HTTPStatus.OK, _shown(self.server.service.order(number) or order))
 
     def _known(self) -> bool:
         """Whether who asks has the account's key; if not, that is said."""
@@ -165,7 +167,7 @@ class Conversation(counters.Conversation):
         if order["state"] != DONE:
             self.refuse(HTTPStatus.CONFLICT, "There is no result of this order.")
             return
-        path: Path = self.server.desk.result(order["number"])
+        path: Path = self.server.service.result(order["number"])
         total = path.stat().st_size
         found = FROM.fullmatch(self.headers.get("Range", ""))
         start = min(int(found[1]), total) if found else 0
@@ -176,7 +178,7 @@ class Conversation(counters.Conversation):
         spoilt = self.server.once_less("spoil")
         with path.open("rb") as file:
             file.seek(start)
-            while block := file.read(counters.BLOCK if not after else max(1, after // 2)):
+            while block := file.read(http.BLOCK if not after else max(1, after // 2)):
                 sent = bytes([block[0] ^ 1]) + block[1:] if spoilt and at == start else block
                 self.wfile.write(sent)
                 at += len(block)

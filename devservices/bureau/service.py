@@ -1,4 +1,4 @@
-"""The bureau's desk: offers, orders on disk, a queue, one coat at a time."""
+"""The bureau's service: offers, orders on disk, a queue, one coat at a time."""
 
 import hashlib
 import json
@@ -36,7 +36,7 @@ SHA256 = re.compile(r"[0-9a-f]{64}")
 KNOWN_NAME = re.compile(r"[0-9a-f-]{1,40}")
 
 
-class Turned(Exception):
+class Rejected(Exception):
     """What is not taken: a reason in words, and one in a word for programs."""
 
     def __init__(self, code: str, reason: str) -> None:
@@ -48,7 +48,7 @@ class Busy(Exception):
     """So many wait that no more is taken for now."""
 
 
-class Desk:
+class Service:
     """Offers and orders in a folder; ``order.json``, the files by role, and ``result.png`` for each.
 
     Parameters
@@ -92,16 +92,16 @@ class Desk:
         missing = unknown(coat)
         if missing:
             names = ", ".join(missing)
-            raise Turned(
+            raise Rejected(
                 "model-unknown", f"We do not have {names}; we only fire with our own models."
             )
         try:
             size = coat.size_from(start)
             cost = predict(Schedule((coat,)), start, Paces())
         except Refusal as refusal:
-            raise Turned("coat", str(refusal)) from refusal
+            raise Rejected("coat", str(refusal)) from refusal
         if size.megapixels > self.terms.largest_megapixels:
-            raise Turned(
+            raise Rejected(
                 "too-large",
                 f"{size.megapixels:.0f} megapixels are too large; we make up to "
                 f"{self.terms.largest_megapixels:.0f}.",
@@ -119,22 +119,22 @@ class Desk:
     def _start(self, asked: Mapping[str, Any]) -> Size:
         sides = asked.get("width"), asked.get("height")
         if not all(isinstance(side, int) and 16 <= side <= LONGEST_SIDE for side in sides):
-            raise Turned("size", f"width, height: whole numbers from 16 to {LONGEST_SIDE} px.")
+            raise Rejected("size", f"width, height: whole numbers from 16 to {LONGEST_SIDE} px.")
         return Size(*(int(side) for side in sides if side))
 
     def _coat(self, given: Any) -> Coat:
         try:
             return Coat.from_json(given)
         except Refusal as refusal:
-            raise Turned("coat", str(refusal)) from refusal
+            raise Rejected("coat", str(refusal)) from refusal
 
     def _offered(self, number: Any) -> dict[str, Any]:
         path = self._folder / "offers" / f"{number}.json"
         if not isinstance(number, str) or not KNOWN_NAME.fullmatch(number) or not path.exists():
-            raise Turned("offer", "There is no such offer; ask for one.")
+            raise Rejected("offer", "There is no such offer; ask for one.")
         offer: dict[str, Any] = json.loads(path.read_text())
         if time.time() > offer["expires"]:
-            raise Turned("expired", "The offer has expired; ask for another.")
+            raise Rejected("expired", "The offer has expired; ask for another.")
         return offer
 
     # orders -----------------------------------------------------------------------------------
@@ -153,7 +153,7 @@ class Desk:
             offer = self._offered(wanted.get("offer"))
             coat = self._coat(wanted.get("coat"))
             if _form(coat.bare) != _form(Coat.from_json(offer["coat"]).bare):
-                raise Turned(
+                raise Rejected(
                     "coat", "This is not the coat that was offered; ask for another offer."
                 )
             files = self._files(wanted.get("files"), coat)
@@ -165,11 +165,11 @@ class Desk:
             try:
                 self.ledger.charge(number, offer["cents"])
             except TooLittle:
-                raise Turned(
+                raise Rejected(
                     "balance", "There is not enough on the account for this offer."
                 ) from None
             order = {
-                "number": number, "key": key, "state": AWAITING, "share": 0.0, "coat": _form(coat),
+                "number": number, "key": key, "state": AWAITING, "progress": 0.0, "coat": _form(coat),
                 "files": files, "start": offer["start"], "width": offer["width"],
                 "height": offer["height"], "cents": offer["cents"], "reason": "", "result": None,
             }  # fmt: skip
@@ -181,15 +181,17 @@ class Desk:
         """The files that are to come, by role."""
         roles = {"layer"} | ({"base"} if coat.refinement and coat.refinement.needs_base else set())
         if not isinstance(given, dict) or set(given) != roles:
-            raise Turned("files", f"files: say what is sent as {' and '.join(sorted(roles))}.")
+            raise Rejected("files", f"files: say what is sent as {' and '.join(sorted(roles))}.")
         found = {}
         for role, file in given.items():
             size = file.get("bytes") if isinstance(file, dict) else None
             digest = file.get("sha256") if isinstance(file, dict) else None
             if not isinstance(size, int) or not 0 < size <= LARGEST_FILE:
-                raise Turned("files", f"{role}.bytes: up to {LARGEST_FILE / 1e9:.0f} GB are taken.")
+                raise Rejected(
+                    "files", f"{role}.bytes: up to {LARGEST_FILE / 1e9:.0f} GB are taken."
+                )
             if not isinstance(digest, str) or not SHA256.fullmatch(digest):
-                raise Turned("files", f"{role}.sha256: 64 hexadecimal digits.")
+                raise Rejected("files", f"{role}.sha256: 64 hexadecimal digits.")
             found[role] = {"bytes": size, "sha256": digest}
         return found
 
@@ -239,9 +241,9 @@ class Desk:
         for order in self._orders():
             age = time.time() - self._at(order["number"]).stat().st_mtime
             if age > self.terms.kept_days * 86_400:
-                self._let_go(order["number"])
+                self._release(order["number"])
 
-    def _let_go(self, number: str) -> None:
+    def _release(self, number: str) -> None:
         """Delete an order's pictures; what it was stays known."""
         for path in self._at(number).parent.iterdir():
             if path.is_dir():
@@ -273,17 +275,17 @@ class Desk:
         try:
             self._render(
                 Coat.from_json(order["coat"]), self.file(number, "layer"), base,
-                self.result(number), lambda share: self._change(number, share=round(share, 4)),
+                self.result(number), lambda progress: self._change(number, progress=round(progress, 4)),
                 lambda: self._state(number) == CANCELLED,
             )  # fmt: skip
         except Stopped:
-            self._let_go(number)
+            self._release(number)
             return
         path = self.result(number)
         with self._lock:
             if self._state(number) == RENDERING:
-                told = {"bytes": _bytes(path), "sha256": hash_of(path)}
-                self._change(number, state=DONE, share=1.0, result=told)
+                result = {"bytes": _bytes(path), "sha256": hash_of(path)}
+                self._change(number, state=DONE, progress=1.0, result=result)
                 self.ledger.settle(number, TAKEN)
 
     def _state(self, number: str) -> str:

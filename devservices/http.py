@@ -13,8 +13,8 @@ MOST_JSON = 1_000_000
 RANGE = re.compile(r"bytes (\d+)-(\d+)/(\d+)")
 
 
-class Counter(ThreadingHTTPServer):
-    """A counter and its moods.
+class Server(ThreadingHTTPServer):
+    """An HTTP server whose modes make it fail in stated ways.
 
     Parameters
     ----------
@@ -50,7 +50,7 @@ class Counter(ThreadingHTTPServer):
 class Conversation(BaseHTTPRequestHandler):
     """One connection."""
 
-    server: Counter
+    server: Server
     protocol_version = "HTTP/1.1"
     timeout = 60
 
@@ -82,11 +82,11 @@ class Conversation(BaseHTTPRequestHandler):
         """
         found = RANGE.fullmatch(self.headers.get("Content-Range", ""))
         length = int(self.headers.get("Content-Length") or 0)
-        first, last, said = (
+        first, last, total_stated = (
             (int(one) for one in found.groups()) if found else (0, length - 1, length)
         )
         here = path.stat().st_size if path.exists() else 0
-        if first != here or said != total or last - first + 1 != length or last >= total:
+        if first != here or total_stated != total or last - first + 1 != length or last >= total:
             self.refuse(HTTPStatus.CONFLICT, f"Go on at byte {here}.")
             return False
         after = self.server.break_after

@@ -19,7 +19,7 @@ MAX_VALUE = 10_000
 
 
 @dataclass(frozen=True, slots=True)
-class Made:
+class Provenance:
     """How a picture was made, as far as it says so; empty where it does not."""
 
     prompt: str = setting("", "What was asked for.")
@@ -46,7 +46,7 @@ class Made:
         return int(self.seed) if self.seed.isdecimal() and len(self.seed) < 20 else None
 
     @classmethod
-    def from_json(cls, given: object) -> "Made":
+    def from_json(cls, given: object) -> "Provenance":
         return from_json(cls, given)
 
     def to_json(self) -> dict[str, object]:
@@ -76,7 +76,7 @@ LEAST_OF_A_LIST = 2
 """Pairs on one line, parted by commas, before it is taken for a list of them."""
 
 
-def made(text: Mapping[str, str]) -> Made:
+def made(text: Mapping[str, str]) -> Provenance:
     """The facts in a file's text, by the name each piece of text is stored under.
 
     The IPTC properties count before names of PNG's and EXIF's own, these before pairs within texts.
@@ -96,7 +96,7 @@ def made(text: Mapping[str, str]) -> Made:
     take((name.removeprefix("EXIF "), plain[name]) for name in plain if not within[name])
     for pairs in within.values():
         take(pairs)
-    return Made(**found)
+    return Provenance(**found)
 
 
 def _iptc(known: Mapping[str, str]) -> list[tuple[str, str]]:
