@@ -1,4 +1,4 @@
-"""The sheet of crops for docs/models.md: what an artist sees, at 100 %."""
+"""The sheet of crops for docs/research/models.md: what an artist sees, at 100 %."""
 
 from collections.abc import Iterator
 from dataclasses import replace

@@ -369,7 +369,7 @@ def differences(one: Any, other: Any, path: str = "") -> list[tuple[str, Any, An
 
 
 def schedule_schema() -> dict[str, Any]:
-    """The published JSON Schema of schedule files (`docs/schedule.schema.json`)."""
+    """The published JSON Schema of schedule files (`docs/reference/schedule.schema.json`)."""
     return {
         "$schema": "https://json-schema.org/draft/2020-12/schema",
         "title": "Enamel schedule",

@@ -1,4 +1,4 @@
-"""Print files at the print shop: ordered, sent, asked after. The protocol: docs/print-shop.md."""
+"""Print files at the print shop: ordered, sent, asked after. The protocol: docs/guide/print-shop.md."""
 
 import hashlib
 import time

@@ -12,7 +12,7 @@ from enamel.accounts.models import Token
 from enamel.server.api import api
 from enamel.server.described import described
 
-KEPT = Path(__file__).parents[2] / "docs" / "api.openapi.json"
+KEPT = Path(__file__).parents[2] / "docs" / "reference" / "api.openapi.json"
 
 
 def test_a_token_is_shown_once_and_lets_in_until_it_is_taken_back(

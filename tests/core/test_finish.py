@@ -45,7 +45,7 @@ from enamel.core.imaging.canvas import WHITE, Pixels, SampleArray
 from enamel.core.pipeline.firing import materialise
 from tests.pictures import STATIONMASTER, STATIONMASTER_TRUTH, assert_same_pixels, part, whole
 
-PUBLISHED = Path(__file__).parents[2] / "docs" / "finish.schema.json"
+PUBLISHED = Path(__file__).parents[2] / "docs" / "reference" / "finish.schema.json"
 FACE = Box(700, 700, 320, 288)
 """Of the stationmaster's original: an eye, brow, cheek and cap."""
 ALL = Finish(

@@ -37,7 +37,7 @@ from enamel.core.printing.profiles import Intent, Space, profile_names, profile_
 from enamel.core.printing.sizing import PrintTarget
 from tests.pictures import STATIONMASTER, part, portrait, whole
 
-PUBLISHED = Path(__file__).parents[2] / "docs" / "print.schema.json"
+PUBLISHED = Path(__file__).parents[2] / "docs" / "reference" / "print.schema.json"
 INTENTS = {Intent.PERCEPTUAL: 0, Intent.RELATIVE: 1, Intent.SATURATION: 2, Intent.ABSOLUTE: 3}
 
 

@@ -15,7 +15,7 @@ from enamel.core.geometry import Size
 from enamel.core.pipeline.sheets import Axis, cells
 from enamel.core.schedule import Coat, Mode, Refine, Schedule, content_key, schedule_schema
 
-PUBLISHED = Path(__file__).parents[2] / "docs" / "schedule.schema.json"
+PUBLISHED = Path(__file__).parents[2] / "docs" / "reference" / "schedule.schema.json"
 EXAMPLE: dict[str, Any] = {
     "coats": [
         {

@@ -1,6 +1,6 @@
 """Checks of a result against its base: joins, drift, colour, faces, detail.
 
-What is found, how it is measured and how the thresholds were set is told in ``docs/checks.md``.
+What is found, how it is measured and how the thresholds were set is told in ``docs/research/checks.md``.
 """
 
 import time

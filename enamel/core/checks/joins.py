@@ -30,7 +30,7 @@ NEAR = 12
 BESIDE = 160
 """How far beside a join the statistic is taken for comparison, px."""
 ALARM = 4.0
-"""A score that a visible segment has at least; see `docs/checks.md` for how it was set."""
+"""A score that a visible segment has at least; see `docs/research/checks.md` for how it was set."""
 SURE = 9.0
 """A score that chance was not seen to reach on any picture, so that it counts as visible on all."""
 FALSE_ALARMS = 0.01

@@ -1,4 +1,4 @@
-"""Trying out a refiner's network by the contract of docs/models.md."""
+"""Trying out a refiner's network by the contract of docs/research/models.md."""
 
 from collections.abc import Callable
 from typing import Any

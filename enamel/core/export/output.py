@@ -209,7 +209,7 @@ class PrintSettings:
 
 
 def print_schema() -> dict[str, Any]:
-    """The published JSON Schema of settings of print files (`docs/print.schema.json`)."""
+    """The published JSON Schema of settings of print files (`docs/reference/print.schema.json`)."""
     return {
         "$schema": "https://json-schema.org/draft/2020-12/schema",
         "title": "Enamel print file",

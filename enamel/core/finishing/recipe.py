@@ -277,7 +277,7 @@ class Finish:
 
 
 def finish_schema() -> dict[str, Any]:
-    """The published JSON Schema of finish files (`docs/finish.schema.json`)."""
+    """The published JSON Schema of finish files (`docs/reference/finish.schema.json`)."""
     return {
         "$schema": "https://json-schema.org/draft/2020-12/schema",
         "title": "Enamel finish",

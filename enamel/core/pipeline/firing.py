@@ -126,7 +126,7 @@ def fraction_lost(native: int | None, factor: float) -> float:
 
     A trained upscaler runs up to its own factor or a power of it and its result is resampled down; the
     farther down, the more detail each pixel of it has. The root of that share fits what was measured
-    with Vitreous at 2× (docs/models.md).
+    with Vitreous at 2× (docs/research/models.md).
     """
     if native is None or native < 2 or factor <= 1:
         return 1.0

@@ -1,4 +1,4 @@
-"""Print geometry: between pixels, paper, resolution and the eye. Formulas in docs/sizing.md."""
+"""Print geometry: between pixels, paper, resolution and the eye. Formulas in docs/guide/sizing.md."""
 
 import math
 import re
