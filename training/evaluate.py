@@ -5,8 +5,8 @@
     python -m training.evaluate --refiner suited [--count 4]                        each kind by its own
     python -m training.evaluate --levels grisaille [--count 6]                      samplers and levels
     python -m training.evaluate --words grisaille [--count 12 --strength 0.6 --hold 0 --guidance 2]
-    python -m training.evaluate --crops docs/research/models-crops.jpg                       the sheet of crops
-    python -m training.evaluate --word-crops docs/research/models-words.jpg                  that of words
+    python -m training.evaluate --crops docs/research/models-crops.jpg              the sheet of crops
+    python -m training.evaluate --word-crops docs/research/models-words.jpg         that of words
 
 Every picture is cut to a middle square, reduced by the factor as the field does (antialiased bicubic),
 compressed if asked, enlarged again by plain interpolation and by every model, and compared with itself.

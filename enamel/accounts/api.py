@@ -45,8 +45,8 @@ class Read(Bearer):
     scope = Scope.READ
 
 
-class Bring(Bearer):
-    scope = Scope.BRING
+class Import(Bearer):
+    scope = Scope.IMPORT
 
 
 class Fire(Bearer):
@@ -86,6 +86,6 @@ class Often(BaseThrottle):
         return float(self._turn.wait)
 
 
-READ, BRING, FIRE, FILES = Read(), Bring(), Fire(), Files()
+READ, IMPORT, FIRE, FILES = Read(), Import(), Fire(), Files()
 LOOKING = Often(settings.API_LOOKING)
 CHANGING = Often(settings.API_CHANGING)

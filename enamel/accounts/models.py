@@ -26,7 +26,7 @@ class Scope(models.TextChoices):
     """What a token is good for."""
 
     READ = "read", "Look at pieces, layers, checks and files, and take them away"
-    BRING = "bring", "Import and delete pictures"
+    IMPORT = "import", "Import and delete pictures"
     FIRE = "fire", "Change schedules; fire, swatch, batch"
     FILES = "files", "Have print files written"
 

@@ -7,7 +7,7 @@ from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404
 from ninja import File, Query, Router, Status, UploadedFile
 
-from enamel.accounts.api import BRING, CHANGING, LOOKING, READ
+from enamel.accounts.api import CHANGING, IMPORT, LOOKING, READ
 from enamel.library import services
 from enamel.library.access import own_layer, own_piece
 from enamel.library.models import Piece
@@ -40,7 +40,7 @@ def find(
 
 
 @router.post(
-    "/pieces", response={201: PieceBody, 202: UploadBody}, auth=BRING, throttle=CHANGING,
+    "/pieces", response={201: PieceBody, 202: UploadBody}, auth=IMPORT, throttle=CHANGING,
     summary="Import a picture",
 )  # fmt: skip
 def import_picture(request: HttpRequest, file: Annotated[UploadedFile, File()]) -> Status[Any]:
@@ -71,7 +71,7 @@ def piece(request: HttpRequest, piece_id: UUID) -> PieceWithLayers:
 
 
 @router.delete(
-    "/pieces/{piece_id}", response={204: None}, auth=BRING, throttle=CHANGING,
+    "/pieces/{piece_id}", response={204: None}, auth=IMPORT, throttle=CHANGING,
     summary="Delete a piece",
 )  # fmt: skip
 def delete_piece(request: HttpRequest, piece_id: UUID) -> Status[None]:

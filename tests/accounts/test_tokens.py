@@ -51,7 +51,7 @@ def test_the_description_names_every_question_and_needs_nothing_from_outside(
     assert len(questions) == sum(len(methods) for methods in paths.values())
     for one in questions:
         assert escape(one.summary) in page
-        assert one.scope in ("read", "bring", "fire", "files")
+        assert one.scope in ("read", "import", "fire", "files")
     assert "coats[].factor" in page
     assert "http://testserver/api/v2/" in page
     assert page.count("https://") == 0

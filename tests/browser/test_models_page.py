@@ -25,7 +25,7 @@ def test_bring_in_try_switch_off_delete(signed_in: Browser, kiln: None, tmp_path
     file.send_keys(str(network(tmp_path / "soft.onnx")))
     browser.fill("summary", "Soft skies.")
     browser.press("Test and add")
-    browser.wait(lambda _: "added as soft" in browser.find("[aria-label='On their way in']").text)
+    browser.wait(lambda _: "added as soft" in browser.find("[aria-label='Uploads']").text)
     browser.wait(lambda _: "Soft skies." in browser.find("#soft").text)
 
     # its trial arrives by itself, pixel for pixel
@@ -51,7 +51,7 @@ def test_bring_in_try_switch_off_delete(signed_in: Browser, kiln: None, tmp_path
     broken.write_bytes(b"no graph")
     browser.find("#add-model [type='file']").send_keys(str(broken))
     browser.press("Test and add")
-    shown = "[aria-label='On their way in']"
+    shown = "[aria-label='Uploads']"
     browser.wait(lambda _: "not an ONNX file" in browser.find(shown).text)
     assert browser.barriers() == []
     assert browser.complaints() == []

@@ -53,7 +53,7 @@ def test_from_files_to_results(
     at: str, kiln: None, capsys: pytest.CaptureFixture[str], picture_file: Path, schedule: str,
     tmp_path: Path,
 ) -> None:  # fmt: skip
-    (piece,) = remote(at, capsys, "bring", str(picture_file))
+    (piece,) = remote(at, capsys, "import", str(picture_file))
     assert remote(at, capsys, "pieces", "eye")[0]["id"] == piece["id"]
     out = tmp_path / "result.png"
     firing = remote(at, capsys, "fire", piece["id"], "--schedule", schedule, "--output", str(out))
@@ -96,8 +96,8 @@ def test_what_goes_wrong_is_said(
         (["fire", str(piece.pk), "--schedule", str(wrong)], "coats[0].refine.steps"),
         (["fire", none], "It is not there, or not yours."),
         (["check", str(piece.base.pk)], "measured against it"),
-        (["bring", "nothing.png"], "There is no file nothing.png."),
-        (["bring", str(wrong)], "PNG, JPEG, WebP or TIFF"),
+        (["import", "nothing.png"], "There is no file nothing.png."),
+        (["import", str(wrong)], "PNG, JPEG, WebP or TIFF"),
         (["swatch", str(piece.pk), "x", "--window", "0,0,64,64", "--vary", "strength"], "SETTING=VALUES"),
         (["take", str(piece.base.pk), "x.doc"], "name it"),
     ):  # fmt: skip

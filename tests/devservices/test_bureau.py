@@ -19,7 +19,9 @@ from devservices.bureau.terms import Terms
 from enamel.core.errors import Stopped
 from tests.bureau import opened
 
-API = json.loads((Path(__file__).parents[2] / "docs" / "reference" / "bureau.openapi.json").read_text())
+API = json.loads(
+    (Path(__file__).parents[2] / "docs" / "reference" / "bureau.openapi.json").read_text()
+)
 COAT = {"factor": 1.5}
 
 

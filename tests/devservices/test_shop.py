@@ -27,7 +27,9 @@ from tests.pictures import STATIONMASTER, part, whole
 from tests.shop import opened
 
 PAPERS = PriceList.read()
-API = json.loads((Path(__file__).parents[2] / "docs" / "reference" / "print-shop.openapi.json").read_text())
+API = json.loads(
+    (Path(__file__).parents[2] / "docs" / "reference" / "print-shop.openapi.json").read_text()
+)
 POINTS = 72 / 25.4
 
 

@@ -41,7 +41,7 @@ def sent(served: str, path: Path, token: str) -> httpx.Response:
 def test_a_script_brings_in_large_pictures(
     served: str, artist: User, tmp_path: Path, megabytes: int
 ) -> None:
-    _, token = Token.objects.issue(artist, "script", [Scope.BRING])
+    _, token = Token.objects.issue(artist, "script", [Scope.IMPORT])
     answer = sent(served, picture_of(megabytes, tmp_path), token)
     assert answer.status_code in (201, 202), answer.text
     assert Piece.objects.count() + Upload.objects.count() == 1
@@ -50,7 +50,7 @@ def test_a_script_brings_in_large_pictures(
 def test_what_is_too_large_is_refused_in_json(
     served: str, artist: User, tmp_path: Path, settings: object
 ) -> None:
-    _, token = Token.objects.issue(artist, "script", [Scope.BRING])
+    _, token = Token.objects.issue(artist, "script", [Scope.IMPORT])
     settings.MAX_UPLOAD_MB = 0.1  # type: ignore[attr-defined]  # of which a request may hold twenty
     path = picture_of(5, tmp_path)
     for who in (token, "en_made-up"):

@@ -175,7 +175,7 @@ def test_an_upload_to_a_full_disk_is_refused_in_words(
         answer = client.post(reverse("import-pictures"), {"files": file})
     assert answer.status_code == 507
     assert "The disk is full" in answer.content.decode()
-    _, text = Token.objects.issue(artist, "script", [Scope.BRING])
+    _, text = Token.objects.issue(artist, "script", [Scope.IMPORT])
     with picture_file.open("rb") as file:
         headers = {"Authorization": f"Bearer {text}"}
         answer = client.post("/api/v2/pieces", {"file": file}, headers=headers)

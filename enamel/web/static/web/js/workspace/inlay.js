@@ -150,6 +150,6 @@ function entry(settings, current, { pick, up, down, remove }) {
   const name = button(settings.name, pick);
   name.classList.add("min-w-0", "flex-1", "truncate", "justify-start");
   name.setAttribute("aria-current", current);
-  item.append(name, button("↑", up, "Lay it higher"), button("↓", down, "Lay it lower"), button("×", remove, "Take it out"));
+  item.append(name, button("↑", up, "Move up"), button("↓", down, "Move down"), button("×", remove, "Remove"));
   return item;
 }
