@@ -30,6 +30,8 @@ class Bench {
     this.shape = this.largest.height / this.largest.width;
     this.ratio = window.devicePixelRatio || 1;
     this.sheets = {};
+    this.playing = false; // blinks by itself
+    this.allBoxes = false; // shows every finding
     this.turn = 0;
     this.state = read(root.dataset.way, this.shape, this.pictures.length);
   }

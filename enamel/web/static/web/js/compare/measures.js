@@ -16,7 +16,7 @@ function sorted(rows, column, up) {
   const value = ({ cells }) => (cells[column].dataset.value === "" ? NaN : Number(cells[column].dataset.value));
   return rows.sort((one, other) => {
     const [a, b] = [value(one), value(other)];
-    if (Number.isNaN(a) || Number.isNaN(b)) return Number.isNaN(a) - Number.isNaN(b);
+    if (Number.isNaN(a) || Number.isNaN(b)) return Number(Number.isNaN(a)) - Number(Number.isNaN(b));
     return up ? a - b : b - a;
   });
 }

@@ -26,7 +26,7 @@ export function boxes(context, scene, panes, findings, current, width) {
       const [x, y, wide, high] = finding.box.map((length) => (length / width) * frame.k);
       const place = [pane.x + x - frame.left * frame.k, pane.y + y - frame.top * frame.k, wide, high];
       const thick = finding === current ? 3 : 1.5;
-      for (const [style, more] of [[INK, 2], [finding === current ? "#ffffff" : PLATE, 0]]) {
+      for (const { style, more } of [{ style: INK, more: 2 }, { style: finding === current ? "#ffffff" : PLATE, more: 0 }]) {
         context.strokeStyle = style;
         context.lineWidth = (thick + more) * scene.ratio;
         context.strokeRect(...place);

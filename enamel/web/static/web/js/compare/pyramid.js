@@ -2,10 +2,16 @@
 const AT_ONCE = 8;
 const KEPT = 160; // decoded tiles of one picture, about 1 MB each
 
-// `told` says size and tiles; `changed` is called when there is more to draw
 export class Pyramid {
+  // `tiles` is JSON with the address and the size of tiles; `changed` is called when there is more to draw
   constructor({ tiles, width, height }, changed) {
-    Object.assign(this, JSON.parse(tiles), { width, height, changed });
+    const { url, tileSize, overlap } = JSON.parse(tiles);
+    this.url = url;
+    this.tileSize = tileSize;
+    this.overlap = overlap;
+    this.width = width;
+    this.height = height;
+    this.changed = changed;
     this.top = Math.ceil(Math.log2(Math.max(width, height)));
     this.bottom = Math.max(0, this.top - Math.ceil(Math.log2(Math.max(width, height) / this.tileSize)));
     this.bitmaps = new Map(); // in order of use

@@ -21,7 +21,7 @@ export function read(usualWay, shape, pictures) {
 }
 
 export function write(state, shape, tokens) {
-  const address = new URL(window.location);
+  const address = new URL(window.location.href);
   address.searchParams.set("show", tokens.join(","));
   address.searchParams.set("way", state.way);
   for (const [name, usual] of Object.entries(STANDARD)) {

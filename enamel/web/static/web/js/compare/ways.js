@@ -142,7 +142,7 @@ function loupe(context, scene) {
   );
   context.restore();
   context.lineWidth = 2 * scene.ratio;
-  for (const [style, more] of [["#000", 1], ["#fff", -1]]) {
+  for (const { style, more } of [{ style: "#000", more: 1 }, { style: "#fff", more: -1 }]) {
     context.strokeStyle = style;
     context.beginPath();
     context.arc(x, y, radius + more * scene.ratio, 0, 2 * Math.PI);

@@ -66,7 +66,8 @@ export function drawing(surface, { tool, how, place, show, done }) {
   });
   const end = (event) => {
     if (!step) return;
-    const { from: _from, ...made } = step;
+    const made = { ...step };
+    delete made.from;
     step = null;
     show(null);
     if (event.type === "pointerup" && whole(made)) done(made);

@@ -7,7 +7,7 @@ const TINT = "#3e7d6e";
 const SEEN = 0.45;
 const PLAIN = { grown: 0, soft: 0 };
 
-export function overlay(canvas, steps, { view, moved }) {
+export function overlay(canvas, steps, { view: seen, moved }) {
   const ratio = window.devicePixelRatio || 1;
   const kept = document.createElement("canvas");
   let keptView = null;
@@ -24,7 +24,7 @@ export function overlay(canvas, steps, { view, moved }) {
     }
   };
   const now = () => {
-    const { scale, left, top } = view();
+    const { scale, left, top } = seen();
     return { scale: scale * ratio, left: left * ratio, top: top * ratio };
   };
   const sharpen = () => {

@@ -78,13 +78,11 @@ function sized(canvas, { width, height }, by) {
 function covered(step, grown, view, margin, { width, height }) {
   const [left, top, right, bottom] = extent(step);
   const reach = Math.max(0, grown);
-  const box = {
-    left: Math.max(0, Math.floor((left - reach) * view.scale + view.left - margin)),
-    top: Math.max(0, Math.floor((top - reach) * view.scale + view.top - margin)),
-  };
-  box.width = Math.min(width, Math.ceil((right + reach) * view.scale + view.left + margin)) - box.left;
-  box.height = Math.min(height, Math.ceil((bottom + reach) * view.scale + view.top + margin)) - box.top;
-  return box.width > 0 && box.height > 0 ? box : null;
+  const x = Math.max(0, Math.floor((left - reach) * view.scale + view.left - margin));
+  const y = Math.max(0, Math.floor((top - reach) * view.scale + view.top - margin));
+  const wide = Math.min(width, Math.ceil((right + reach) * view.scale + view.left + margin)) - x;
+  const high = Math.min(height, Math.ceil((bottom + reach) * view.scale + view.top + margin)) - y;
+  return wide > 0 && high > 0 ? { left: x, top: y, width: wide, height: high } : null;
 }
 
 // left, top, right and bottom in px of the mask, before anything moves the edge

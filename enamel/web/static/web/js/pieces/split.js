@@ -66,8 +66,8 @@ export function init(root) {
   for (const field of root.querySelectorAll("[data-count]")) {
     field.addEventListener("input", () => {
       const [name, count] = [field.dataset.count, Math.max(1, Number(field.value) || 1)];
-      const at = (place) => Math.round((sides[name] * place) / count);
-      write(name, Array.from({ length: count }, (_, place) => [at(place), at(place + 1)]));
+      const cut = (place) => Math.round((sides[name] * place) / count);
+      write(name, Array.from({ length: count }, (_, place) => [cut(place), cut(place + 1)]));
       draw();
     });
   }

@@ -11,7 +11,7 @@ export function init(root) {
   // a page that nobody sees asks for nothing
   poll(async () => {
     if (document.hidden) return;
-    const address = new URL(window.location);
+    const address = new URL(window.location.href);
     address.searchParams.set("part", "1");
     const answer = await fetch(address);
     if (!answer.ok) return;
@@ -31,7 +31,8 @@ function written(part) {
 }
 
 function exchange(root, fresh) {
-  const focused = root.contains(document.activeElement) ? document.activeElement.dataset.focus : null;
+  const active = /** @type {HTMLElement} */ (document.activeElement);
+  const focused = root.contains(active) ? active.dataset.focus : null;
   const scrolled = new Map([...root.querySelectorAll("[data-scrolls]")].map((one) => [one.dataset.scrolls, one.scrollTop]));
   const old = new Map([...root.querySelectorAll("img")].map((image) => [image.getAttribute("src"), image]));
   // pictures that are there already stay, so that nothing flickers

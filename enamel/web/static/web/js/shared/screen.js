@@ -23,7 +23,7 @@ export function calibrate(dialog, done) {
   slider.oninput = show;
   dialog.querySelector("[data-close]").onclick = () => dialog.close();
   dialog.querySelector("[data-keep]").onclick = () => {
-    localStorage.setItem(KEPT, slider.value / CARD_MM);
+    localStorage.setItem(KEPT, String(slider.value / CARD_MM));
     dialog.close();
     done();
   };

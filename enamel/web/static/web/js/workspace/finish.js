@@ -172,7 +172,7 @@ function pick(root, { viewer, layer }, take, tell) {
     const nothing = Object.fromEntries(Object.keys(JSON.parse(root.elements.recipe.value)).map((name) => [name, {}]));
     body.set("recipe", JSON.stringify(nothing));
     body.set("window", [Math.max(0, x - 2), Math.max(0, y - 2), 5, 5].join(" "));
-    body.set("pixels", 25);
+    body.set("pixels", "25");
     const { answer } = await send(root.dataset.preview, body);
     if (!answer) return;
     take(meanColour(await pictureIn(answer)));

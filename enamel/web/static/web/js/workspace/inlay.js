@@ -21,7 +21,7 @@ export function init(root) {
     });
     const part = root.querySelector("[data-one]");
     const store = () => {
-      field.value = JSON.stringify(inlays.map(({ name: _name, ...settings }) => settings));
+      field.value = JSON.stringify(inlays.map((inlay) => ({ ...inlay, name: undefined })));
       preview();
     };
     const choose = (place) => {

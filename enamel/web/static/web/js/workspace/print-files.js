@@ -32,7 +32,7 @@ export async function follow(address, show) {
 
 // once only: the page's address forgets it, so that looking again does not take it again
 function takeAway(url) {
-  const address = new URL(window.location);
+  const address = new URL(window.location.href);
   address.searchParams.delete("fresh");
   window.history.replaceState(null, "", address);
   window.location.assign(url);

@@ -10,7 +10,7 @@ export function init(root) {
     band.addEventListener("click", (event) => {
       if (!event.shiftKey) return;
       event.preventDefault();
-      const address = new URL(window.location);
+      const address = new URL(window.location.href);
       address.searchParams.set("against", band.dataset.band);
       window.location.assign(address);
     });

@@ -52,7 +52,7 @@ function follow(root) {
     const mine = ++asked;
     // one after the other: what was typed last has to be what is kept last
     const turn = kept.then(() => (mine === asked ? fetch(root.dataset.costUrl, { method: "POST", body: new FormData(root) }) : null));
-    kept = turn.catch(() => {});
+    kept = turn.then(() => {}, () => {});
     const answer = await turn;
     if (!answer?.ok || mine !== asked) return;
     const fresh = document.createElement("template");
@@ -78,7 +78,7 @@ function follow(root) {
 
 // a part that is being written in is replaced with the same field in focus
 function keepFocus(old, part) {
-  const { name, value } = document.activeElement;
+  const { name, value } = /** @type {HTMLInputElement} */ (document.activeElement);
   old.replaceWith(part);
   const again = name && part.querySelector(`[name="${name}"]`);
   if (!again) return;
