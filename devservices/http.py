@@ -39,7 +39,7 @@ class Server(ThreadingHTTPServer):
             return self.busy >= 0
 
     def breaks(self, what: str) -> bool:
-        """Whether the line is broken off now; once for each thing."""
+        """Return whether the line is broken off now; once for each thing."""
         with self.lock:
             if what in self.broken:
                 return False
@@ -58,7 +58,7 @@ class Conversation(BaseHTTPRequestHandler):
         pass
 
     def sent_json(self) -> Any:
-        """What was sent.
+        """Return what was sent.
 
         Raises
         ------

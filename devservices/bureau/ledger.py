@@ -60,7 +60,7 @@ class Ledger:
         return charge["cents"] if charge and charge["state"] != RETURNED else 0
 
     def shown(self) -> dict[str, Any]:
-        """The account as the other side sees it."""
+        """Return the account as the other side sees it."""
         account = self._read()
         return {
             "balance_cents": _left(account),

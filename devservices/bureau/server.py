@@ -48,7 +48,7 @@ class Server(http.Server):
         self.spoil = spoil
 
     def once_less(self, mood: str) -> bool:
-        """Whether a mood still holds; it wears off."""
+        """Return whether a mood still holds; it wears off."""
         with self.lock:
             left: int = getattr(self, mood)
             setattr(self, mood, left - 1)
@@ -150,7 +150,7 @@ class Conversation(http.Conversation):
         self.answer(HTTPStatus.OK, _shown(self.server.service.order(number) or order))
 
     def _known(self) -> bool:
-        """Whether who asks has the account's key; if not, that is said."""
+        """Return whether who asks has the account's key; if not, that is said."""
         given = self.headers.get("Authorization", "").removeprefix("Bearer ")
         if hmac.compare_digest(given.encode(), self.server.key.encode()):
             return True
@@ -158,7 +158,7 @@ class Conversation(http.Conversation):
         return False
 
     def _asked(self) -> tuple[str, str, str]:
-        """Number, whether the result is meant, and the file's role."""
+        """Return number, whether the result is meant, and the file's role."""
         found = ORDER.fullmatch(self.path)
         return (found[1], found[2] or "", found[3] or "") if found else ("", "", "")
 
@@ -189,5 +189,5 @@ class Conversation(http.Conversation):
 
 
 def _shown(order: dict[str, Any]) -> dict[str, Any]:
-    """An order as the other side sees it: without what it sent."""
+    """Return an order as the other side sees it: without what it sent."""
     return {name: value for name, value in order.items() if name not in ("key", "coat", "start")}

@@ -82,7 +82,7 @@ class Service:
     # offers -----------------------------------------------------------------------------------
 
     def offer(self, asked: Mapping[str, Any]) -> dict[str, Any]:
-        """What a coat on a picture of some size would cost and take, as long as the offer holds.
+        """Return what a coat on a picture of some size would cost and take, as long as the offer holds.
 
         Raises
         ------
@@ -140,7 +140,7 @@ class Service:
     # orders -----------------------------------------------------------------------------------
 
     def take(self, wanted: Mapping[str, Any], key: str) -> dict[str, Any]:
-        """A new order on an offer, charged; or the one that the same key asked for before.
+        """Return a new order on an offer, charged; or the one that the same key asked for before.
 
         Raises
         ------
@@ -178,7 +178,7 @@ class Service:
             return order
 
     def _files(self, given: Any, coat: Coat) -> dict[str, dict[str, Any]]:
-        """The files that are to come, by role."""
+        """Return the files that are to come, by role."""
         roles = {"layer"} | ({"base"} if coat.refinement and coat.refinement.needs_base else set())
         if not isinstance(given, dict) or set(given) != roles:
             raise Rejected("files", f"files: say what is sent as {' and '.join(sorted(roles))}.")
@@ -196,7 +196,7 @@ class Service:
         return found
 
     def order(self, number: str) -> dict[str, Any] | None:
-        """An order with how much of its files is here, its place in the queue, and what it costs."""
+        """Return an order with how much of its files is here, its place in the queue, and what it costs."""
         path = self._at(number)
         if not KNOWN_NAME.fullmatch(number) or not path.is_file():
             return None

@@ -26,7 +26,7 @@ class Terms:
     """For so long pictures stay after their order."""
 
     def cents(self, megapixel_steps: float, megapixels: float) -> int:
-        """The price of a coat."""
+        """Return the price of a coat."""
         work = megapixel_steps * self.cents_per_megapixel_step
         return round(self.setup_cents + work + megapixels * self.cents_per_megapixel)
 
@@ -43,7 +43,7 @@ class Terms:
 
 
 def models() -> list[dict[str, str]]:
-    """The models that the bureau has, each with the hash of its file, where it has one."""
+    """Return the models that the bureau has, each with the hash of its file, where it has one."""
     files = [
         {"name": card.name, "kind": card.kind, "sha256": card.sha256}
         for card in cards()
@@ -53,7 +53,7 @@ def models() -> list[dict[str, str]]:
 
 
 def unknown(coat: Coat) -> list[str]:
-    """The models that a coat names and the bureau has not."""
+    """Return the models that a coat names and the bureau has not."""
     known = {(model["kind"], model["name"]) for model in models()}
     wanted = [("upscaler", coat.upscaler)]
     if coat.mix is not None:

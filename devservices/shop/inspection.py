@@ -135,13 +135,13 @@ def _page(
 
 
 def _box(box: Any) -> tuple[float, float, float, float]:
-    """A box in mm: left, bottom, right, top."""
+    """Return a box in mm: left, bottom, right, top."""
     left, bottom, right, top = (float(side) / POINTS_PER_MM for side in box)
     return left, bottom, right, top
 
 
 def _placed(page: pikepdf.Page) -> Iterator[tuple[str, tuple[Any, tuple[float, float]]]]:
-    """The pictures of a page with their width and height on it, in points."""
+    """Yield the pictures of a page with their width and height on it, in points."""
     objects = dict(page.resources.get("/XObject", {}))
     matrix = pikepdf.Matrix()
     kept: list[pikepdf.Matrix] = []
@@ -164,7 +164,9 @@ def _placed(page: pikepdf.Page) -> Iterator[tuple[str, tuple[Any, tuple[float, f
 
 
 def _decoded(image: Any) -> PIL.Image.Image | None:
-    """A picture within a PDF, reduced where its packing allows; None where it is too large to decode."""
+    """Return a picture within a PDF, reduced where its packing allows; None where it is too large to
+    decode.
+    """
     if str(image.get("/Filter")) == "/DCTDecode":
         opened: PIL.Image.Image = PIL.Image.open(io.BytesIO(image.read_raw_bytes()))
         opened.draft(opened.mode, (LOOKED_AT, LOOKED_AT))
@@ -177,7 +179,7 @@ def _decoded(image: Any) -> PIL.Image.Image | None:
 
 
 def _turned(jpeg: PIL.Image.Image) -> bool:
-    """Whether a JPEG carries the segment by which readers take its CMYK for turned round."""
+    """Return whether a JPEG carries the segment by which readers take its CMYK for turned round."""
     return any(str(name).endswith("_transform") for name in jpeg.info)
 
 
@@ -204,7 +206,7 @@ def _picture(path: Path, paper: Paper, found: Inspection) -> None:
 
 
 def _reduced(path: Path) -> PIL.Image.Image:
-    """A small copy of a picture, its numbers as they are."""
+    """Return a small copy of a picture, its numbers as they are."""
     opened = pyvips.Image.new_from_file(str(path), access="sequential")
     small = opened.resize(min(1.0, LOOKED_AT / max(opened.width, opened.height)), kernel="linear")
     if small.format != "uchar":

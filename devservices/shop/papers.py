@@ -60,7 +60,7 @@ class PriceList:
 
 
 def on_paper(picture: PIL.Image.Image, paper: Paper) -> PIL.Image.Image:
-    """How a picture looks on a paper: its white, its dots grown, its surface."""
+    """Return how a picture looks on a paper: its white, its dots grown, its surface."""
     small = picture.convert("RGB")
     small.thumbnail((LONGEST_PROOF, LONGEST_PROOF))
     light = np.asarray(small, np.float32) / 255

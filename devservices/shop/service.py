@@ -52,7 +52,7 @@ class Service:
         threading.Thread(target=self._work, daemon=True).start()
 
     def take(self, wanted: dict[str, Any], key: str) -> dict[str, Any]:
-        """A new order, or the one that the same key asked for before.
+        """Return a new order, or the one that the same key asked for before.
 
         Raises
         ------
@@ -90,7 +90,7 @@ class Service:
             raise Rejected("sha256: 64 hexadecimal digits of the file's checksum.")
 
     def order(self, number: str) -> dict[str, Any] | None:
-        """An order with how much of its file is here and its place in the queue."""
+        """Return an order with how much of its file is here and its place in the queue."""
         path = self.folder / number / "order.json"
         if "/" in number or not path.is_file():
             return None

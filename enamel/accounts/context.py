@@ -11,7 +11,7 @@ from enamel.core.printing.sizing import Unit
 
 
 def preferences_of(request: HttpRequest) -> Preferences:
-    """The preferences of who asks, read once for each request."""
+    """Return the preferences of who asks, read once for each request."""
     known: Preferences | None = getattr(request, "preferences_read", None)
     if known is None:
         known = Preferences.of(request.user)
@@ -20,7 +20,7 @@ def preferences_of(request: HttpRequest) -> Preferences:
 
 
 def preferences(request: HttpRequest) -> dict[str, Any]:
-    """The artist's preferences; they are asked for only by pages that show them."""
+    """Return the artist's preferences; they are asked for only by pages that show them."""
     return {"preferences": SimpleLazyObject(lambda: preferences_of(request))}
 
 

@@ -33,7 +33,7 @@ class Scope(models.TextChoices):
 
 class TokenManager(models.Manager["Token"]):
     def issue(self, owner: AbstractBaseUser, name: str, scopes: list[str]) -> "tuple[Token, str]":
-        """A new token and its text, which is shown once and not kept.
+        """Return a new token and its text, which is shown once and not kept.
 
         Raises
         ------
@@ -53,7 +53,7 @@ class TokenManager(models.Manager["Token"]):
         return made, text
 
     def known(self, text: str) -> "Token | None":
-        """The token of that text, whose owner may sign in."""
+        """Return the token of that text, whose owner may sign in."""
         found = self.filter(sha256=_hash(text), owner__is_active=True).select_related("owner")
         return found.first()
 
@@ -110,7 +110,7 @@ class Preferences(models.Model):
 
     @classmethod
     def of(cls, person: Person) -> "Preferences":
-        """An artist's, or the usual ones."""
+        """Return an artist's, or the usual ones."""
         return cls.objects.filter(artist_id=person.pk).first() or cls(artist_id=person.pk or 0)
 
     @property

@@ -83,12 +83,12 @@ PAGES = {
 
 
 def keys_of(changed: Mapping[str, str]) -> list[tuple[Shortcut, str]]:
-    """Every shortcut with its key: the artist's own, else the usual one."""
+    """Return every shortcut with its key: the artist's own, else the usual one."""
     return [(shortcut, changed.get(shortcut.action, shortcut.key)) for shortcut in SHORTCUTS]
 
 
 def checked(wanted: Mapping[str, str]) -> dict[str, str]:
-    """The keys that differ from the usual ones, once all are single signs and no two clash.
+    """Return the keys that differ from the usual ones, once all are single signs and no two clash.
 
     Raises
     ------

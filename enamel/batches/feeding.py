@@ -67,7 +67,7 @@ def _feed(batch: Batch) -> None:
 
 
 def _room() -> int:
-    """How many more firings the kiln can do with."""
+    """Return how many more firings the kiln can do with."""
     open_ones = Firing.objects.open().filter(work=Firing.Work.BATCH, piece__deleted_at=None)
     workers = Worker.objects.serving(FIRINGS).count()
     return max(0, max(1, workers) + AHEAD - open_ones.count())
@@ -102,7 +102,7 @@ def _begin(item: BatchItem) -> None:
 
 
 def _brought_in(item: BatchItem) -> Piece:
-    """The piece of a file from the batch's folder; imported once, also when a worker died after it.
+    """Return the piece of a file from the batch's folder; imported once, also when a worker died after it.
 
     It is read in a process of its own: nobody has looked at it, and it may be large.
     """
@@ -127,7 +127,7 @@ def _note_piece(item: BatchItem, piece: Piece) -> None:
 
 
 def steps_for(piece: Piece, treatment: Treatment, suited: SuitedModels | None = None) -> list[Step]:
-    """What a treatment does with a piece, from its base on.
+    """Return what a treatment does with a piece, from its base on.
 
     Parameters
     ----------
@@ -143,13 +143,13 @@ def steps_for(piece: Piece, treatment: Treatment, suited: SuitedModels | None = 
 def schedule_for(
     piece: Piece, treatment: Treatment, suited: SuitedModels | None = None
 ) -> Schedule | None:
-    """The coats that a treatment has for a piece."""
+    """Return the coats that a treatment has for a piece."""
     own = piece.schedule_by(suited)
     return treatment.schedule_for(Subject(piece.subject), own, piece.how_made)
 
 
 def settings_for(piece: Piece, asked: AskedFile) -> PrintSettings:
-    """A print file as a treatment asks for it, of a certain piece."""
+    """Return a print file as a treatment asks for it, of a certain piece."""
     plan = piece.print_plan if asked.on_print else None
     return PrintSettings(asked.settings.output, plan, asked.settings.ppi)
 

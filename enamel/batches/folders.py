@@ -15,7 +15,7 @@ WHOLE_SECONDS = 3.0
 
 
 def choices() -> list[str]:
-    """Folders that pictures can come from, by their path below the workshop's."""
+    """Return folders that pictures can come from, by their path below the workshop's."""
     root = settings.INCOMING
     if not root.is_dir():
         return []
@@ -26,7 +26,7 @@ def choices() -> list[str]:
 
 
 def place_of(folder: str) -> Path:
-    """Where a folder is that was chosen.
+    """Return where a folder is that was chosen.
 
     Raises
     ------
@@ -42,12 +42,12 @@ def place_of(folder: str) -> Path:
 
 
 def counted() -> dict[str, int]:
-    """How many pictures lie in each folder that they can come from."""
+    """Return how many pictures lie in each folder that they can come from."""
     return {folder: len(_pictures(settings.INCOMING / folder)) for folder in choices()}
 
 
 def pictures_in(folder: str) -> dict[str, str]:
-    """Picture files of a folder: their names, with a stamp that changes when the file does."""
+    """Return picture files of a folder: their names, with a stamp that changes when the file does."""
     found = {}
     for path in _pictures(place_of(folder)):
         facts = path.stat()

@@ -67,7 +67,7 @@ class BatchForm(forms.Form):
 
     @classmethod
     def starting(cls) -> dict[str, Any]:
-        """Values to begin with."""
+        """Return values to begin with."""
         return {
             "name": f"Batch of {timezone.localdate():%-d %B}",
             "schedule": OWN, "words": True, "strength": USUAL_STRENGTH,
@@ -110,12 +110,12 @@ class BatchForm(forms.Form):
 
 
 def _kind(subject: Subject) -> str:
-    """The field of the rule for a kind of picture."""
+    """Return the field of the rule for a kind of picture."""
     return f"kind_{subject}"
 
 
 def _folders() -> Choices:
-    """Folders, each with how many pictures lie in it."""
+    """Return folders, each with how many pictures lie in it."""
     return [
         (name, f"{name or 'The folder itself'}: {count} picture{pluralize(count)}")
         for name, count in folders.counted().items()

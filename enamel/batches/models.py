@@ -20,7 +20,7 @@ class BatchQuerySet(models.QuerySet["Batch"]):
         return self.filter(owner_id=person.pk)
 
     def at_work(self) -> "BatchQuerySet":
-        """Those that may have something to do, the most urgent first."""
+        """Return those that may have something to do, the most urgent first."""
         return self.filter(paused=False, ended=None).order_by("-urgency", "created")
 
 
@@ -63,12 +63,12 @@ class Batch(models.Model):
 
 class BatchItemQuerySet(models.QuerySet["BatchItem"]):
     def with_all(self) -> "BatchItemQuerySet":
-        """Each with what its state follows from, in few queries."""
+        """Return each with what its state follows from, in few queries."""
         related = self.select_related("batch", "piece", "firing__result", "firing__piece")
         return related.prefetch_related("files")
 
     def fired(self) -> "BatchItemQuerySet":
-        """Those whose layer is there."""
+        """Return those whose layer is there."""
         return self.filter(models.Q(firing__state=Firing.State.DONE) | ~models.Q(result=None))
 
     def waiting(self) -> "BatchItemQuerySet":

@@ -20,7 +20,7 @@ COLUMNS = ("place", "source", "state", "reason", "width", "height", "seconds", "
 
 
 def batch_shown(batch: Batch, only: str = "") -> dict[str, Any]:
-    """The page of a batch; of pictures in one state alone, if wished."""
+    """Return the page of a batch; of pictures in one state alone, if wished."""
     items = list(batch.items.with_all())
     bases = _bases_of(items)
     count = Counter(str(item.state) for item in items)
@@ -64,7 +64,7 @@ def _pair(item: BatchItem, base: Layer | None) -> dict[str, Any]:
 
 
 def _compared(item: BatchItem, base: Layer | None) -> str:
-    """Address of the comparing bench with a picture's source and result; empty before there is one."""
+    """Return address of the comparing bench with a picture's source and result; empty before there is one."""
     fired = item.fired
     if base is None or fired is None:
         return ""
@@ -73,14 +73,14 @@ def _compared(item: BatchItem, base: Layer | None) -> str:
 
 
 def _bases_of(items: Iterable[BatchItem]) -> dict[UUID | None, Layer]:
-    """The base of each picture, by its piece."""
+    """Return the base of each picture, by its piece."""
     pieces = [item.piece_id for item in items]
     bases = Layer.objects.filter(piece_id__in=pieces, kind=Layer.Kind.BASE)
     return {base.piece_id: base for base in bases}
 
 
 def _seconds_left(item: BatchItem) -> float:
-    """About how long a picture will take yet, as it was predicted when that could be."""
+    """Return about how long a picture will take yet, as it was predicted when that could be."""
     firing = item.firing
     if item.state == item.State.WAITING:
         return item.predicted or 0.0
@@ -90,7 +90,7 @@ def _seconds_left(item: BatchItem) -> float:
 
 
 def treatment_words(treatment: Treatment) -> list[str]:
-    """What is done with each picture, a line for each step."""
+    """Return what is done with each picture, a line for each step."""
     found = []
     if treatment.coats:
         coats = len(treatment.schedule.laid) if treatment.schedule else 0
@@ -109,7 +109,7 @@ def treatment_words(treatment: Treatment) -> list[str]:
 
 
 def rows(batch: Batch) -> Iterable[list[str]]:
-    """The table of what came of each picture, its heads first."""
+    """Return the table of what came of each picture, its heads first."""
     yield list(COLUMNS)
     for number, item in enumerate(batch.items.with_all(), 1):
         fired = item.fired
@@ -124,7 +124,7 @@ def rows(batch: Batch) -> Iterable[list[str]]:
 
 
 def pair_shown(batch: Batch, piece: Piece) -> dict[str, Any]:
-    """Where a piece's pair stands among those of its batch, and the addresses of those beside it."""
+    """Return where a piece's pair stands among those of its batch, and the addresses of those beside it."""
     items = [item for item in batch.items.with_all() if item.fired and item.piece_id]
     at = next((n for n, item in enumerate(items) if item.piece_id == piece.pk), None)
     if at is None:

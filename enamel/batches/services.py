@@ -57,7 +57,7 @@ class BatchCost:
 
 
 def cost(pieces: Iterable[Piece], treatment: Treatment) -> BatchCost:
-    """What a treatment of pieces would take, from their bases on."""
+    """Return what a treatment of pieces would take, from their bases on."""
     found, paces, suited = BatchCost(), Timing.objects.paces(), Suited.read()
     for piece in pieces:
         try:
@@ -85,7 +85,7 @@ def start(
     watched: bool = False,
     urgency: int = Batch.Urgency.BEHIND,
 ) -> Batch:
-    """A batch of pieces, or of the pictures in a folder, at work from now on.
+    """Return a batch of pieces, or of the pictures in a folder, at work from now on.
 
     Raises
     ------

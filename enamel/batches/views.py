@@ -27,7 +27,7 @@ from enamel.web.parameters import ids, signed_number
 @require_GET
 @login_required
 def choose(request: HttpRequest) -> HttpResponse:
-    """Pictures to choose, found as on the page of pieces, and what is to be done with them."""
+    """Show pictures to choose, found as on the page of pieces, and what is to be done with them."""
     form = BatchForm(owner_id=person(request).pk, initial=BatchForm.starting())
     return _choosing(request, form)
 
@@ -77,7 +77,7 @@ def start(request: HttpRequest) -> HttpResponse:
 @require_POST
 @login_required
 def cost(request: HttpRequest) -> HttpResponse:
-    """What the current batch would take."""
+    """Show what the current batch would take."""
     form = BatchForm(request.POST, owner_id=person(request).pk)
     form.fields["name"].required = False
     shown: dict[str, object] = {"errors": form.errors}
@@ -100,7 +100,7 @@ def batch(request: HttpRequest, batch_id: UUID) -> HttpResponse:
 @require_GET
 @login_required
 def table(request: HttpRequest, batch_id: UUID) -> HttpResponse:
-    """What came of each picture, as CSV."""
+    """Show what came of each picture, as CSV."""
     found = own_batch(request, batch_id)
     response = HttpResponse(content_type="text/csv; charset=utf-8")
     csv.writer(response).writerows(rows(found))

@@ -22,7 +22,7 @@ SUBJECTS = {
 
 class ModelQuerySet(models.QuerySet["Model"]):
     def available(self) -> list["Model"]:
-        """One for every card there is, in the cards' order; new cards are noted."""
+        """Return one for every card there is, in the cards' order; new cards are noted."""
         known = {model.name: model for model in self}
         found = []
         for card in cards():
@@ -34,16 +34,16 @@ class ModelQuerySet(models.QuerySet["Model"]):
         return found
 
     def named(self, name: str) -> "Model | None":
-        """The model of that name with its card, if it is available."""
+        """Return the model of that name with its card, if it is available."""
         return next((model for model in self.available() if model.name == name), None)
 
     def rates(self) -> dict[str, float]:
-        """Megapixels per second here, by name, of the models that were tried."""
+        """Return megapixels per second here, by name, of the models that were tried."""
         known = self.filter(rate__isnull=False).values_list("name", "rate")
         return {name: float(rate) for name, rate in known if rate}
 
     def off(self) -> set[str]:
-        """Names that are switched off."""
+        """Return names that are switched off."""
         return set(self.filter(on=False).values_list("name", flat=True))
 
 
@@ -146,7 +146,7 @@ class SuitedModels:
 
 
 def _first(wanted: list[str], offered: list[str], otherwise: str) -> str:
-    """The first of the names wanted that is offered."""
+    """Return the first of the names wanted that is offered."""
     return next((name for name in wanted if name in offered), otherwise)
 
 
@@ -163,7 +163,7 @@ class Offered:
 
 
 def offered() -> Offered:
-    """What there is to choose from."""
+    """Return what there is to choose from."""
     off = Model.objects.off()
     on = [card for card in cards() if card.name not in off]
     upscalers, refiners, guides, vaes = (

@@ -107,7 +107,7 @@ def run_batch(given: argparse.Namespace) -> None:
 
 
 def treatment_of(given: argparse.Namespace) -> Treatment:
-    """What is done with each picture, as it was asked for."""
+    """Return what is done with each picture, as it was asked for."""
     rules = []
     for text in given.kind:
         name, _, path = text.partition("=")
@@ -127,7 +127,7 @@ def treatment_of(given: argparse.Namespace) -> Treatment:
 
 
 def pictures_in(folder: Path) -> list[Path]:
-    """The picture files of a folder, by name.
+    """Return the picture files of a folder, by name.
 
     Raises
     ------
@@ -143,7 +143,7 @@ def pictures_in(folder: Path) -> list[Path]:
 
 
 def names_for(sources: Sequence[Path], ending: str) -> list[str]:
-    """A name for each result: its source's, with all of it where two differ by their endings only."""
+    """Return a name for each result: its source's, with all of it where two differ by their endings only."""
     stems = [source.stem for source in sources]
     return [
         f"{source.stem if stems.count(source.stem) == 1 else source.name}.{ending}"
@@ -197,7 +197,7 @@ def _one(
 
 
 def treated(source: Path, treatment: Treatment, work: Path, on_progress: "Teller") -> Canvas:
-    """A picture after all that a treatment does with it; the same call on the same folder goes on."""
+    """Return a picture after all that a treatment does with it; the same call on the same folder goes on."""
     facts = examine(source, Limits())
     base = read_canvas(source, facts, work / "base.npy")
     how_made = made(dict(facts.text))
@@ -223,7 +223,7 @@ def treated(source: Path, treatment: Treatment, work: Path, on_progress: "Teller
 
 
 def _refiner_of(schedule: Schedule | None) -> str:
-    """The refiner that faces are mended with: that of the coats."""
+    """Return the refiner that faces are mended with: that of the coats."""
     used = [coat.refine.model for coat in schedule.laid if coat.refine] if schedule else []
     return used[-1] if used else Refine().model
 

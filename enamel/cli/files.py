@@ -21,12 +21,12 @@ def output_options(command: argparse.ArgumentParser) -> None:
 
 
 def output_of(given: argparse.Namespace) -> Output:
-    """The kind of file that was asked for."""
+    """Return the kind of file that was asked for."""
     return Output(FileFormat.of(given.output), given.bits)
 
 
 def window(text: str) -> Box:
-    """A window from X,Y,W,H."""
+    """Return a window from X,Y,W,H."""
     try:
         x, y, width, height = (int(part) for part in text.split(","))
     except ValueError:
@@ -35,7 +35,7 @@ def window(text: str) -> Box:
 
 
 def read_json(path: Path) -> Any:
-    """What a file of settings says; a `Refusal` when it is not JSON."""
+    """Return what a file of settings says; a `Refusal` when it is not JSON."""
     try:
         return jsontext.read_json(path.read_bytes())
     except OSError as error:
@@ -45,12 +45,12 @@ def read_json(path: Path) -> Any:
 
 
 def read_schedule(path: Path) -> Schedule:
-    """A schedule file; a `Refusal` says where it is wrong."""
+    """Return a schedule file; a `Refusal` says where it is wrong."""
     return Schedule.from_json(read_json(path))
 
 
 def read_input(path: Path, scratch: Path, name: str = "base") -> Canvas:
-    """A picture file as a canvas in the scratch folder, under a name of its own."""
+    """Return a picture file as a canvas in the scratch folder, under a name of its own."""
     if not path.is_file():
         raise Refusal(f"There is no file {path}.")
     limits = Limits()

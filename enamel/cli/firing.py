@@ -201,7 +201,7 @@ def run_check(given: argparse.Namespace) -> None:
 
 
 def tiles_of(schedule: Schedule, base: Canvas, size: Size, folder: Path) -> Tiled | None:
-    """The last coat of a schedule, with what it refined when it was the only one to be laid.
+    """Return the last coat of a schedule, with what it refined when it was the only one to be laid.
 
     Of several coats the earlier results are not available; the base, enlarged by the last one's
     upscaler, stands for what it refined.
@@ -224,7 +224,7 @@ def run_schema(chosen: argparse.Namespace) -> None:
 
 
 def versions() -> dict[str, str]:
-    """What computed the pixels, for the report."""
+    """Return what computed the pixels, for the report."""
     vips = ".".join(str(pyvips.version(part)) for part in range(3))
     return {
         "python": platform.python_version(),

@@ -80,7 +80,7 @@ def run_touch_up(given: argparse.Namespace) -> None:
 
 
 def settings_of(path: Path | None) -> TouchUp:
-    """The settings in a file; one patch with the usual ones where nothing is said."""
+    """Return the settings in a file; one patch with the usual ones where nothing is said."""
     form = read_json(path) if path else {}
     if isinstance(form, dict):
         form = {"patches": [to_json(Patch())], **form}

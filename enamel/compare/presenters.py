@@ -122,7 +122,7 @@ class Compared:
         return layer is not None and layer.kind != Layer.Kind.BASE and not layer.checked
 
     def for_script(self) -> dict[str, Any]:
-        """What the page's script has to know of it."""
+        """Return what the page's script has to know of it."""
         whole, box = self.whole, self.box
         columns = {
             "token": self.token,
@@ -156,7 +156,7 @@ def _chain(layer: Layer) -> list[dict[str, Any]]:
 
 
 def without_masks(form: Any) -> Any:
-    """Settings in which each mask is told by the place it covers, not by its thousands of points."""
+    """Return settings in which each mask is told by the place it covers, not by its thousands of points."""
     if isinstance(form, dict):
         if set(form) == {"size", "steps"}:
             mask = Mask.from_json(form)
@@ -166,7 +166,7 @@ def without_masks(form: Any) -> Any:
 
 
 def settings_apart(one: Compared, other: Compared) -> str:
-    """What sets two apart in one line: "strength 0.25 → 0.35, seed 7 → 19"."""
+    """Return what sets two apart in one line: "strength 0.25 → 0.35, seed 7 → 19"."""
     before, after = one.coats, other.coats
     shared = min(len(before), len(after))
     parts = []
@@ -188,7 +188,7 @@ def settings_apart(one: Compared, other: Compared) -> str:
 
 
 def _place(path: str) -> int:
-    """Where a setting stands among the others: as it is declared, whatever order it was stored in."""
+    """Return where a setting stands among the others: as it is declared, whatever order it was stored in."""
     name = path.removeprefix("refine.").split(".")[0]
     return ORDER.index(name) if name in ORDER else len(ORDER)
 
@@ -240,7 +240,7 @@ class Comparison:
         self.way = way if way in WAYS else "wipe"
 
     def context(self) -> dict[str, Any]:
-        """The template's context."""
+        """Return the template's context."""
         tokens = {one.token for one in self.shown}
         apart = {
             f"{one.token} {other.token}": settings_apart(one, other)
@@ -265,8 +265,9 @@ class Comparison:
 
 
 def choices_for(piece: Piece, tokens: Iterable[str] = ()) -> list[Compared]:
-    """Layers of the piece and of others with the same base, and swatches of the piece: those that tokens
-    name, pinned ones, the latest."""
+    """Return layers of the piece and of others with the same base, and swatches of the piece: those that
+    tokens name, pinned ones, the latest.
+    """
     named = [int(token[1:]) for token in tokens if SWATCH_TOKEN.fullmatch(token)]
     layers = (
         Layer.objects.filter(piece__owner_id=piece.owner_id, piece__deleted_at=None)
@@ -297,7 +298,7 @@ def same_base(piece: Piece) -> list[UUID]:
 
 
 def table_of(shown: list[Compared]) -> list[dict[str, Any]]:
-    """Rows of measures: the picture, and a value for each of `MEASURES`, the best marked.
+    """Return rows of measures: the picture, and a value for each of `MEASURES`, the best marked.
 
     Values that are written alike are equal.
     """

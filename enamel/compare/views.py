@@ -20,7 +20,7 @@ from enamel.web.parameters import ids
 @require_GET
 @login_required
 def compare(request: HttpRequest, piece_id: UUID) -> HttpResponse:
-    """Two to six pictures of a piece together."""
+    """Show two to six pictures of a piece together."""
     piece = own_piece(request, piece_id)
     shown = Comparison(piece, request.GET).context()
     for batch in Batch.objects.of(request.user).filter(pk__in=ids([request.GET.get("batch", "")])):
@@ -44,5 +44,5 @@ def check(request: HttpRequest, layer_id: UUID) -> HttpResponse:
 @require_GET
 @login_required
 def checked(request: HttpRequest, layer_id: UUID) -> JsonResponse:
-    """Whether a layer's checks are there."""
+    """Show whether a layer's checks are there."""
     return JsonResponse({"ready": own_layer(request, layer_id).checked})

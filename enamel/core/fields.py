@@ -14,19 +14,19 @@ MISSING = dataclasses.MISSING
 
 
 def number(default: float, low: float, high: float, doc: str, unit: str = "") -> Any:
-    """A field for a real number from low to high."""
+    """Return a field for a real number from low to high."""
     return dataclasses.field(
         default=default, metadata={"low": low, "high": high, "doc": doc, "unit": unit}
     )
 
 
 def integer(default: int, low: int, high: int, doc: str, unit: str = "") -> Any:
-    """A field for a whole number from low to high."""
+    """Return a field for a whole number from low to high."""
     return number(default, low, high, doc, unit)
 
 
 def setting(default: Any, doc: str) -> Any:
-    """A field for anything else, with its sentence."""
+    """Return a field for anything else, with its sentence."""
     return dataclasses.field(default=default, metadata={"doc": doc})
 
 
@@ -47,7 +47,7 @@ def check_fields(value: Any) -> None:
 
 
 def whole_number(spec: "dataclasses.Field[Any]") -> bool:
-    """Whether a field made by `integer` or `number` holds whole numbers."""
+    """Return whether a field made by `integer` or `number` holds whole numbers."""
     return spec.type is int or spec.type == (int | None)
 
 
@@ -120,7 +120,7 @@ def _read(hint: Any, name: str, given: Any) -> Any:
 
 
 def _read_one_of(options: list[Any], name: str, given: Any) -> Any:
-    """A value of the class among several that its ``kind`` names."""
+    """Return a value of the class among several that its ``kind`` names."""
     kinds = {option.KIND: option for option in options}
     kind = given.get("kind") if isinstance(given, Mapping) else None
     known = isinstance(kind, str) and kind in kinds

@@ -13,7 +13,7 @@ PARTIAL = ".part"
 
 @contextmanager
 def whole_file(path: Path) -> Iterator[Path]:
-    """A path to write to; what was written there becomes ``path`` when the block ends well.
+    """Provide a path to write to; what was written there becomes ``path`` when the block ends well.
 
     Until then, and when it does not end well, ``path`` is as it was. The name is of no other writer, so
     several may make the same file at once; the last one stays. Missing folders are made.

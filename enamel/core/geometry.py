@@ -15,11 +15,11 @@ class Size(NamedTuple):
         return self.width * self.height / 1e6
 
     def scaled(self, factor: float) -> "Size":
-        """The size times a factor, to the nearest px, at least one px a side."""
+        """Return the size times a factor, to the nearest px, at least one px a side."""
         return Size(max(1, round(self.width * factor)), max(1, round(self.height * factor)))
 
     def rounded_up(self, grid: int) -> "Size":
-        """The next size whose sides are multiples of ``grid``."""
+        """Return the next size whose sides are multiples of ``grid``."""
         return Size(-(-self.width // grid) * grid, -(-self.height // grid) * grid)
 
     def __str__(self) -> str:
@@ -70,7 +70,7 @@ class Box:
         )
 
     def intersection(self, other: "Box") -> "Box":
-        """What both cover; a box of no width or height when they don't meet."""
+        """Return what both cover; a box of no width or height when they don't meet."""
         left, top = max(self.x, other.x), max(self.y, other.y)
         right, bottom = min(self.right, other.right), min(self.bottom, other.bottom)
         return Box.between(left, top, max(left, right), max(top, bottom))
@@ -81,7 +81,7 @@ class Box:
         return Box(self.y, self.x, self.height, self.width)
 
     def around(self, other: "Box") -> "Box":
-        """The smallest box that covers both."""
+        """Return the smallest box that covers both."""
         return Box.between(
             min(self.x, other.x),
             min(self.y, other.y),
@@ -104,19 +104,19 @@ class Box:
         return across * across + down * down
 
     def snapped_out(self, grid: int) -> "Box":
-        """The smallest box on the grid that covers this one."""
+        """Return the smallest box on the grid that covers this one."""
         left, top = self.x // grid * grid, self.y // grid * grid
         return Box.between(left, top, -(-self.right // grid) * grid, -(-self.bottom // grid) * grid)
 
     def scaled(self, factor: float) -> "Box":
-        """The same place on a picture that is so many times larger, at least one px a side."""
+        """Return the same place on a picture that is so many times larger, at least one px a side."""
         left, top, right, bottom = (
             round(side * factor) for side in (self.x, self.y, self.right, self.bottom)
         )
         return Box.between(left, top, max(right, left + 1), max(bottom, top + 1))
 
     def relative_to(self, origin: "Box") -> "Box":
-        """The same pixels, counted from the corner of ``origin``."""
+        """Return the same pixels, counted from the corner of ``origin``."""
         return Box(self.x - origin.x, self.y - origin.y, self.width, self.height)
 
     @property

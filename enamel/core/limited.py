@@ -22,7 +22,7 @@ OnFraction = Callable[[float], None]
 def answer_of(
     module: str, *arguments: str, seconds: float, thing: str, on_progress: OnFraction | None = None
 ) -> Any:
-    """What the module's work comes to.
+    """Return what the module's work comes to.
 
     Parameters
     ----------
@@ -62,7 +62,7 @@ def answer_of(
 
 
 def _read(line: bytes) -> dict[str, Any]:
-    """A line of the working process; libraries may have written others in between."""
+    """Return a line of the working process; libraries may have written others in between."""
     try:
         message = json.loads(line)
     except ValueError:

@@ -17,7 +17,7 @@ def give_back_freed() -> None:
 
 
 def peak_memory_mb() -> float:
-    """Most memory this process has held, in MB.
+    """Return most memory this process has held, in MB.
 
     From the kernel's own count for this program where there is one: the usual count starts with what
     the process that launched it held.
@@ -32,7 +32,7 @@ def peak_memory_mb() -> float:
 
 
 def memory_taken_mb(run: Callable[[], object]) -> float:
-    """Most memory that ``run`` takes itself, in MB.
+    """Return most memory that ``run`` takes itself, in MB.
 
     Freed memory is given back and the peak counted anew first, where the system can: what ran before could
     hide it.

@@ -30,5 +30,5 @@ def ignore(progress: Progress) -> None:
 
 
 def never() -> bool:
-    """A stop sign that never shows."""
+    """Return a stop sign that never shows."""
     return False

@@ -328,7 +328,7 @@ class Schedule:
         return tuple(coat for coat in self.coats if coat.on)
 
     def sizes(self, base: Size) -> list[Size]:
-        """Size after each coat that is on."""
+        """Return size after each coat that is on."""
         sizes = [base]
         for coat in self.laid:
             sizes.append(coat.size_from(sizes[-1]))
@@ -336,17 +336,17 @@ class Schedule:
 
     @classmethod
     def from_json(cls, given: Any) -> "Schedule":
-        """A schedule from its JSON form; a `FieldRefusal` names the field that is wrong."""
+        """Return a schedule from its JSON form; a `FieldRefusal` names the field that is wrong."""
         return from_json(cls, given)
 
     def to_json(self) -> dict[str, Any]:
-        """The JSON form, every setting spelt out."""
+        """Return the JSON form, every setting spelt out."""
         form: dict[str, Any] = to_json(self)
         return form
 
 
 def differences(one: Any, other: Any, path: str = "") -> list[tuple[str, Any, Any]]:
-    """Where two JSON forms differ: path, value in the first, value in the second.
+    """Return where two JSON forms differ: path, value in the first, value in the second.
 
     What only one of them has counts as None in the other; lists are compared place by place.
     """
@@ -369,7 +369,7 @@ def differences(one: Any, other: Any, path: str = "") -> list[tuple[str, Any, An
 
 
 def schedule_schema() -> dict[str, Any]:
-    """The published JSON Schema of schedule files (`docs/reference/schedule.schema.json`)."""
+    """Return the published JSON Schema of schedule files (`docs/reference/schedule.schema.json`)."""
     return {
         "$schema": "https://json-schema.org/draft/2020-12/schema",
         "title": "Enamel schedule",

@@ -6,19 +6,19 @@ from collections.abc import Callable
 
 
 def seconds_of(run: Callable[[], object]) -> float:
-    """Seconds that ``run`` takes."""
+    """Return seconds that ``run`` takes."""
     began = time.perf_counter()
     run()
     return time.perf_counter() - began
 
 
 def median_seconds(run: Callable[[], object]) -> float:
-    """Seconds that ``run`` takes, median of three after one that warms up."""
+    """Return seconds that ``run`` takes, median of three after one that warms up."""
     return medians_in_turn(run, times=3)[0]
 
 
 def medians_in_turn(*runs: Callable[[], object], times: int) -> list[float]:
-    """Median seconds of each, one after the other in turn, so that a busy machine slows all alike.
+    """Return median seconds of each, one after the other in turn, so that a busy machine slows all alike.
 
     Each runs once more at first, to warm up.
     """

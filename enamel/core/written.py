@@ -18,7 +18,7 @@ LONGEST_NUMBER = 6
 
 
 def read_overlap(text: str) -> dict[str, Any]:
-    """The settings of `Refine` that an overlap in px, or in % of the tile, stands for."""
+    """Return the settings of `Refine` that an overlap in px, or in % of the tile, stands for."""
     found = OVERLAP.fullmatch(text)
     if found is None:
         raise FieldRefusal("overlap", "Give px, as in 64, or a fraction of the tile, as in 25 %.")
@@ -29,7 +29,7 @@ def read_overlap(text: str) -> dict[str, Any]:
 
 
 def written_overlap(refine: Refine) -> str:
-    """The overlap as `read_overlap` reads it."""
+    """Return the overlap as `read_overlap` reads it."""
     if refine.overlap_fraction is None:
         return f"{refine.overlap} px"
     return f"{refine.overlap_fraction * 100:g} %"
@@ -56,7 +56,8 @@ def written_adapters(adapters: Iterable[Adapter]) -> str:
 
 
 def read_regions(text: str, masks: Mapping[str, Mask] | None = None) -> tuple[Region, ...]:
-    """Words for parts of the picture, a line for each: left, top, width, height in %, a colon, words.
+    """Return words for parts of the picture, a line for each: left, top, width, height in %, a colon,
+    words.
 
     In the place of the box a line may name one of the masks.
     """
@@ -87,7 +88,7 @@ def read_regions(text: str, masks: Mapping[str, Mask] | None = None) -> tuple[Re
 
 
 def written_regions(regions: Iterable[Region], masks: Mapping[str, Mask] | None = None) -> str:
-    """Words for parts as `read_regions` reads them, with masks of these names."""
+    """Return words for parts as `read_regions` reads them, with masks of these names."""
     names = {mask: name for name, mask in (masks or {}).items()}
     places = [
         names.get(region.mask, UNKNOWN_MASK)
@@ -133,7 +134,7 @@ def read_lengths(text: str) -> list[int]:
 
 
 def _numbers(words: Sequence[str]) -> list[float]:
-    """Words as numbers; empty when one of them is none, such as 1.2.3."""
+    """Return words as numbers; empty when one of them is none, such as 1.2.3."""
     try:
         return [float(word) for word in words]
     except ValueError:

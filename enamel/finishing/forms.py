@@ -29,7 +29,7 @@ class FinishForm(forms.Form):
             raise forms.ValidationError(str(refusal)) from None
 
     def refused(self) -> str:
-        """What is wrong, in a line."""
+        """Return what is wrong, in a line."""
         return " ".join(str(error) for errors in self.errors.values() for error in errors)
 
 

@@ -47,7 +47,7 @@ class ShownStep:
 
 
 def steps_shown() -> list[ShownStep]:
-    """All steps in their order."""
+    """Return all steps in their order."""
     shown = []
     for name in Finish.NAMES:
         kind: type[Step] = type(getattr(Finish(), name))
@@ -72,7 +72,7 @@ def _control(spec: "dataclasses.Field[Any]") -> Control:
 
 
 def finish_shown(piece: Piece, layer: Layer, changing: Layer | None) -> dict[str, Any]:
-    """The panel: steps, layers that can be matched to, finish presets, what can be done again."""
+    """Return the panel: steps, layers that can be matched to, finish presets, what can be done again."""
     others = [other for other in piece.layers.order_by("created") if other.pk != layer.pk]
     return {
         "finish_steps": steps_shown(),

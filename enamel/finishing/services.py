@@ -34,7 +34,7 @@ KEPT_SMALL = 6
 
 
 def shown(layer: Layer, recipe: Finish, window: Box, pixels: int) -> SampleArray:
-    """A part of a layer with a finish.
+    """Return a part of a layer with a finish.
 
     Up to `MOST_EXACT` px, or as many as there is room for, they are the very pixels that it will have; a
     larger part is made from the reduced layer, at ``pixels`` px or less, so that it is there at once.
@@ -85,7 +85,7 @@ class Begun:
 
 
 def _exact(layer: Layer, recipe: Finish, window: Box) -> SampleArray:
-    """A window with a finish; while one step is being set, those before it are not done again."""
+    """Return a window with a finish; while one step is being set, those before it are not done again."""
     place = (layer.pixels.name, window)
     last = _begun.get(place)
     step = recipe.first_difference(last.recipe) if last else None
@@ -112,7 +112,9 @@ def _exact(layer: Layer, recipe: Finish, window: Box) -> SampleArray:
 
 
 def _small(layer: Layer, scale: float) -> Pixels:
-    """A layer reduced by about a scale; the last few are kept, because one is looked at for a while."""
+    """Return a layer reduced by about a scale; the last few are kept, because one is looked at for a
+    while.
+    """
     size = layer.size.scaled(2.0 ** (round(4 * math.log2(scale)) / 4))
     place = (layer.pixels.name, size)
     small = _smalls.get(place)
@@ -124,7 +126,7 @@ def _small(layer: Layer, scale: float) -> Pixels:
 
 
 def proposal(layer: Layer, recipe: Finish, name: str) -> Proposal:
-    """What a step proposes for a layer."""
+    """Return what a step proposes for a layer."""
     own, target = overview_of(layer), matched_to(layer, recipe.match.to)
     reference = overview_of(target) if target.pk != layer.pk else None
     return proposed(name, Measurements.from_json(layer.measured), own, reference)

@@ -26,7 +26,9 @@ from enamel.workspace.views import show_again
 @require_POST
 @login_required
 def preview(request: HttpRequest, layer_id: UUID) -> HttpResponse:
-    """A part of a layer with the current recipe: bare samples, because packing takes longer than making."""
+    """Show a part of a layer with the current recipe: bare samples, because packing takes longer than
+    making.
+    """
     layer = own_layer(request, layer_id)
     form = _valid(FinishWindowForm(request.POST))
     given = form.cleaned_data
@@ -39,7 +41,7 @@ def preview(request: HttpRequest, layer_id: UUID) -> HttpResponse:
 @require_POST
 @login_required
 def automatic(request: HttpRequest, layer_id: UUID) -> JsonResponse:
-    """What a step of the current recipe proposes, and why."""
+    """Show what a step of the current recipe proposes, and why."""
     layer = own_layer(request, layer_id)
     given = _valid(FinishStepForm(request.POST)).cleaned_data
     proposal = finishing.proposal(layer, given["recipe"], given["step"])
@@ -99,7 +101,7 @@ def delete(request: HttpRequest, number: int) -> JsonResponse:
 @require_GET
 @login_required
 def export(request: HttpRequest, number: int) -> HttpResponse:
-    """A finish preset as a file that `enamel finish --recipe` takes too."""
+    """Show a finish preset as a file that `enamel finish --recipe` takes too."""
     kept = _own(request, number)
     return json_file(f"{safe(kept.name, 'finish')}.finish.json", kept.recipe)
 

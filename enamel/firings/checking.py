@@ -38,7 +38,7 @@ def check_layer(layer: Layer, enlarged: Path | None = None) -> None:
 
 @contextmanager
 def _tiled(layer: Layer, enlarged: Path | None) -> Iterator[Tiled | None]:
-    """How a layer was tiled, with what was refined; None for one that has no tiles."""
+    """Provide how a layer was tiled, with what was refined; None for one that has no tiles."""
     given, parent = layer.recipe.get("coat"), layer.parent
     coat = Coat.from_json(given) if given else None
     if coat is None or parent is None or coat.refinement is None:

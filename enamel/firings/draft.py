@@ -18,17 +18,17 @@ class Draft:
         return self.schedule.coats[self.number]
 
     def with_coat(self, coat: Coat) -> "Draft":
-        """The current coat replaced; it stays on or off as it was."""
+        """Return the current coat replaced; it stays on or off as it was."""
         coats = list(self.schedule.coats)
         coats[self.number] = replace(coat, on=self.coat.on)
         return Draft(Schedule(tuple(coats)), self.number)
 
     def add(self) -> "Draft":
-        """A new coat of twice the size after the current one, its other settings the same."""
+        """Return a new coat of twice the size after the current one, its other settings the same."""
         return self._inserted(replace(self.coat, factor=2.0, size=None, on=True))
 
     def copy(self) -> "Draft":
-        """The current coat once more, after itself."""
+        """Return the current coat once more, after itself."""
         return self._inserted(self.coat)
 
     def _inserted(self, coat: Coat) -> "Draft":
@@ -49,7 +49,7 @@ class Draft:
         return Draft(Schedule(tuple(coats)), place)
 
     def switch(self) -> "Draft":
-        """The current coat on or off. One coat at least stays on."""
+        """Return the current coat on or off. One coat at least stays on."""
         coats = list(self.schedule.coats)
         coats[self.number] = replace(self.coat, on=not self.coat.on)
         if not any(coat.on for coat in coats):
@@ -67,11 +67,11 @@ class Draft:
         return Draft(Schedule(tuple(coats)), min(self.number, len(coats) - 1))
 
     def alone(self) -> Schedule:
-        """Just the current coat."""
+        """Return just the current coat."""
         return Schedule((replace(self.coat, on=True),))
 
     def seeds(self, count: int) -> list[Schedule]:
-        """The current coat alone, with its seed and those that follow it."""
+        """Return the current coat alone, with its seed and those that follow it."""
         refine = self.coat.refinement
         if refine is None:
             raise Refusal("This coat refines nothing, so seeds make no difference.")
@@ -81,7 +81,7 @@ class Draft:
         ]
 
     def onward(self) -> Schedule:
-        """The current coat and those after it."""
+        """Return the current coat and those after it."""
         return Schedule((replace(self.coat, on=True), *self.schedule.coats[self.number + 1 :]))
 
 

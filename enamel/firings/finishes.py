@@ -18,7 +18,7 @@ VERSION = 1
 
 
 def reference_of(layer: Layer, recipe: Finish) -> Overview | None:
-    """Overview of what a layer is matched to by a recipe; None where it is not matched."""
+    """Return overview of what a layer is matched to by a recipe; None where it is not matched."""
     if not recipe.match.on:
         return None
     return overview_of(matched_to(layer, recipe.match.to))
@@ -35,7 +35,7 @@ def matched_to(layer: Layer, sha256: str) -> Layer:
 
 
 def finish_key(layer: Layer, recipe: Finish) -> str:
-    """Name of the pixels that come of a recipe: what is off or not read does not count."""
+    """Return name of the pixels that come of a recipe: what is off or not read does not count."""
     steps = {name: to_json(step) for name, step in recipe.steps.items()}
     reference = matched_to(layer, recipe.match.to).sha256 if recipe.match.on else ""
     return content_key(layer.sha256, "finish", VERSION, steps, reference)
@@ -43,7 +43,7 @@ def finish_key(layer: Layer, recipe: Finish) -> str:
 
 @contextmanager
 def opened(layer: Layer, recipe: Finish) -> Iterator[Finished]:
-    """A layer with its finish, to be read by the box.
+    """Provide a layer with its finish, to be read by the box.
 
     Raises
     ------

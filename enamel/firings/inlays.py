@@ -27,7 +27,7 @@ def register(finder: Finder) -> None:
 def opened(
     under: Layer, inlays: Sequence[Inlay]
 ) -> Iterator[tuple[Picture, list[tuple[Picture, Inlay]]]]:
-    """A layer and what is laid over it, each with its settings.
+    """Provide a layer and what is laid over it, each with its settings.
 
     Raises
     ------
@@ -40,7 +40,7 @@ def opened(
 
 
 def _source(stack: ExitStack, piece: Piece, sha256: str) -> Picture:
-    """The pixels of that name: a layer's, a laid file's or a swatch's."""
+    """Return the pixels of that name: a layer's, a laid file's or a swatch's."""
     layer = piece.layers.filter(sha256=sha256).first()
     known = layer or piece.laid_files.filter(sha256=sha256).first()
     if known is not None:
@@ -53,12 +53,12 @@ def _source(stack: ExitStack, piece: Piece, sha256: str) -> Picture:
 
 
 def inlay_key(under: Layer, inlays: Sequence[Inlay]) -> str:
-    """Name of the pixels that come of it."""
+    """Return name of the pixels that come of it."""
     return content_key(under.sha256, [to_json(settings) for settings in inlays])
 
 
 def places_of(under: Layer, inlays: Sequence[Inlay]) -> list[list[float]]:
-    """Where each lies, as fractions of the picture: left, top, width, height."""
+    """Return where each lies, as fractions of the picture: left, top, width, height."""
     whole = under.size
     boxes = [
         Drawn(settings.mask, whole).bounds if settings.mask else Box.whole(whole)

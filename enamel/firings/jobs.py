@@ -146,7 +146,7 @@ def run(firing_id: UUID, closing: Callable[[], bool]) -> bool:
 
 
 def _requeued(firing: Firing) -> dict[str, Any]:
-    """How a firing waits again, with what was finished; its job is taken up again after a pause."""
+    """Return how a firing waits again, with what was finished; its job is taken up again after a pause."""
     return {"state": Firing.State.QUEUED, "broken_off": firing.broken_off - 1}
 
 
@@ -200,13 +200,14 @@ class Run:
         _end(self.firing, Firing.State.DONE)
 
     def _lay(self, number: int, coat: Coat, parent: Layer) -> Layer:
-        """One coat on a layer."""
+        """Return one coat on a layer."""
         self._begin(number)
         stage, name = coat_on(parent, coat)
         return self._once(name, lambda: self._lay_coat(stage, name, parent, coat))
 
     def _once(self, name: str, make: Callable[[], Layer]) -> Layer:
-        """The layer of a content key: the one that there is, or a new one that nobody else makes meanwhile.
+        """Return the layer of a content key: the one that there is, or a new one that nobody else makes
+        meanwhile.
 
         Raises
         ------
@@ -241,7 +242,7 @@ class Run:
         )  # fmt: skip
 
     def _touch_up(self, number: int, settings: TouchUp, parent: Layer) -> Layer:
-        """A touch-up of a layer."""
+        """Return a touch-up of a layer."""
         self._begin(number)
         names = [patch_key(parent, settings, patch) for patch in settings.patches]
         overs = [to_json(patch.over) for patch in settings.patches]
@@ -251,7 +252,7 @@ class Run:
     def _lay_touch_up(
         self, number: int, settings: TouchUp, parent: Layer, names: list[str], name: str
     ) -> Layer:
-        """The layer of a touch-up; patches that were made as candidates are taken as they are."""
+        """Return the layer of a touch-up; patches that were made as candidates are taken as they are."""
         refine = settings.refine
         digest = refiner_of(refine).spec.digest
         placed = [settings.placed(patch, parent.size) for patch in settings.patches]
@@ -287,7 +288,7 @@ class Run:
         )  # fmt: skip
 
     def _inlay(self, settings: tuple[Inlay, ...], parent: Layer) -> Layer:
-        """Pictures set into a layer."""
+        """Return pictures set into a layer."""
         name = inlays.inlay_key(parent, settings)
         return self._once(name, lambda: self._lay_inlay(settings, parent, name))
 
@@ -308,7 +309,7 @@ class Run:
         )  # fmt: skip
 
     def _finish(self, recipe: Finish, parent: Layer) -> Layer:
-        """A layer finished by a recipe."""
+        """Return a layer finished by a recipe."""
         name = finishes.finish_key(parent, recipe)
         return self._once(name, lambda: self._lay_finish(recipe, parent, name))
 
@@ -327,7 +328,7 @@ class Run:
         )  # fmt: skip
 
     def _known(self, layer: Layer) -> Layer:
-        """A layer that was there; a worker that died may have left it without what pages need."""
+        """Return a layer that was there; a worker that died may have left it without what pages need."""
         prepare(layer)
         self._check(layer, None)
         return layer
@@ -406,7 +407,7 @@ class Run:
         self.firing.save(update_fields=list(news))
 
     def _seconds_left(self, progress: Progress | None = None) -> float:
-        """What is left: as predicted, refinement at the pace of this coat's tiles.
+        """Return what is left: as predicted, refinement at the pace of this coat's tiles.
 
         A tile or two tell little of that pace, so the prediction counts as `TRUSTED` tiles more.
 
@@ -434,7 +435,7 @@ class Run:
         return Firing.objects.filter(pk=self.firing.pk, stop_asked=True).exists()
 
     def _actual(self) -> dict[str, Any]:
-        """What it took."""
+        """Return what it took."""
         return {
             "seconds": round(time.monotonic() - self.began, 2),
             "model_seconds": round(sum(report.model_seconds for report in self.reports), 2),
@@ -444,11 +445,11 @@ class Run:
 
 
 def _fractions(box: Box, layer: Layer) -> Fractions:
-    """A box of a layer as fractions of it."""
+    """Return a box of a layer as fractions of it."""
     width, height = layer.size
     return box.x / width, box.y / height, box.width / width, box.height / height
 
 
 def _folder_of(path: Path, work: Path) -> Path:
-    """The folder right under ``work`` that a file of the engine lies in."""
+    """Return the folder right under ``work`` that a file of the engine lies in."""
     return work / path.relative_to(work).parts[0]

@@ -14,7 +14,9 @@ PATIENCE = timedelta(minutes=10)
 
 
 def lets_another_go_first(firing: Firing) -> bool:
-    """Whether a firing that wants another checkpoint waits for one that wants the one in memory here."""
+    """Return whether a firing that wants another checkpoint waits for one that wants the one in memory
+    here.
+    """
     loaded = loading.loaded_name()
     if loaded is None or loaded in firing.models_used:
         return False

@@ -34,7 +34,7 @@ class CoatPanel(Panel):
         return self._cost() | {"draft": self.draft, "presets": presets}
 
     def _cost(self) -> dict[str, Any]:
-        """What the schedule makes and takes; why it can't be fired, when a model of it is gone."""
+        """Return what the schedule makes and takes; why it can't be fired, when a model of it is gone."""
         try:
             return schedule_cost(self.piece, self.draft)
         except Refusal as refusal:

@@ -37,7 +37,7 @@ def enqueue_checks(layer: Layer) -> None:
 
 
 def in_order() -> list[Place]:
-    """Firings that wait, as they will be taken: of everyone, because they wait for each other."""
+    """Return firings that wait, as they will be taken: of everyone, because they wait for each other."""
     named = list(dict.fromkeys(firing_id for _, firing_id in _slots()))
     firings = Firing.objects.filter(state=Firing.State.QUEUED, piece__deleted_at=None)
     waiting = firings.select_related("piece", "start").in_bulk(named)
@@ -87,7 +87,9 @@ def move(firing: Firing, steps: int) -> None:
 
 
 def moved(order: Sequence[T], place: int, steps: int) -> list[T]:
-    """The same with one thing so many places before (negative) or after, as far as there are places."""
+    """Return the same with one thing so many places before (negative) or after, as far as there are
+    places.
+    """
     found = list(order)
     thing = found.pop(place)
     found.insert(min(max(0, place + steps), len(found)), thing)

@@ -28,12 +28,12 @@ from enamel.storage.disk import require_room
 
 
 def predict_schedule(start: Layer, schedule: Schedule) -> Prediction:
-    """What a schedule on a layer takes on this machine."""
+    """Return what a schedule on a layer takes on this machine."""
     return predict(schedule, start.size, Timing.objects.paces())
 
 
 def predict_steps(start: Layer, steps: Sequence[Step], paces: Paces | None = None) -> Prediction:
-    """What steps on a layer take, one after the other; for touch-ups as if nothing were there yet.
+    """Return what steps on a layer take, one after the other; for touch-ups as if nothing were there yet.
 
     Parameters
     ----------
@@ -53,7 +53,7 @@ def predict_steps(start: Layer, steps: Sequence[Step], paces: Paces | None = Non
 
 
 def enqueue_schedule(start: Layer, schedule: Schedule) -> Firing:
-    """A firing of a schedule on a layer, waiting for a worker."""
+    """Return a firing of a schedule on a layer, waiting for a worker."""
     laid = len(already_laid(start, schedule))
     return _enqueue(
         start, Firing.Work.SCHEDULE, schedule.to_json(), schedule.laid, laid,
@@ -62,7 +62,7 @@ def enqueue_schedule(start: Layer, schedule: Schedule) -> Firing:
 
 
 def enqueue_steps(start: Layer, steps: Sequence[Step], priority: int = 0) -> Firing:
-    """A firing of several steps of all kinds, one of the other, waiting for a worker."""
+    """Return a firing of several steps of all kinds, one of the other, waiting for a worker."""
     coats: list[Coat] = []
     for step in steps:
         if not isinstance(step, Coat):
@@ -74,7 +74,9 @@ def enqueue_steps(start: Layer, steps: Sequence[Step], priority: int = 0) -> Fir
 
 
 def enqueue_touch_up(start: Layer, settings: TouchUp, replaces: Layer | None = None) -> Firing:
-    """A firing of a touch-up on a layer, waiting for a worker; of one that takes another's place, maybe."""
+    """Return a firing of a touch-up on a layer, waiting for a worker; of one that takes another's place,
+    maybe.
+    """
     settings.within(start.size)
     return _enqueue(
         start, Firing.Work.TOUCH_UP, to_json(settings), [settings], replaces=replaces
@@ -82,7 +84,7 @@ def enqueue_touch_up(start: Layer, settings: TouchUp, replaces: Layer | None = N
 
 
 def enqueue_inlays(start: Layer, inlays: Sequence[Inlay]) -> Firing:
-    """A firing that sets pictures into a layer, waiting for a worker."""
+    """Return a firing that sets pictures into a layer, waiting for a worker."""
     if not inlays:
         raise Refusal("Nothing is laid over the layer yet; choose a picture first.")
     frozen = {"inlays": [to_json(settings) for settings in inlays]}
@@ -90,7 +92,7 @@ def enqueue_inlays(start: Layer, inlays: Sequence[Inlay]) -> Firing:
 
 
 def enqueue_finish(start: Layer, recipe: Finish, replaces: Layer | None = None) -> Firing:
-    """A firing that finishes a layer, waiting for a worker; it takes another finish's place, maybe."""
+    """Return a firing that finishes a layer, waiting for a worker; it takes another finish's place, maybe."""
     if not recipe.steps:
         raise Refusal("No step is on, so nothing would change; switch one on first.")
     finishes.reference_of(start, recipe)
@@ -105,7 +107,7 @@ def last_schedule(piece: Piece) -> Schedule | None:
 
 
 def after(layer: Layer) -> list[Layer]:
-    """The layers that were made from a layer, one from the other; of several, those of the newest."""
+    """Return the layers that were made from a layer, one from the other; of several, those of the newest."""
     found: list[Layer] = []
     step = layer
     while (following := step.children.order_by("-created").first()) is not None:
@@ -115,13 +117,13 @@ def after(layer: Layer) -> list[Layer]:
 
 
 def replaced_by(layer: Layer) -> Layer | None:
-    """The layer whose place another took: the one that its touch-up or finish was begun to change."""
+    """Return the layer whose place another took: the one that its touch-up or finish was begun to change."""
     earlier = layer.replaces
     return earlier if earlier and after(earlier) else None
 
 
 def enqueue_again(start: Layer, made_before: Sequence[Layer]) -> Firing:
-    """A firing that makes layers anew on another one: the same steps, one after the other."""
+    """Return a firing that makes layers anew on another one: the same steps, one after the other."""
     if not made_before:
         raise Refusal("Nothing was made after it, so there is nothing to do again.")
     forms = [layer.step_form for layer in made_before]
@@ -178,7 +180,7 @@ def stop(firing: Firing, *, for_good: bool = False) -> None:
 
 
 def unattended(firing: Firing) -> bool:
-    """Whether a firing waits or says it runs while no worker is alive that could carry it on."""
+    """Return whether a firing waits or says it runs while no worker is alive that could carry it on."""
     return firing.open and not Worker.objects.served(FIRINGS)
 
 
@@ -208,7 +210,7 @@ def stop_for_deletion(*, piece: Piece, **signal: Any) -> None:
 
 
 def already_laid(start: Layer, schedule: Schedule) -> list[Layer]:
-    """The layers that firing the schedule would take as they are: the first coats', unbroken."""
+    """Return the layers that firing the schedule would take as they are: the first coats', unbroken."""
     found: list[Layer] = []
     parent = start
     for coat in schedule.laid:
@@ -222,7 +224,7 @@ def already_laid(start: Layer, schedule: Schedule) -> list[Layer]:
 
 
 def model_digests(steps: Sequence[Step]) -> dict[str, str]:
-    """Digest of each refiner that steps use, without what it is used with."""
+    """Return digest of each refiner that steps use, without what it is used with."""
     used = []
     for step in steps:
         if isinstance(step, Coat) and step.refinement:
@@ -233,7 +235,7 @@ def model_digests(steps: Sequence[Step]) -> dict[str, str]:
 
 
 def prediction_as_json(prediction: Prediction, laid: int = 0) -> dict[str, Any]:
-    """The prediction as it is stored and shown; the first ``laid`` coats take no time."""
+    """Return the prediction as it is stored and shown; the first ``laid`` coats take no time."""
     return {
         "coats": [asdict(coat) | {"seconds": coat.seconds} for coat in prediction.coats],
         "tiles": prediction.tiles,

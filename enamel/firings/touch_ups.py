@@ -13,7 +13,7 @@ from enamel.library.models import Layer
 
 
 def patch_key(layer: Layer, settings: TouchUp, patch: Patch) -> str:
-    """Name of a patch's pixels: of what they were made from and everything done to them."""
+    """Return name of a patch's pixels: of what they were made from and everything done to them."""
     refine = replace(settings.refine, strength=patch.strength, seed=patch.seed)
     base, enlarged_by = "", ""
     if settings.origin is Origin.BASE:

@@ -21,11 +21,11 @@ class WorkerQuerySet(models.QuerySet["Worker"]):
         return self.filter(seen__gt=timezone.now() - DEAD_AFTER)
 
     def serving(self, queue: str) -> "WorkerQuerySet":
-        """Those alive that serve the queue."""
+        """Return those alive that serve the queue."""
         return self.alive().filter(queues__contains=[queue])
 
     def served(self, queue: str) -> bool:
-        """Whether a worker that serves the queue is alive."""
+        """Return whether a worker that serves the queue is alive."""
         return self.serving(queue).exists()
 
     def record_heartbeat(

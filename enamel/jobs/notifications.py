@@ -35,7 +35,7 @@ class Hub:
         self.listening: asyncio.Task[None] | None = None
 
     async def stream(self, owner_id: int) -> AsyncIterator[bytes]:
-        """The events of a page, until it goes."""
+        """Yield the events of a page, until it goes."""
         if self.listening is None or self.listening.done():
             self.listening = asyncio.create_task(self._listen())
         awake = asyncio.Event()
@@ -83,14 +83,14 @@ _hubs: "WeakKeyDictionary[asyncio.AbstractEventLoop, Hub]" = WeakKeyDictionary()
 
 
 async def events(owner_id: int) -> AsyncIterator[bytes]:
-    """The events of a page of an artist's."""
+    """Yield the events of a page of an artist's."""
     hub = _hubs.setdefault(asyncio.get_running_loop(), Hub())
     async for event in hub.stream(owner_id):
         yield event
 
 
 def _address() -> dict[str, Any]:
-    """Where the database is, as a connection of one's own takes it."""
+    """Return where the database is, as a connection of one's own takes it."""
     known = connection.settings_dict
     return {
         "dbname": known["NAME"], "user": known["USER"], "password": known["PASSWORD"],

@@ -72,7 +72,7 @@ class Work:
 
 
 def other_work(artist: AbstractBaseUser) -> list[Work]:
-    """Swatches, candidates, files and checks that run or wait, the artist's own in detail."""
+    """Return swatches, candidates, files and checks that run or wait, the artist's own in detail."""
     found = [
         *_being_made(SwatchSheet.objects.of(artist), "sheet", "swatch", "swatches"),
         *_being_made(Mending.objects.of(artist), "mending", "candidate", "candidates"),
@@ -96,7 +96,7 @@ def other_work(artist: AbstractBaseUser) -> list[Work]:
 
 
 def _being_made(groups: QuerySet[Any], page: str, one: str, many: str) -> Iterator[Work]:
-    """Sheets with swatches, or mendings with candidates, of which some are still to be made."""
+    """Yield sheets with swatches, or mendings with candidates, of which some are still to be made."""
     state = groups.model._meta.get_field(many).related_model.State
     still_open = Q(**{f"{many}__state__in": [state.QUEUED, state.RUNNING]})
     counted = groups.annotate(total=Count(many), waiting=Count(many, filter=still_open)).filter(
@@ -122,7 +122,7 @@ def _files(files: QuerySet[PrintFile]) -> Iterator[Work]:
 
 
 def kiln_shown(artist: AbstractBaseUser) -> dict[str, Any]:
-    """The page of the kiln."""
+    """Return the page of the kiln."""
 
     def shown(firing: Firing, seconds: float | None = None) -> Shown:
         return Shown(firing, firing.piece.owner_id == artist.pk, seconds)

@@ -17,7 +17,7 @@ from enamel.web.parameters import signed_number
 @require_GET
 @login_required
 def kiln(request: HttpRequest) -> HttpResponse:
-    """The page; with ``part`` only what changes."""
+    """Show the page; with ``part`` only what changes."""
     template = "kiln_part" if "part" in request.GET else "kiln"
     return render(request, f"kiln/{template}.html", kiln_shown(person(request)))
 

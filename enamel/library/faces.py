@@ -35,7 +35,7 @@ class ListedFace:
 
 
 def listed(layer: Layer) -> list[ListedFace]:
-    """The piece's faces on a layer, those that need mending most first."""
+    """Return the piece's faces on a layer, those that need mending most first."""
     piece = layer.piece
     faces = piece.faces_on(layer)
     if not faces:

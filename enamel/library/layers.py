@@ -33,17 +33,17 @@ LONGEST_SETTINGS = 60_000
 
 
 def tile_store() -> FolderStore:
-    """Where firings and swatches share their tiles."""
+    """Return where firings and swatches share their tiles."""
     return FolderStore(Path(settings.KILN_WORK) / "shared-tiles", settings.TILE_STORE_MB)
 
 
 def piece_work(piece: Piece) -> Path:
-    """Folder for the finished tiles of a piece's firings."""
+    """Return folder for the finished tiles of a piece's firings."""
     return Path(settings.KILN_WORK) / str(piece.pk)
 
 
 def coat_on(parent: Layer, coat: Coat) -> tuple[Stage, str]:
-    """A coat on a layer, ready to run, and the content key of what it makes."""
+    """Return a coat on a layer, ready to run, and the content key of what it makes."""
     (stage,) = stages(Schedule((coat,)), parent.size)
     return stage, coat_key(stage, parent.sha256, parent.piece.base.sha256)
 
@@ -55,12 +55,12 @@ def delete_finished_tiles(piece: Piece) -> None:
 
 
 def canvas_of(layer: Layer) -> Canvas:
-    """A layer's pixels, see `canvas_in`."""
+    """Return a layer's pixels, see `canvas_in`."""
     return canvas_in(layer.pixels)
 
 
 def canvas_in(field: FieldFile) -> Canvas:
-    """A stored canvas."""
+    """Return a stored canvas."""
     return Canvas(local(field.storage, str(field.name)))
 
 
@@ -102,14 +102,15 @@ def _prepare_views(layer: Layer) -> None:
 
 
 def crop_of(layer: Layer, box: Box) -> bytes:
-    """A part of a layer, as WebP, at most `CROP` px a side."""
+    """Return a part of a layer, as WebP, at most `CROP` px a side."""
     with canvas_of(layer) as canvas:
         return webp_of(canvas.read(box), CROP)
 
 
 def metadata_of(layer: Layer, *, preview: bool = False) -> dict[str, str]:
-    """What a file made from a layer says of itself: title, words, model, settings, that a model made it,
-    what it was made from, and that it is a preview copy, if it is one."""
+    """Return what a file made from a layer says of itself: title, words, model, settings, that a model made
+    it, what it was made from, and that it is a preview copy, if it is one.
+    """
     piece, made = layer.piece, layer.piece.how_made
     refine = layer.refine or {}
     return {
@@ -126,7 +127,9 @@ def metadata_of(layer: Layer, *, preview: bool = False) -> dict[str, str]:
 
 
 def _systems_in_words(model: str, refine: Mapping[str, Any]) -> str:
-    """The model that made the base, and an own checkpoint that refined it with what it was used with."""
+    """Return the model that made the base, and an own checkpoint that refined it with what it was used
+    with.
+    """
     kit = refine.get("kit")
     if not kit:
         return model or str(refine.get("model", ""))
@@ -135,7 +138,7 @@ def _systems_in_words(model: str, refine: Mapping[str, Any]) -> str:
 
 
 def _settings_in_words(layer: Layer) -> str:
-    """The settings of each step from the base to a layer, as JSON."""
+    """Return the settings of each step from the base to a layer, as JSON."""
     steps = [step.step_form for step in layer.chain[1:]]
     written = canonical(steps) if steps else ""
     return written if len(written) <= LONGEST_SETTINGS else ""

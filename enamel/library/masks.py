@@ -19,7 +19,7 @@ HAIR = 0.4
 
 
 def named(piece: Piece) -> dict[str, Mask]:
-    """The masks of a piece by name: all its faces, where it has any, and those that were kept."""
+    """Return the masks of a piece by name: all its faces, where it has any, and those that were kept."""
     found = {}
     if piece.base.faces or piece.faces_kept:
         found[ALL_FACES] = faces_mask(piece.base)
@@ -27,7 +27,7 @@ def named(piece: Piece) -> dict[str, Mask]:
 
 
 def faces_mask(layer: Layer) -> Mask:
-    """All the piece's faces on a layer, with their hair."""
+    """Return all the piece's faces on a layer, with their hair."""
     faces = layer.piece.faces_on(layer)
     if not faces:
         raise Refusal("This piece has no faces; add them by hand under Faces.")
@@ -36,13 +36,13 @@ def faces_mask(layer: Layer) -> Mask:
 
 
 def where_it_differs(layer: Layer) -> Mask:
-    """Where a layer can be seen to differ from its base."""
+    """Return where a layer can be seen to differ from its base."""
     with canvas_of(layer) as result, canvas_of(layer.piece.base) as base:
         return differs(result, Enlarged(base, layer.size, upscaler("lanczos")))
 
 
 def where_found(layer: Layer) -> Mask:
-    """Where the checks found something on a layer.
+    """Return where the checks found something on a layer.
 
     Raises
     ------
@@ -58,7 +58,7 @@ def where_found(layer: Layer) -> Mask:
 
 
 def where_better(over: Layer, under: Layer, measure: str) -> Mask:
-    """Where one layer is sharper than another, or nearer to the base; drawn at the other's size."""
+    """Return where one layer is sharper than another, or nearer to the base; drawn at the other's size."""
     by = upscaler("lanczos")
     with canvas_of(over) as above, canvas_of(under) as below, canvas_of(under.piece.base) as base:
         laid = Enlarged(above, under.size, by)

@@ -27,7 +27,7 @@ def survey(layer: Layer, canvas: Canvas) -> None:
 
 
 def overview_of(layer: Layer) -> Overview:
-    """The overview of a layer that was surveyed; a `Refusal` while it was not."""
+    """Return the overview of a layer that was surveyed; a `Refusal` while it was not."""
     if not layer.surveyed:
         raise Refusal("This layer is still being measured; try again in a moment.")
     return _read(layer.overview.name, layer.size)

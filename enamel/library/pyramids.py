@@ -34,7 +34,7 @@ def build(canvas: Canvas, path: Path) -> None:
 
 
 def thumbnail(canvas: Canvas, side: int = THUMBNAIL) -> bytes:
-    """A WebP of at most that many px a side."""
+    """Return a WebP of at most that many px a side."""
     image = eight_bits(vips_image(canvas)).thumbnail_image(side, height=side, size="down")
     data: bytes = image.webpsave_buffer(Q=88)
     return data
@@ -48,7 +48,7 @@ class Archives:
         self._lock = Lock()
 
     def tile(self, name: str, level: int, column: int, row: int) -> bytes | None:
-        """PNG of one tile, or None when the pyramid has no such tile."""
+        """Return PNG of one tile, or None when the pyramid has no such tile."""
         with self._lock:
             archive, entries = self._archive(name)
         entry = entries.get(f"{level}/{column}_{row}.png")

@@ -59,7 +59,7 @@ def receive_picture(owner: AbstractBaseUser, file: File, name: str) -> Piece | U
 
 
 def import_picture(owner: AbstractBaseUser, upload: File, name: str) -> Piece:  # type: ignore[type-arg]
-    """A new piece from a picture file, with its base layer. The file is kept byte for byte.
+    """Return a new piece from a picture file, with its base layer. The file is kept byte for byte.
 
     Raises
     ------
@@ -79,7 +79,7 @@ def from_file(
     read: Callable[[Path, Path], None] | None = None,
     on_saved: Callable[[Piece], None] = lambda piece: None,
 ) -> Piece:
-    """A piece from a local file, which moves into storage.
+    """Return a piece from a local file, which moves into storage.
 
     Parameters
     ----------
@@ -134,13 +134,13 @@ def _add_base(piece: Piece, canvas: Canvas) -> Layer:
 
 
 def _made_by_model(text: dict[str, str]) -> bool:
-    """Whether a model made the picture: as its IPTC source type says; if it has none, most likely."""
+    """Return whether a model made the picture: as its IPTC source type says; if it has none, most likely."""
     source_type = properties(text.get("XMP", "")).get("DigitalSourceType", "")
     return not source_type.startswith(SOURCE_TYPE) or source_type == AI_MADE
 
 
 def _original_of(piece: Piece, canvas: Canvas) -> Piece | None:
-    """The largest of the owner's other pieces of which this picture is a smaller or equal copy."""
+    """Return the largest of the owner's other pieces of which this picture is a smaller or equal copy."""
     found: list[Piece] = []
     others = Piece.objects.filter(owner_id=piece.owner_id, deleted_at=None, likeness__isnull=False)
     for other in others.only("id", "likeness"):
@@ -154,7 +154,7 @@ def _original_of(piece: Piece, canvas: Canvas) -> Piece | None:
 
 
 def facts_as_json(facts: FileFacts) -> dict[str, Any]:
-    """The facts as they are stored with the piece."""
+    """Return the facts as they are stored with the piece."""
     return {
         "format": facts.format,
         "media_type": facts.media_type,
@@ -174,7 +174,7 @@ def cuts_as_json(cuts: Cuts) -> dict[str, list[list[int]]]:
 
 
 def split(piece: Piece, cuts: Cuts) -> list[Piece]:
-    """A piece of its own from each candidate of a contact sheet; the sheet itself stays as it is.
+    """Return a piece of its own from each candidate of a contact sheet; the sheet itself stays as it is.
 
     Raises
     ------
@@ -208,7 +208,7 @@ def split(piece: Piece, cuts: Cuts) -> list[Piece]:
 
 
 def duplicate(piece: Piece) -> Piece:
-    """A new piece with the same base, settings, print, notes and tags, and no other layers."""
+    """Return a new piece with the same base, settings, print, notes and tags, and no other layers."""
     twin = Piece.objects.get(pk=piece.pk)
     base = piece.base
     twin.pk = twin.id = Piece._meta.get_field("id").get_default()

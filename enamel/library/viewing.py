@@ -8,6 +8,6 @@ MOST_COMPARED = len(LETTERS)
 
 
 def middle_of(box: Box, size: Size) -> str:
-    """The part of the bench's address that puts the middle of a box in the middle of the stage."""
+    """Return the part of the bench's address that puts the middle of a box in the middle of the stage."""
     across, down = box.x + box.width / 2, box.y + box.height / 2
     return f"u={across / size.width:.5f}&v={down / size.width:.5f}"

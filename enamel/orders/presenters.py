@@ -21,7 +21,7 @@ FACTS = {
 
 
 def sent_shown(sent: SentCoat) -> dict[str, Any]:
-    """An offer, or a coat that was sent out."""
+    """Return an offer, or a coat that was sent out."""
     account = bureau.account(sent.piece.owner_id)
     refine = sent.coat.refinement
     return {
@@ -40,7 +40,7 @@ def sent_shown(sent: SentCoat) -> dict[str, Any]:
 
 
 def bureau_shown(artist: AbstractBaseUser) -> dict[str, Any]:
-    """The page of all coats at the bureau."""
+    """Return the page of all coats at the bureau."""
     known = SentCoat.objects.of(artist).select_related("piece", "start", "result")
     return {
         "account": bureau.account(artist.pk),
@@ -50,7 +50,7 @@ def bureau_shown(artist: AbstractBaseUser) -> dict[str, Any]:
 
 
 def order_shown(order: ShopOrder) -> dict[str, Any]:
-    """What a shop said of a file."""
+    """Return what a shop said of a file."""
     said = order.said
     facts = said.get("facts") or {}
     price = said.get("price") or {}
@@ -70,7 +70,7 @@ def order_shown(order: ShopOrder) -> dict[str, Any]:
 
 
 def _words(value: Any) -> str:
-    """A fact as people read it: several of the same once, sizes with a cross."""
+    """Return a fact as people read it: several of the same once, sizes with a cross."""
     if isinstance(value, list):
         numbers = list(dict.fromkeys(f"{one:g}" for one in value))
         return " × ".join(numbers) if len(value) == 2 else ", ".join(numbers[:6])
@@ -78,7 +78,7 @@ def _words(value: Any) -> str:
 
 
 def papers_of(prices: PriceList | None) -> list[tuple[str, str]]:
-    """The shop's papers with their price, for a list."""
+    """Return the shop's papers with their price, for a list."""
     if prices is None:
         return []
     return [

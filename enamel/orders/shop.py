@@ -172,7 +172,7 @@ class OrderJob:
         return send_file(self.client, f"{self._at}/file", file, total, arrived, self.turn)
 
     def _answer(self) -> ShopOrderAnswer | None:
-        """What the shop says once it has looked at the file; None while it has not."""
+        """Return what the shop says once it has looked at the file; None while it has not."""
         while True:
             answer = self._asked()
             if answer.state in ("accepted", "refused"):

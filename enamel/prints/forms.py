@@ -102,7 +102,7 @@ class PrintForm(SettingsForm):
 
     @classmethod
     def showing(cls, plan: PrintPlan, start: Size, unit: Unit) -> "PrintForm":
-        """The form filled in with a print."""
+        """Return the form filled in with a print."""
         target = plan.target
         size = target.pixels
         filled = {
@@ -131,11 +131,11 @@ class PrintForm(SettingsForm):
         return cls(filled, start=start, unit=unit)
 
     def plan(self) -> PrintPlan:
-        """The print. For a valid form."""
+        """Return the print. For a valid form."""
         return self._plan
 
     def edits(self) -> dict[int, StepEdit]:
-        """What was changed of the proposed coats: fields ``strength-0``, ``upscaler-0`` and so on."""
+        """Return what was changed of the proposed coats: fields ``strength-0``, ``upscaler-0`` and so on."""
         found: dict[int, StepEdit] = {}
         for name, value in self.data.items():
             what, _, place = name.partition("-")
@@ -177,7 +177,7 @@ class PrintForm(SettingsForm):
         self.edits()
 
     def _shape(self) -> Shape:
-        """The shape of the product that was chosen; a sheet of own size has none."""
+        """Return the shape of the product that was chosen; a sheet of own size has none."""
         given = self.cleaned_data
         product = product_of(given["paper"]) if given["sizing"] == "paper" else None
         return product.shape if product else Shape()
@@ -226,7 +226,7 @@ class PrintForm(SettingsForm):
 
 
 def _name_of(plan: PrintPlan) -> str:
-    """The name of the product or paper that a print has the size of; empty for an own size."""
+    """Return the name of the product or paper that a print has the size of; empty for an own size."""
     target = plan.target
     for product in products():
         sides = (product.width_mm, product.height_mm)
@@ -237,7 +237,7 @@ def _name_of(plan: PrintPlan) -> str:
 
 
 def _sheet_of(split: Split) -> str:
-    """The name of the paper that a print is split over; empty for none."""
+    """Return the name of the paper that a print is split over; empty for none."""
     if not split:
         return ""
     paper = paper_of(split.width_mm + UNPRINTABLE_MM, split.height_mm + UNPRINTABLE_MM)
@@ -283,7 +283,7 @@ class PrintFileForm(forms.Form):
 
     @classmethod
     def starting(cls) -> dict[str, Any]:
-        """Values to begin with."""
+        """Return values to begin with."""
         usual = to_json(Output())
         return usual | {
             "format": usual["file"],
@@ -293,7 +293,7 @@ class PrintFileForm(forms.Form):
         }
 
     def asked(self, piece: Piece) -> PrintSettings:
-        """What was asked for, on the piece's current print if so. For a valid form."""
+        """Return what was asked for, on the piece's current print if so. For a valid form."""
         given = self.cleaned_data
         plan = piece.print_plan if given["lies"] == "print" else None
         return PrintSettings(self._output, plan, given["ppi"])
@@ -338,7 +338,7 @@ class ProofForm(forms.Form):
         return given
 
     def proof(self, wanted: PrintSettings, ppi: float) -> Proof:
-        """The proof of a file. For a valid form."""
+        """Return the proof of a file. For a valid form."""
         given, output = self.cleaned_data, wanted.output
         plan = wanted.plan or PrintPlan()
         return Proof(
@@ -375,7 +375,7 @@ class StripForm(forms.Form):
         }
 
     def strip(self) -> Strip:
-        """The strip. For a valid form."""
+        """Return the strip. For a valid form."""
         given = self.cleaned_data
         return Strip(
             tuple(given["strip_sources"]), given["strip_across"] / 100, given["strip_down"] / 100,

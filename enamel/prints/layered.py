@@ -16,7 +16,7 @@ from enamel.library.models import Layer
 
 @contextmanager
 def stack_of(layer: Layer) -> Iterator[list[Stacked]]:
-    """The layers of a file from the base to this one.
+    """Provide the layers of a file from the base to this one.
 
     A touch-up or an inlay is its masked part alone; what has no mask covers what lies below.
     """
@@ -31,7 +31,7 @@ def stack_of(layer: Layer) -> Iterator[list[Stacked]]:
 
 
 def mask_of(layer: Layer, size: Size) -> tuple[Coverage | None, float]:
-    """Which part of a picture of that size is a layer's own, and how much of it shows there."""
+    """Return which part of a picture of that size is a layer's own, and how much of it shows there."""
     if layer.kind == Layer.Kind.TOUCH_UP:
         settings = TouchUp.from_json(layer.recipe["touch_up"])
         laid = [settings.placed(patch, size).laid for patch in settings.patches]
@@ -51,6 +51,6 @@ def mask_of(layer: Layer, size: Size) -> tuple[Coverage | None, float]:
 
 
 def title_of(layer: Layer) -> str:
-    """What a layer is called in a list of layers elsewhere."""
+    """Return what a layer is called in a list of layers elsewhere."""
     seed = "" if layer.seed is None else f", seed {layer.seed}"
     return f"{layer.get_kind_display()} {layer.width} × {layer.height}{seed}"

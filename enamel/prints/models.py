@@ -18,14 +18,14 @@ LEAST_TELLING = 0.04
 
 class PrintFileQuerySet(models.QuerySet["PrintFile"]):
     def of(self, person: Person) -> "PrintFileQuerySet":
-        """Files of the person's own pieces."""
+        """Return files of the person's own pieces."""
         return self.filter(layer__piece__owner_id=person.pk, layer__piece__deleted_at=None)
 
     def open(self) -> "PrintFileQuerySet":
         return self.filter(state__in=[PrintFile.State.WAITING, PrintFile.State.WORKING])
 
     def outlived(self) -> "PrintFileQuerySet":
-        """Those that were kept long enough."""
+        """Return those that were kept long enough."""
         return self.filter(created__lt=timezone.now() - KEPT)
 
 

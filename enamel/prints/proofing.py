@@ -25,7 +25,7 @@ SHOWN = 2048
 
 
 def tile(layer: Layer, level: int, column: int, row: int, proof: Proof) -> bytes | None:
-    """PNG of a pyramid's tile as it will look on paper; None when there is no such tile."""
+    """Return PNG of a pyramid's tile as it will look on paper; None when there is no such tile."""
     if not layer.ready or not 0 <= level <= _deepest(layer):
         return None
     scale = 2.0 ** (level - _deepest(layer))
@@ -42,7 +42,7 @@ def tile(layer: Layer, level: int, column: int, row: int, proof: Proof) -> bytes
 
 
 def _area(pyramid: str, level: int, box: Box) -> pyvips.Image:
-    """A part of a level, put together from its tiles: three bands of 16-bit sRGB."""
+    """Return a part of a level, put together from its tiles: three bands of 16-bit sRGB."""
     made = np.empty((box.height, box.width, 3), np.uint8)
     for row in range(box.y // TILE, (box.bottom - 1) // TILE + 1):
         for column in range(box.x // TILE, (box.right - 1) // TILE + 1):
@@ -61,7 +61,7 @@ def _area(pyramid: str, level: int, box: Box) -> pyvips.Image:
 
 
 def laid_picture(layer: Layer, plan: PrintPlan | None) -> bytes:
-    """A layer as it lies on a print, reduced, as WebP: cropped and extended as its file will be."""
+    """Return a layer as it lies on a print, reduced, as WebP: cropped and extended as its file will be."""
     if not layer.ready:
         raise Refusal("This layer is not ready to be looked at; try again in a moment.")
     deepest = _deepest(layer)
@@ -78,7 +78,7 @@ def laid_picture(layer: Layer, plan: PrintPlan | None) -> bytes:
 
 
 def _deepest(layer: Layer) -> int:
-    """The level of a pyramid that has the layer's own pixels."""
+    """Return the level of a pyramid that has the layer's own pixels."""
     return (max(layer.size) - 1).bit_length()
 
 
@@ -88,7 +88,7 @@ def _size_at(layer: Layer, level: int) -> Size:
 
 
 def known_of(layer: Layer, wanted: PrintSettings) -> Known:
-    """What is known of a layer and the file that is wanted of it."""
+    """Return what is known of a layer and the file that is wanted of it."""
     _, ppi, _ = laid(wanted, layer.size)
     output, chain = wanted.output, layer.chain
     profile = profile_of(output.profile)
@@ -129,7 +129,7 @@ def _joins(layer: Layer) -> int | None:
 
 
 def _unmended(layer: Layer, chain: list[Layer]) -> int | None:
-    """Faces that need mending and lie in no touch-up on the way."""
+    """Return faces that need mending and lie in no touch-up on the way."""
     if layer.piece.base.faces is None:
         return None
     mended = [
@@ -142,7 +142,7 @@ def _unmended(layer: Layer, chain: list[Layer]) -> int | None:
 
 
 def _within(box: Box, place: list[float], size: Size) -> bool:
-    """Whether the middle of a face lies in a place that is given as fractions of the picture."""
+    """Return whether the middle of a face lies in a place that is given as fractions of the picture."""
     x, y = (box.x + box.width / 2) / size.width, (box.y + box.height / 2) / size.height
     left, top, width, height = place
     return left <= x <= left + width and top <= y <= top + height

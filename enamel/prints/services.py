@@ -54,7 +54,7 @@ PROGRESS_EVERY = 0.3
 
 
 def order(layer: Layer, wanted: PrintSettings, pattern: str = USUAL) -> PrintFile:
-    """A print file that waits, for whose writing a job is wanted.
+    """Return a print file that waits, for whose writing a job is wanted.
 
     Parameters
     ----------
@@ -81,7 +81,7 @@ def order(layer: Layer, wanted: PrintSettings, pattern: str = USUAL) -> PrintFil
 def order_strip(
     layer: Layer, strip: Strip, wanted: PrintSettings, pattern: str = USUAL
 ) -> PrintFile:
-    """A test strip that waits, for whose writing a job is wanted.
+    """Return a test strip that waits, for whose writing a job is wanted.
 
     Raises
     ------
@@ -106,7 +106,7 @@ def order_strip(
 
 
 def _submitted(**facts: Any) -> PrintFile:
-    """A print file that waits, and the job that writes it."""
+    """Return a print file that waits, and the job that writes it."""
     with transaction.atomic():
         made = PrintFile.objects.create(**facts)
         enqueue_print(made)
@@ -114,7 +114,7 @@ def _submitted(**facts: Any) -> PrintFile:
 
 
 def order_sheet(sheet: SwatchSheet, file: FileFormat) -> PrintFile:
-    """A sheet of swatches as one labelled picture, at the resolution of the current print."""
+    """Return a sheet of swatches as one labelled picture, at the resolution of the current print."""
     piece = sheet.piece
     wanted = PrintSettings(Output(file), None, piece.print_plan.target.ppi)
     return _submitted(
@@ -145,7 +145,7 @@ class PrintFilePrediction:
 
 
 def predicted(layer: Layer, wanted: PrintSettings, pattern: str) -> PrintFilePrediction:
-    """What a print file of a layer will be.
+    """Return what a print file of a layer will be.
 
     Raises
     ------
@@ -165,7 +165,8 @@ def predicted(layer: Layer, wanted: PrintSettings, pattern: str) -> PrintFilePre
 
 
 def _weighs(layer: Layer, wanted: PrintSettings, size: Size, ppi: float) -> int | None:
-    """About how many bytes a file will have. A trace has as many as it takes; layers have a PNG each.
+    """Return about how many bytes a file will have. A trace has as many as it takes; layers have a PNG
+    each.
 
     Remembered, because parts of the layer are written to see.
     """
@@ -185,13 +186,13 @@ def _weighs(layer: Layer, wanted: PrintSettings, size: Size, ppi: float) -> int 
 
 
 def _taken(layer: Layer) -> frozenset[str]:
-    """Names that files of the piece have already."""
+    """Return names that files of the piece have already."""
     files = PrintFile.objects.filter(layer__piece=layer.piece)
     return frozenset(files.values_list("name", flat=True))
 
 
 def facts_of(layer: Layer, wanted: PrintSettings) -> NameFields:
-    """What names of a layer's files can hold."""
+    """Return what names of a layer's files can hold."""
     _, ppi, size = laid(wanted, layer.size)
     print_mm = wanted.plan.target if wanted.plan else None
     return NameFields(
@@ -273,7 +274,7 @@ def _write(made: PrintFile) -> None:
 def _write_strip(
     made: PrintFile, wanted: PrintSettings, path: Path, on_progress: OnFraction
 ) -> Size:
-    """A test strip, or a sheet of swatches; its size in px."""
+    """Return a test strip, or a sheet of swatches; its size in px."""
     held: dict[str, Any] = made.strip or {}
     if SHEET not in held:
         return strips.write(made.layer, Strip.from_json(held), wanted, path, on_progress)

@@ -67,7 +67,7 @@ class StripSource:
 
 
 def require_possible(layer: Layer, strip: Strip, wanted: PrintSettings) -> Size:
-    """The size of a crop in px.
+    """Return the size of a crop in px.
 
     Raises
     ------
@@ -88,7 +88,7 @@ def require_possible(layer: Layer, strip: Strip, wanted: PrintSettings) -> Size:
 
 
 def crop_of(layer: Layer, strip: Strip, wanted: PrintSettings) -> Box:
-    """The crop in px of a layer, moved to lie inside it."""
+    """Return the crop in px of a layer, moved to lie inside it."""
     _, ppi, _ = laid(wanted, layer.size)
     width = min(px_of(strip.width_mm, ppi), layer.width)
     height = min(px_of(strip.height_mm, ppi), layer.height)
@@ -100,7 +100,7 @@ def crop_of(layer: Layer, strip: Strip, wanted: PrintSettings) -> Box:
 
 
 def sources_of(piece: Piece, names: Sequence[str]) -> list[StripSource]:
-    """What the names of a strip stand for.
+    """Return what the names of a strip stand for.
 
     Raises
     ------
@@ -150,7 +150,7 @@ def _swatch(piece: Piece, key: str) -> StripSource | None:
 
 
 def _told(coat: dict[str, Any], refine: dict[str, Any]) -> dict[str, str]:
-    """The settings that a label tells."""
+    """Return the settings that a label tells."""
     known = {"upscaler": coat.get("upscaler")} | refine
     if "sampler" in refine:
         known["sampler"] = Sampler(refine["sampler"]).label
@@ -212,7 +212,7 @@ def write_sheet(
 
 
 def _reader(picture: Picture, own: Size, reference: Size, crop: Box) -> Callable[[], SampleArray]:
-    """What reads the crop of a picture that may have another size than the reference."""
+    """Return what reads the crop of a picture that may have another size than the reference."""
 
     def read() -> SampleArray:
         if own == reference:

@@ -65,7 +65,7 @@ def bounded(application: Application) -> Application:
 
 
 async def _most_bytes(headers: Mapping[bytes, bytes]) -> int:
-    """How many bytes the body of a request may have."""
+    """Return how many bytes the body of a request may have."""
     given = headers.get(b"content-length", b"")
     length = int(given) if given.isdigit() and len(given) < 16 else None
     if length is None and b"transfer-encoding" not in headers:
@@ -81,7 +81,7 @@ async def _most_bytes(headers: Mapping[bytes, bytes]) -> int:
 
 
 def _bounded(receive: Receive, most: int) -> Receive:
-    """A way to receive that ends with `Unwanted` where the body is too long or too slow."""
+    """Return a way to receive that ends with `Unwanted` where the body is too long or too slow."""
     came = 0
     whole = False
     began = asyncio.get_running_loop().time()
@@ -105,7 +105,9 @@ def _bounded(receive: Receive, most: int) -> Receive:
 
 
 def is_known(cookies: bytes, authorization: bytes) -> bool:
-    """Whether a request comes with a session or a token that is there; its rights are looked at later."""
+    """Return whether a request comes with a session or a token that is there; its rights are looked at
+    later.
+    """
     try:
         return has_session(cookies) or has_token(authorization)
     finally:
@@ -113,7 +115,7 @@ def is_known(cookies: bytes, authorization: bytes) -> bool:
 
 
 def has_session(cookies: bytes) -> bool:
-    """Whether cookies name a session that is there."""
+    """Return whether cookies name a session that is there."""
     try:
         morsel = SimpleCookie(cookies.decode("latin-1")).get(settings.SESSION_COOKIE_NAME)
     except CookieError:
@@ -125,7 +127,7 @@ def has_session(cookies: bytes) -> bool:
 
 
 def has_token(authorization: bytes) -> bool:
-    """Whether an Authorization header holds a token whose owner may sign in."""
+    """Return whether an Authorization header holds a token whose owner may sign in."""
     kind, _, text = authorization.decode("latin-1").partition(" ")
     return kind.casefold() == "bearer" and Token.objects.known(text.strip()) is not None
 

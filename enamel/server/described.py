@@ -39,7 +39,7 @@ class Question:
 
 @cache
 def described() -> dict[str, Any]:
-    """All questions by what they are about, and the ways of saying no that all have in common."""
+    """Return all questions by what they are about, and the ways of saying no that all have in common."""
     schema = api.get_openapi_schema(path_prefix="/api/v2/")
     schemas = schema["components"]["schemas"]
     topics: dict[str, list[Question]] = {}
@@ -73,7 +73,7 @@ def _question(path: str, method: str, given: Any, schemas: Any) -> Question:
 
 
 def _parts(form: Any, schemas: Any, path: str = "", depth: int = 0) -> Iterator[Part]:
-    """The lines of a form, some levels deep."""
+    """Yield the lines of a form, some levels deep."""
     form = _followed(form, schemas)
     if form.get("type") == "array":
         yield from _parts(form["items"], schemas, f"{path}[]", depth)
@@ -91,7 +91,7 @@ def _parts(form: Any, schemas: Any, path: str = "", depth: int = 0) -> Iterator[
 
 
 def _followed(form: Any, schemas: Any) -> Any:
-    """A form, or what it refers to."""
+    """Return a form, or what it refers to."""
     if "anyOf" in form and any("$ref" in one for one in form["anyOf"]):
         form = next(one for one in form["anyOf"] if "$ref" in one) | {
             name: value for name, value in form.items() if name != "anyOf"
@@ -104,7 +104,7 @@ def _followed(form: Any, schemas: Any) -> Any:
 
 
 def _kind(form: Any) -> str:
-    """What a value is, in a word or two."""
+    """Return what a value is, in a word or two."""
     if "enum" in form:
         return " or ".join(json.dumps(value) for value in form["enum"])
     if "const" in form:

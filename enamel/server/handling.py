@@ -77,7 +77,7 @@ class Handler(ASGIHandler):
         return response
 
     def _answer(self, request: HttpRequest) -> HttpResponseBase:
-        """The whole of a request but the sending; what is not sent in parts is closed here as well."""
+        """Return the whole of a request but the sending; what is not sent in parts is closed here as well."""
         request_started.send(sender=type(self), scope=getattr(request, "scope", None))
         try:
             response: HttpResponseBase = self.get_response(request)

@@ -13,7 +13,7 @@ VAR = Path(os.environ.get("ENAMEL_VAR", ROOT / "var"))
 
 
 def _kept(name: str) -> str:
-    """What bin/setup and bin/cluster left under var/: secrets, the database's port."""
+    """Return what bin/setup and bin/cluster left under var/: secrets, the database's port."""
     path = VAR / name
     return path.read_text().strip() if path.exists() else ""
 

@@ -18,7 +18,7 @@ COPIED = 4 * 2**20
 
 
 def local(storage: Storage, name: str) -> Path:
-    """A stored file's path on this machine. Stored files never change, so a copy stays right."""
+    """Return a stored file's path on this machine. Stored files never change, so a copy stays right."""
     try:
         return Path(storage.path(name))
     except NotImplementedError:

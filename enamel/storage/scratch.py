@@ -20,7 +20,7 @@ def _place() -> Path:
 
 @contextmanager
 def passing(purpose: str) -> Iterator[Path]:
-    """A new folder, deleted when the block ends."""
+    """Provide a new folder, deleted when the block ends."""
     _place().mkdir(parents=True, exist_ok=True)
     with TemporaryDirectory(prefix=f"{purpose}-", dir=_place()) as folder:
         yield Path(folder)
@@ -37,7 +37,7 @@ def sweep() -> None:
 
 
 def stored(upload: File, path: Path) -> Path:  # type: ignore[type-arg]
-    """The upload as a file at that path."""
+    """Return the upload as a file at that path."""
     with path.open("wb") as file:
         for chunk in upload.chunks():
             file.write(chunk)

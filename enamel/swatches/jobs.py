@@ -66,7 +66,7 @@ inlays.register(_find_pixels)
 
 
 def enlargements(piece: Piece) -> Path:
-    """Where enlarged parts stay for further swatches of a piece."""
+    """Return where enlarged parts stay for further swatches of a piece."""
     return piece_work(piece) / "enlarged"
 
 
@@ -141,7 +141,7 @@ def _end(swatch: Swatch, state: str, error: str = "") -> bool:
 
 
 def _work(swatch: Swatch) -> Path:
-    """Folder for a swatch while it is made."""
+    """Return folder for a swatch while it is made."""
     return piece_work(swatch.sheet.piece) / f"swatch-{swatch.pk}"
 
 
@@ -186,6 +186,6 @@ def _fire(swatch: Swatch, stopping: Callable[[], bool]) -> None:
 
 
 def base_window(sheet: SwatchSheet) -> SampleArray:
-    """The window of the base, enlarged by Lanczos to the scale of the swatches."""
+    """Return the window of the base, enlarged by Lanczos to the scale of the swatches."""
     with canvas_of(sheet.piece.base) as base:
         return Resampled(base, sheet.size, "lanczos").read(sheet.box)

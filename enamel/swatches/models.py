@@ -15,7 +15,7 @@ from enamel.library.models.layers import Layer
 
 class SwatchSheetQuerySet(models.QuerySet["SwatchSheet"]):
     def of(self, person: Person) -> "SwatchSheetQuerySet":
-        """Sheets of the person's own pieces."""
+        """Return sheets of the person's own pieces."""
         return self.filter(piece__owner_id=person.pk, piece__deleted_at=None)
 
 

@@ -19,13 +19,15 @@ LEVEL = 257
 
 
 def is_only_near(schedule: Schedule) -> bool:
-    """Whether a window of the schedule's result is not that part of the whole, bit for bit."""
+    """Return whether a window of the schedule's result is not that part of the whole, bit for bit."""
     refined = [coat.refinement for coat in schedule.laid if coat.refinement]
     return any(blends(refine, spec_of(refine)) for refine in refined)
 
 
 def apart(samples: SampleArray, swatch: Swatch, layer: Layer | None) -> float | None:
-    """Root mean square difference of a swatch from its firing in 8-bit levels; None without a firing."""
+    """Return root mean square difference of a swatch from its firing in 8-bit levels; None without a
+    firing.
+    """
     if layer is None:
         return None
     with canvas_of(layer) as canvas:

@@ -7,7 +7,7 @@ from enamel.swatches.models import Swatch
 
 
 def pixels_of(swatch: Swatch) -> SampleArray:
-    """A finished swatch's samples."""
+    """Return a finished swatch's samples."""
     box = swatch.sheet.box
     with swatch.pixels.open("rb") as file:
         samples: SampleArray = np.load(file)

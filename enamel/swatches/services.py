@@ -23,7 +23,7 @@ from enamel.swatches.queue import enqueue_swatch
 
 
 def begin_on(base: Layer, schedule: Schedule) -> tuple[Layer, Schedule]:
-    """The last layer that is there already before the tried coat, and the coats from there on."""
+    """Return the last layer that is there already before the tried coat, and the coats from there on."""
     before = schedule.laid[:-1]
     laid = already_laid(base, Schedule(before)) if before else []
     start = laid[-1] if laid else base
@@ -33,7 +33,7 @@ def begin_on(base: Layer, schedule: Schedule) -> tuple[Layer, Schedule]:
 def ask(
     piece: Piece, schedule: Schedule, number: int, window: Box, axes: Sequence[Axis]
 ) -> SwatchSheet:
-    """A sheet of swatches of a schedule's last coat, waiting for the kiln.
+    """Return a sheet of swatches of a schedule's last coat, waiting for the kiln.
 
     Raises
     ------
@@ -82,7 +82,7 @@ class SheetCost:
 
 
 def predicted(piece: Piece, schedule: Schedule, window: Box, axes: Sequence[Axis]) -> SheetCost:
-    """How many swatches a sheet would have, and about how long it would take."""
+    """Return how many swatches a sheet would have, and about how long it would take."""
     start, rest = begin_on(piece.base, schedule)
     found = cells(rest.coats[-1], axes)
     size = rest.sizes(start.size)[-1]
@@ -120,7 +120,7 @@ def _place(sheet: SwatchSheet, rest: Schedule, cell: Cell, place: int) -> None:
 
 
 def _swatch_key(sheet: SwatchSheet, schedule: Schedule) -> str:
-    """Name of a swatch's pixels: the coats' content keys one after the other, and the window."""
+    """Return name of a swatch's pixels: the coats' content keys one after the other, and the window."""
     name, base = sheet.start.sha256, sheet.piece.base.sha256
     for stage in stages(schedule, sheet.start.size):
         name = coat_key(stage, name, base)
@@ -154,7 +154,7 @@ def delete(sheet: SwatchSheet) -> None:
 
 
 def narrower(swatch: Swatch) -> list[Axis]:
-    """The axes of a sheet around a swatch: its sheet's, closer to the swatch's values."""
+    """Return the axes of a sheet around a swatch: its sheet's, closer to the swatch's values."""
     found = []
     for axis, place in zip(swatch.sheet.varied, (swatch.column, swatch.row), strict=False):
         found.append(around(axis, axis.values[place], span_of(axis.name)))
@@ -162,7 +162,7 @@ def narrower(swatch: Swatch) -> list[Axis]:
 
 
 def span_of(name: str) -> tuple[float, float]:
-    """From where to where a varied number may go."""
+    """Return from where to where a varied number may go."""
     specs = {spec.name: spec.metadata for spec in (*fields(Refine), *fields(Mix))}
     known: Mapping[str, float] = specs.get(name, {})
     return known.get("low", 0.0), known.get("high", 1.0)
@@ -171,7 +171,7 @@ def span_of(name: str) -> tuple[float, float]:
 def suggestions(
     layer: Layer, size: Size, side: int, refine: Refine | None = None
 ) -> list[dict[str, Any]]:
-    """Windows worth trying on a picture of ``size`` that is made from a layer, for the page."""
+    """Return windows worth trying on a picture of ``size`` that is made from a layer, for the page."""
     faces = [face.box for face in layer.found_faces]
     with canvas_of(layer) as canvas:
         found = suggested(canvas, size, side, faces, refine)

@@ -37,7 +37,7 @@ SORTS = {"grid": "As laid out", "sharpness": "Sharpest first", "drift": "Nearest
 @require_GET
 @login_required
 def windows(request: HttpRequest, piece_id: UUID) -> JsonResponse:
-    """Windows worth trying, in px of the current coat's result."""
+    """Show windows worth trying, in px of the current coat's result."""
     piece = own_piece(request, piece_id)
     draft = draft_of(piece, request.GET.get("coat"))
     size = result_of(draft, piece.base.size)
@@ -49,7 +49,7 @@ def windows(request: HttpRequest, piece_id: UUID) -> JsonResponse:
 @require_POST
 @login_required
 def swatch_cost(request: HttpRequest, piece_id: UUID) -> JsonResponse:
-    """How many swatches are asked for and about how long they take, in words; and where it is less."""
+    """Show how many swatches are asked for and about how long they take, in words; and where it is less."""
     piece = own_piece(request, piece_id)
     draft, form = read_coat(request, piece)
     asked = SheetForm(request.POST)
@@ -134,7 +134,7 @@ def sheet(request: HttpRequest, sheet_id: UUID) -> HttpResponse:
 @require_GET
 @login_required
 def state(request: HttpRequest, sheet_id: UUID) -> JsonResponse:
-    """What each swatch of a sheet has come to."""
+    """Show what each swatch of a sheet has come to."""
     shown = own_sheet(request, sheet_id)
     news = [
         {"number": cell.pk, "state": cell.state, "error": cell.error, "seconds": cell.seconds,
@@ -145,7 +145,7 @@ def state(request: HttpRequest, sheet_id: UUID) -> JsonResponse:
 
 
 def _url(swatch: Swatch) -> str | None:
-    """Where the swatch can be seen: finished, or as far as it has come."""
+    """Return where the swatch can be seen: finished, or as far as it has come."""
     if swatch.state == Swatch.State.DONE:
         return reverse("swatch-picture", args=[swatch.pk])
     if swatch.open and swatch.tiles_done:
@@ -157,7 +157,7 @@ def _url(swatch: Swatch) -> str | None:
 @login_required
 @cache_control(private=True, max_age=A_MONTH, immutable=True)
 def picture(request: HttpRequest, number: int) -> HttpResponse:
-    """A swatch's very pixels, as 8-bit PNG."""
+    """Show a swatch's very pixels, as 8-bit PNG."""
     swatch = own_swatch(request, number)
     if swatch.state != Swatch.State.DONE:
         raise Http404
@@ -167,7 +167,7 @@ def picture(request: HttpRequest, number: int) -> HttpResponse:
 @require_GET
 @login_required
 def so_far(request: HttpRequest, number: int) -> HttpResponse:
-    """A swatch while it is made; no content once it is finished."""
+    """Show a swatch while it is made; no content once it is finished."""
     seen = own_swatch(request, number).so_far
     return HttpResponse(seen, content_type="image/webp") if seen else HttpResponse(status=204)
 
@@ -176,7 +176,7 @@ def so_far(request: HttpRequest, number: int) -> HttpResponse:
 @login_required
 @cache_control(private=True, max_age=A_MONTH, immutable=True)
 def base_picture(request: HttpRequest, sheet_id: UUID) -> HttpResponse:
-    """The base in the sheet's window, enlarged by Lanczos."""
+    """Show the base in the sheet's window, enlarged by Lanczos."""
     shown = own_sheet(request, sheet_id)
     return HttpResponse(png_of(base_window(shown)), content_type="image/png")
 

@@ -47,7 +47,7 @@ class InlaySource:
 
 
 def sources_of(piece: Piece, under: Layer) -> list[InlaySource]:
-    """What can be laid over a layer: other layers, the newest first; swatches; files laid before."""
+    """Return what can be laid over a layer: other layers, the newest first; swatches; files laid before."""
     layers = [
         InlaySource(layer.sha256, _of_layer(layer))
         for layer in piece.layers.order_by("-created")
@@ -79,7 +79,7 @@ def _of_layer(layer: Layer) -> str:
 
 
 def _of_window(swatch: Swatch, under: Layer) -> Homography:
-    """Where a swatch's window lies on a layer."""
+    """Return where a swatch's window lies on a layer."""
     size, box = swatch.sheet.size, swatch.sheet.box
     across, down = under.width / size.width, under.height / size.height
     return (across, 0.0, box.x * across, 0.0, down, box.y * down, 0.0, 0.0, 1.0)
@@ -148,7 +148,7 @@ def _lying(over: Canvas, below: Canvas) -> tuple[Aligned | None, Homography]:
 
 
 def shown(under: Layer, inlays: Sequence[Inlay], window: Box) -> bytes:
-    """A part of the layer with everything laid, as 8-bit PNG.
+    """Return a part of the layer with everything laid, as 8-bit PNG.
 
     Up to `MOST_SHOWN` px they are the pixels that the layer will have; a larger part is put together from
     reduced pictures, so that it is there at once.
@@ -176,7 +176,7 @@ def _reduced(below: Picture, laid: list[tuple[Picture, Inlay]], window: Box) -> 
 
 
 def _small(picture: Picture, size: Size) -> Picture:
-    """A picture reduced, or enlarged where it is smaller, and held."""
+    """Return a picture reduced, or enlarged where it is smaller, and held."""
     if picture.size.width >= size.width:
         return Pixels(reduced(picture, size))
     return Pixels(Enlarged(picture, size, upscaler("lanczos")).read(Box.whole(size)))

@@ -102,7 +102,7 @@ def _end(candidate: Candidate, state: str, error: str = "") -> bool:
 
 
 def _work(candidate: Candidate) -> Path:
-    """Folder for a candidate while it is made."""
+    """Return folder for a candidate while it is made."""
     return piece_work(candidate.mending.piece) / f"candidate-{candidate.pk}"
 
 
@@ -132,7 +132,7 @@ def _refine(candidate: Candidate, stopping: Callable[[], bool]) -> None:
 
 
 def before(mending: Mending, place: int) -> bytes:
-    """The place as the layer has it now, of the same size as its candidates are shown."""
+    """Return the place as the layer has it now, of the same size as its candidates are shown."""
     settings = mending.as_touch_up()
     seen = settings.placed(settings.patches[place], mending.layer.size).seen
     with canvas_of(mending.layer) as layer:

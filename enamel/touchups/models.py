@@ -15,7 +15,7 @@ from enamel.library.models.layers import Layer
 
 class MendingQuerySet(models.QuerySet["Mending"]):
     def of(self, person: Person) -> "MendingQuerySet":
-        """Touch-ups of the person's own pieces."""
+        """Return touch-ups of the person's own pieces."""
         return self.filter(piece__owner_id=person.pk, piece__deleted_at=None)
 
 

@@ -35,7 +35,7 @@ RECENT = 8
 def touch_up_shown(
     piece: Piece, layer: Layer, form: TouchUpForm, changing: Layer | None
 ) -> dict[str, Any]:
-    """The panel: faces worst first, kept masks, what it would take."""
+    """Return the panel: faces worst first, kept masks, what it would take."""
     return {
         "cost": touch_up_cost(layer, form),
         "abilities": abilities_in(form),
@@ -51,7 +51,7 @@ def touch_up_shown(
 
 
 def shown_face(layer: Layer, listed: faces.ListedFace) -> dict[str, Any]:
-    """A face in the list: where it is, what speaks for mending it, its mask."""
+    """Return a face in the list: where it is, what speaks for mending it, its mask."""
     box = listed.face.box
     part = ",".join(str(side) for side in (box.x, box.y, *box.size))
     return {
@@ -66,7 +66,9 @@ def shown_face(layer: Layer, listed: faces.ListedFace) -> dict[str, Any]:
 
 
 def touch_up_cost(layer: Layer, form: TouchUpForm) -> dict[str, Any] | None:
-    """What the candidates of the current mask would take, at which working size; none without a mask."""
+    """Return what the candidates of the current mask would take, at which working size; none without a
+    mask.
+    """
     if not form.is_valid():
         return None
     try:
@@ -102,7 +104,7 @@ class ShownPlace:
 
 
 def mending_shown(mending: Mending) -> dict[str, Any]:
-    """The page of a touch-up's candidates."""
+    """Return the page of a touch-up's candidates."""
     found: dict[int, list[Candidate]] = {}
     for candidate in mending.candidates.defer("shown"):
         found.setdefault(candidate.place, []).append(candidate)
@@ -137,7 +139,7 @@ def mending_shown(mending: Mending) -> dict[str, Any]:
 
 
 def inlay_shown(piece: Piece, layer: Layer) -> dict[str, Any]:
-    """The panel of inlays: what can be laid over the layer."""
+    """Return the panel of inlays: what can be laid over the layer."""
     return {
         "sources": inlays.sources_of(piece, layer),
         "kept_masks": piece.masks.all(),

@@ -31,7 +31,7 @@ def ask(
     names: Sequence[str] = (),
     replaces: Layer | None = None,
 ) -> Mending:
-    """Candidates for every place of a touch-up, waiting for the kiln; the first of each place first.
+    """Return candidates for every place of a touch-up, waiting for the kiln; the first of each place first.
 
     Parameters
     ----------
@@ -120,7 +120,8 @@ def paint(candidate: Candidate, over: Mask | None) -> None:
 
 
 def chosen(mending: Mending) -> TouchUp:
-    """The touch-up with the accepted candidates: for each place what is laid whole, then what was painted.
+    """Return the touch-up with the accepted candidates: for each place what is laid whole, then what was
+    painted.
 
     Raises
     ------
@@ -137,7 +138,7 @@ def chosen(mending: Mending) -> TouchUp:
 
 
 def lay(mending: Mending) -> Firing:
-    """A firing that makes a layer of the accepted candidates; their pixels are there already."""
+    """Return a firing that makes a layer of the accepted candidates; their pixels are there already."""
     return firings.enqueue_touch_up(mending.layer, chosen(mending), mending.replaces)
 
 

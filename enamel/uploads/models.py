@@ -15,7 +15,7 @@ NOTICE = timedelta(minutes=15)
 
 class UploadQuerySet(models.QuerySet["Upload"]):
     def of(self, person: Person) -> "UploadQuerySet":
-        """Uploads of the person."""
+        """Return uploads of the person."""
         return self.filter(owner_id=person.pk)
 
     def in_sight(self) -> "UploadQuerySet":

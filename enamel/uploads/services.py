@@ -13,7 +13,7 @@ from enamel.uploads.queue import enqueue_upload
 
 
 def path_of(upload: Upload) -> Path:
-    """Where an upload's file is until it has been read."""
+    """Return where an upload's file is until it has been read."""
     suffix = Path(upload.name).suffix.lower()
     return Path(settings.KILN_WORK) / "uploads" / f"{upload.pk}{suffix}"
 

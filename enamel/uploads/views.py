@@ -19,7 +19,7 @@ def own_upload(request: HttpRequest, upload_id: UUID) -> Upload:
 @require_GET
 @login_required
 def state(request: HttpRequest, upload_id: UUID) -> JsonResponse:
-    """How far an upload is read, and where its piece is."""
+    """Show how far an upload is read, and where its piece is."""
     upload = own_upload(request, upload_id)
     return JsonResponse(
         {

@@ -13,13 +13,13 @@ RANGE = re.compile(r"bytes=(\d{0,15})-(\d{0,15})")
 
 
 def kept_as(name: str, response: HttpResponse) -> HttpResponse:
-    """An answer that the browser keeps as a file of that name."""
+    """Return an answer that the browser keeps as a file of that name."""
     response["Content-Disposition"] = content_disposition_header(True, name) or ""
     return response
 
 
 def json_file(name: str, form: Any) -> HttpResponse:
-    """An answer that the browser keeps as a JSON file of that name."""
+    """Return an answer that the browser keeps as a JSON file of that name."""
     return kept_as(name, JsonResponse(form, json_dumps_params={"indent": 2}))
 
 
@@ -51,7 +51,7 @@ class Blocks(FileResponse):
 
 
 def send(request: HttpRequest, file: IO[bytes], **facts: Any) -> HttpResponse | FileResponse:
-    """An open file, or the part of it that the request asks for (RFC 9110, section 14: one range).
+    """Return an open file, or the part of it that the request asks for (RFC 9110, section 14: one range).
 
     Parameters
     ----------

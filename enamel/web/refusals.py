@@ -53,7 +53,7 @@ def server_error(request: HttpRequest) -> HttpResponse:
 
 
 def _came_from(request: HttpRequest) -> str | None:
-    """The page of this site that a form was sent from."""
+    """Return the page of this site that a form was sent from."""
     referer = request.headers.get("Referer", "")
     if not url_has_allowed_host_and_scheme(referer, {request.get_host()}):
         return None

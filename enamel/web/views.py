@@ -12,7 +12,7 @@ from enamel.jobs.notifications import events
 @require_GET
 @login_required
 def news(request: HttpRequest) -> HttpResponse | StreamingHttpResponse:
-    """Events as long as the page is open; none where the server can't stream, which ends the asking."""
+    """Show events as long as the page is open; none where the server can't stream, which ends the asking."""
     if not isinstance(request, ASGIRequest):
         return HttpResponse(status=204)
     response = StreamingHttpResponse(events(person(request).pk), content_type="text/event-stream")

@@ -78,7 +78,7 @@ class Section:
 
 
 def thickness(layer: Banded) -> float:
-    """Height of a layer's band: grows with the square root of its pixel count, within limits."""
+    """Return height of a layer's band: grows with the square root of its pixel count, within limits."""
     if layer.kind in ("touch-up", "inlay", "finish"):
         return TOUCH_UP
     megapixels = layer.width * layer.height / 1e6
@@ -86,7 +86,7 @@ def thickness(layer: Banded) -> float:
 
 
 def section(layers: Iterable[Banded], chosen: UUID) -> Section:
-    """The drawing of a piece's layers, oldest first, with one of them chosen."""
+    """Return the drawing of a piece's layers, oldest first, with one of them chosen."""
     known = {layer.pk: layer for layer in layers}
     children: dict[UUID | None, list[Banded]] = {}
     for layer in known.values():

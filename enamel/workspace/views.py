@@ -19,7 +19,7 @@ from enamel.workspace.shell import Workspace
 @require_GET
 @login_required
 def piece(request: HttpRequest, piece_id: UUID) -> HttpResponse:
-    """The workspace of a piece."""
+    """Show the workspace of a piece."""
     workspace = Workspace(own_piece(request, piece_id), request.GET, unit_of(request))
     return render(request, "workspace/piece.html", workspace.context())
 

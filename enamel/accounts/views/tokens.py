@@ -12,7 +12,7 @@ from enamel.accounts.people import person
 
 @login_required
 def tokens(request: HttpRequest) -> HttpResponse:
-    """An artist's tokens; a new one is shown once, on the answer to its form."""
+    """Show an artist's tokens; a new one is shown once, on the answer to its form."""
     shown = {"scopes": Scope.choices, "chosen": [Scope.READ]}
     if request.method == "POST":
         scopes = request.POST.getlist("scopes")
@@ -25,7 +25,7 @@ def tokens(request: HttpRequest) -> HttpResponse:
 @require_POST
 @login_required
 def revoke(request: HttpRequest, number: int) -> HttpResponse:
-    """A token that lets nobody in any more."""
+    """Show a token that lets nobody in any more."""
     token = get_object_or_404(Token, pk=number, owner_id=person(request).pk)
     token.delete()
     messages.success(request, f"“{token.name}” lets nobody in any more.")

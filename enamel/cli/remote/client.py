@@ -44,14 +44,14 @@ class Client:
         self._client.close()
 
     def pieces(self, words: str, count: int) -> list[Form]:
-        """The newest pieces in which all words occur."""
+        """Return the newest pieces in which all words occur."""
         found: list[Form] = self._ask("GET", "pieces", params={"words": words, "count": count})[
             "pieces"
         ]
         return found
 
     def bring(self, path: Path) -> Form:
-        """A picture file as a piece, waited for where it is large."""
+        """Return a picture file as a piece, waited for where it is large."""
         if not path.is_file():
             raise Refusal(f"There is no file {path}.")
         with path.open("rb") as file:
@@ -67,12 +67,12 @@ class Client:
         return self._ask("GET", f"pieces/{done['piece']}")
 
     def fire(self, piece: str, schedule: Any = None, layer: str | None = None) -> Form:
-        """A firing of a schedule, or of the current one."""
+        """Return a firing of a schedule, or of the current one."""
         wanted = {"schedule": schedule, "layer": layer}
         return self._ask("POST", f"pieces/{piece}/firings", json=wanted)
 
     def fired(self, firing: Form) -> Form:
-        """A firing once it has ended."""
+        """Return a firing once it has ended."""
         done = self._until(
             f"firings/{firing['id']}", lambda one: one["state"] not in ("queued", "firing"),
             lambda one: f"{one['state']}: {one['done']} of {one['total']} tiles",
@@ -82,7 +82,7 @@ class Client:
         return done
 
     def swatches(self, piece: str, wanted: Form) -> Form:
-        """A sheet of swatches once all are made."""
+        """Return a sheet of swatches once all are made."""
         sheet = self._ask("POST", f"pieces/{piece}/sheets", json=wanted)
         return self._until(
             f"sheets/{sheet['id']}",
@@ -96,12 +96,12 @@ class Client:
         )  # fmt: skip
 
     def checks(self, layer: str) -> Form:
-        """What the checks of a layer came to, once they are there."""
+        """Return what the checks of a layer came to, once they are there."""
         path = f"layers/{layer}/checks"
         return self._until(path, lambda one: one["ready"], lambda one: "being checked")
 
     def compare(self, layers: Sequence[str]) -> list[Form]:
-        """The measures of several layers."""
+        """Return the measures of several layers."""
         found: list[Form] = self._ask("POST", "compare", json={"layers": list(layers)})
         return found
 
@@ -127,11 +127,11 @@ class Client:
                     file.write(block)
 
     def batch(self, wanted: Form) -> Form:
-        """A batch, begun."""
+        """Return a batch, begun."""
         return self._ask("POST", "batches", json=wanted)
 
     def batch_done(self, batch: Form) -> Form:
-        """A batch once nothing of it is left to do."""
+        """Return a batch once nothing of it is left to do."""
         return self._until(
             f"batches/{batch['id']}", lambda one: one["ended"],
             lambda one: (
@@ -142,7 +142,7 @@ class Client:
     # asking -----------------------------------------------------------------------------------
 
     def _until(self, path: str, done: Callable[[Form], Any], words: Callable[[Form], str]) -> Form:
-        """What lies at an address, asked for until it is done."""
+        """Return what lies at an address, asked for until it is done."""
         while True:
             found: Form = self._ask("GET", path)
             if done(found):
@@ -172,7 +172,7 @@ class Client:
 
 
 def _message_of(answer: httpx.Response) -> str:
-    """Why it said no, in its own words."""
+    """Return why it said no, in its own words."""
     try:
         problem = answer.json()
         return (

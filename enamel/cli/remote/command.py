@@ -114,7 +114,7 @@ def _import(client: Client, given: Any) -> None:
 
 
 def _piece_of(client: Client, named: str) -> str:
-    """The id of a piece; a file of that name is imported first."""
+    """Return the id of a piece; a file of that name is imported first."""
     return str(client.bring(Path(named))["id"]) if Path(named).is_file() else named
 
 

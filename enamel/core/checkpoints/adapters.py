@@ -87,7 +87,7 @@ def _put_on(
 
 
 def _of(role: str, named: Mapping[str, Any]) -> dict[str, Any]:
-    """What is named for a part, without its role."""
+    """Return what is named for a part, without its role."""
     start = f"{role}."
     return {key.removeprefix(start): one for key, one in named.items() if key.startswith(start)}
 
@@ -120,7 +120,7 @@ def _onto_encoder(encoder: Any, weights: Weights, alphas: Mapping[str, float], n
 
 
 def _renamed(named: Mapping[str, Any], encoder: Any) -> dict[str, Any]:
-    """What is named by an encoder's layers, in today's names for them."""
+    """Return what is named by an encoder's layers, in today's names for them."""
     if not named:
         return {}
     utils = import_module("diffusers.utils")

@@ -61,7 +61,7 @@ def check(network: Any, role: str, channels: int) -> None:
 
 
 def made(one: Loaded, latents: Any, asked: Asked) -> Any:
-    """What the network makes of latents (1, channels, height, width) that it sees as its own form."""
+    """Return what the network makes of latents (1, channels, height, width) that it sees as its own form."""
     torch = import_module("torch")
     time = torch.tensor([asked.time], device=latents.device, dtype=torch.float32)
     if one.contents.network.role == "transformer":
@@ -95,7 +95,7 @@ def made(one: Loaded, latents: Any, asked: Asked) -> Any:
 
 
 def guide_factor(guide: Any) -> int:
-    """How many px of a structure each latent cell of a guide stands for."""
+    """Return how many px of a structure each latent cell of a guide stands for."""
     return int(2 ** (len(guide.config.conditioning_embedding_out_channels) - 1))
 
 
@@ -117,8 +117,9 @@ def _added(one: Loaded, asked: Asked, latents: Any) -> dict[str, Any] | None:
 
 
 def _told_guidance(one: Loaded, asked: Asked, latents: Any) -> Any:
-    """The guidance scale as waves, where a distilled network was taught to be told it (Luo et al., "Latent
-    consistency models", 2023, app. E; the waves as in Vaswani et al., 2017)."""
+    """Return the guidance scale as waves, where a distilled network was taught to be told it (Luo et al.,
+    "Latent consistency models", 2023, app. E; the waves as in Vaswani et al., 2017).
+    """
     size = getattr(one.network.config, "time_cond_proj_dim", None)
     if size is None:
         return None
@@ -133,7 +134,7 @@ def _told_guidance(one: Loaded, asked: Asked, latents: Any) -> Any:
 
 
 def encoded(one: Loaded, prompt: str, *, negative: bool = False) -> Encoded:
-    """The words as the network takes them; kept, so that tiles with the same words ask once.
+    """Return the words as the network takes them; kept, so that tiles with the same words ask once.
 
     Parameters
     ----------
@@ -220,18 +221,18 @@ def _sequence(encoder: Any, tokenizer: Any, prompt: str, *, last: bool) -> tuple
 
 
 def room_of(tokenizer: Any) -> int:
-    """How many tokens of a prompt fit into a piece, without those that begin and end it."""
+    """Return how many tokens of a prompt fit into a piece, without those that begin and end it."""
     before, after = _around(tokenizer)
     return _longest(tokenizer) - len(before) - len(after)
 
 
 def _longest(tokenizer: Any) -> int:
-    """Tokens of a whole piece."""
+    """Return tokens of a whole piece."""
     return min(int(tokenizer.model_max_length), LARGEST_PIECE)
 
 
 def _around(tokenizer: Any) -> tuple[list[int], list[int]]:
-    """The tokens that begin and end a piece."""
+    """Return the tokens that begin and end a piece."""
     plain = list(tokenizer("a", add_special_tokens=False).input_ids)
     whole = list(tokenizer("a").input_ids)
     first = next(n for n in range(len(whole)) if whole[n : n + len(plain)] == plain)
@@ -239,7 +240,7 @@ def _around(tokenizer: Any) -> tuple[list[int], list[int]]:
 
 
 def _piece(tokenizer: Any, ids: list[int], weights: list[float]) -> tuple[list[int], list[float]]:
-    """Tokens with what begins and ends them, filled up, and what each counts for."""
+    """Return tokens with what begins and ends them, filled up, and what each counts for."""
     before, after = _around(tokenizer)
     left = _longest(tokenizer) - len(before) - len(ids) - len(after)
     filled = [*before, *ids, *after, *[tokenizer.pad_token_id] * left]

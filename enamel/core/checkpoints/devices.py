@@ -47,7 +47,7 @@ def version(name: str) -> str:
 
 
 def installed() -> bool:
-    """Whether everything of the extra is there."""
+    """Return whether everything of the extra is there."""
     try:
         return all(version(name) for name in EXTRA)
     except PackageNotFoundError:
@@ -62,7 +62,7 @@ def versions() -> str:
 
 
 def for_processors_only() -> bool:
-    """Whether the build of torch that is here knows no graphics cards."""
+    """Return whether the build of torch that is here knows no graphics cards."""
     return installed() and version("torch").endswith("+cpu")
 
 
@@ -80,13 +80,13 @@ def require_installed() -> None:
 
 
 def named() -> str | None:
-    """The kind of device that ``ENAMEL_DEVICE`` names, where it is one that checkpoints run on."""
+    """Return the kind of device that ``ENAMEL_DEVICE`` names, where it is one that checkpoints run on."""
     asked = os.environ.get("ENAMEL_DEVICE", "").lower().split(":")[0]
     return asked if asked in KINDS else None
 
 
 def found(torch: Any) -> str:
-    """The device to use: as named, else the best there is.
+    """Return the device to use: as named, else the best there is.
 
     Raises
     ------

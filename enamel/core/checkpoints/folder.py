@@ -70,7 +70,7 @@ class Contents:
 
 
 def contents_of(folder: Path) -> Contents:
-    """The parts of a checkpoint in the library's folder layout.
+    """Return the parts of a checkpoint in the library's folder layout.
 
     Raises
     ------
@@ -124,7 +124,7 @@ def contents_of(folder: Path) -> Contents:
 
 
 def _single(folder: Path) -> Weights | None:
-    """The file beside the index that holds all weights, where there is just one."""
+    """Return the file beside the index that holds all weights, where there is just one."""
     found = sorted(folder.glob(f"*{ENDING}"))
     if len(found) > 1:
         raise Refusal(
@@ -142,7 +142,7 @@ def part_of(
     *,
     weighty: bool = True,
 ) -> Part:
-    """A part in a folder of its own, with its weights' headers read.
+    """Return a part in a folder of its own, with its weights' headers read.
 
     Parameters
     ----------
@@ -163,7 +163,7 @@ def part_of(
 
 
 def weights_of(folder: Path, role: str) -> tuple[Weights, ...]:
-    """The safetensors files of a part: one, or several with an index."""
+    """Return the safetensors files of a part: one, or several with an index."""
     indices = sorted(folder.glob(f"*{ENDING}.index.json"))
     if indices:
         placed = _json(indices[0], f"Its part {role} can't be used").get("weight_map", {})
@@ -187,7 +187,9 @@ def weights_of(folder: Path, role: str) -> tuple[Weights, ...]:
 
 
 def variant_of(part: Part) -> str | None:
-    """What stands between name and ending of a part's files, as ``fp16`` does; None for plain names."""
+    """Return what stands between name and ending of a part's files, as ``fp16`` does; None for plain
+    names.
+    """
     pieces = part.weights[0].path.name.split(".")
     return pieces[1] if len(pieces) > 2 and not part.weights[1:] else None
 
@@ -202,7 +204,7 @@ def _check_tokenizer(folder: Path) -> None:
 
 
 def _json(path: Path, consequence: str) -> dict[str, Any]:
-    """A configuration file; a `Refusal` that begins with the consequence when there is none."""
+    """Return a configuration file; a `Refusal` that begins with the consequence when there is none."""
     if not path.is_file():
         raise Refusal(f"{consequence}: {path.parent.name}/{path.name} is missing.")
     if path.stat().st_size > LARGEST_CONFIG * (16 if path.name.endswith(".index.json") else 1):

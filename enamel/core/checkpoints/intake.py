@@ -59,7 +59,7 @@ def add_model(path: Path, name: str, *, summary: str = "", licence: str = "") ->
 
 
 def is_for_here(path: Path) -> bool:
-    """Whether a path is of the kind that stays where it lies, and no ONNX file."""
+    """Return whether a path is of the kind that stays where it lies, and no ONNX file."""
     return path.is_dir() or path.suffix == ENDING
 
 
@@ -71,7 +71,7 @@ def delete(entry: FilesCard) -> None:
 
 
 def checkpoints_folder() -> Path | None:
-    """Where artists put what is to be added from the page, if there is such a folder."""
+    """Return where artists put what is to be added from the page, if there is such a folder."""
     named = os.environ.get("ENAMEL_CHECKPOINTS")
     return Path(named) if named else None
 
@@ -91,7 +91,7 @@ def waiting() -> list[Path]:
 
 
 def vocabulary_of(name: str) -> Path:
-    """Where the vocabulary of a checkpoint's first text encoder is kept, to count tokens by."""
+    """Return where the vocabulary of a checkpoint's first text encoder is kept, to count tokens by."""
     folder = own_folder()
     assert folder is not None
     return folder / f"{name}.vocabulary"
@@ -135,7 +135,7 @@ def _facts(path: Path, name: str) -> dict[str, Any]:
 
 
 def _adapter(path: Path) -> Path:
-    """A file, when it holds a low-rank adapter."""
+    """Return a file, when it holds a low-rank adapter."""
     if path.suffix != ENDING:
         raise Refusal(
             f"{path.name} is no safetensors file. A checkpoint is a folder with {INDEX}; an adapter is a "
@@ -175,13 +175,13 @@ def _listed(folder: Path, files: list[Path]) -> dict[str, Any]:
 
 
 def weight_of(contents: Contents) -> int:
-    """Bytes of all weights."""
+    """Return bytes of all weights."""
     alone = contents.single.bytes if contents.single else 0
     return alone + sum(part.bytes for part in contents.parts)
 
 
 def tried(path: Path, vocabulary: Path) -> dict[str, Any]:
-    """What is measured of a checkpoint, in this process; its vocabulary is written to a file."""
+    """Return what is measured of a checkpoint, in this process; its vocabulary is written to a file."""
     contents = contents_of(path)
     if devices.found(import_module("torch")) == "cpu":
         # a card's driver reserves more addresses than any bound would leave it

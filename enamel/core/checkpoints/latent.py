@@ -118,8 +118,9 @@ class LatentRefiner:
         return torch.from_numpy(planes).to(one.runs.device)
 
     def _carried_out(self, run: Callable[[Loaded], FloatArray]) -> FloatArray:
-        """A call. When the device's memory does not do, it is emptied of what is only kept for speed and
-        the call made again; then once more with attention in slices, which rounds otherwise."""
+        """Return a call. When the device's memory does not do, it is emptied of what is only kept for speed
+        and the call made again; then once more with attention in slices, which rounds otherwise.
+        """
         torch = import_module("torch")
         one = self.parts
         with torch.inference_mode():
@@ -161,7 +162,7 @@ def _array(tensor: Any) -> FloatArray:
 
 
 def _scaling(config: Any) -> tuple[float, float]:
-    """What is taken from a VAE's latents, and what they are then multiplied by, for a spread of 1."""
+    """Return what is taken from a VAE's latents, and what they are then multiplied by, for a spread of 1."""
     shift = getattr(config, "shift_factor", None)
     scale = getattr(config, "scaling_factor", None)
     return (0.0 if shift is None else float(shift)), (1.0 if scale is None else float(scale))

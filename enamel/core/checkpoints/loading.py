@@ -66,7 +66,7 @@ def loaded(
     adapters: tuple[AdapterFile, ...] = (),
     guide: Part | None = None,
 ) -> Loaded:
-    """All parts of a checkpoint, on their device.
+    """Return all parts of a checkpoint, on their device.
 
     Raises
     ------
@@ -100,12 +100,12 @@ def _take_turns(networks: list[Any], device: str) -> None:
 
 
 def _placed(network: Any, runs: Runs) -> Any:
-    """A network in evaluation, on the device unless they take turns there."""
+    """Return a network in evaluation, on the device unless they take turns there."""
     return network.to("cpu" if runs.offload else runs.device).eval().requires_grad_(False)
 
 
 def _taken_apart(contents: Contents, runs: Runs, diffusers: Any) -> list[Any]:
-    """The networks of a single file, by the library's own loader for such files."""
+    """Return the networks of a single file, by the library's own loader for such files."""
     assert contents.single is not None
     path, folder = contents.single.path, contents.network.folder.parent
     kind = getattr(diffusers, contents.pipeline, None)
@@ -129,7 +129,7 @@ def _taken_apart(contents: Contents, runs: Runs, diffusers: Any) -> list[Any]:
 
 
 def part(one: Part, runs: Runs, dtype: str) -> Any:
-    """A part's network, in evaluation, on its device."""
+    """Return a part's network, in evaluation, on its device."""
     torch = import_module("torch")
     library = import_module(one.library)
     kind = getattr(library, one.kind, None)
@@ -167,7 +167,7 @@ _lock = RLock()
 
 
 def kept(name: str, digest: str, load: Callable[[], Loaded]) -> Loaded:
-    """A checkpoint with what it is used with: the one in memory, else loaded in its place."""
+    """Return a checkpoint with what it is used with: the one in memory, else loaded in its place."""
     global _used
     with _lock:
         key = (name, digest)
@@ -179,7 +179,7 @@ def kept(name: str, digest: str, load: Callable[[], Loaded]) -> Loaded:
 
 
 def loaded_name() -> str | None:
-    """Name of the checkpoint in memory, if there is one."""
+    """Return name of the checkpoint in memory, if there is one."""
     return next((name for name, _ in _kept), None)
 
 

@@ -19,7 +19,7 @@ from enamel.core.schedule import Kit, content_key
 def refiner(
     entry: CheckpointCard, digest: str | None = None, kit: Kit | None = None
 ) -> LatentRefiner:
-    """A checkpoint as a refiner; its parts are loaded when it is first asked.
+    """Return a checkpoint as a refiner; its parts are loaded when it is first asked.
 
     Raises
     ------
@@ -66,7 +66,7 @@ def refiner(
 
 
 def _again(name: str, digest: str, kit: Kit) -> LatentRefiner:
-    """The same in another process."""
+    """Return the same in another process."""
     entry = card(name, "refiner")
     assert isinstance(entry, CheckpointCard)
     return refiner(entry, digest, kit)

@@ -126,11 +126,11 @@ class Bench:
         self.refiner.spec = replace(plain, space=self.space)
 
     def decodes_finitely(self) -> bool:
-        """Whether there and back gives numbers."""
+        """Return whether there and back gives numbers."""
         return bool(np.isfinite(self.refiner.decode(self.latents)).all())
 
     def grid(self) -> int:
-        """The smallest number of cells that sides may be multiples of."""
+        """Return the smallest number of cells that sides may be multiples of."""
         for grid in GRIDS:
             side = -(-16 // grid) * grid
             x = np.zeros((side + grid, side + 2 * grid, self.space.channels), np.float32)
@@ -155,7 +155,7 @@ class Bench:
         return found
 
     def coding_radius(self) -> int | None:
-        """How far a cell's pixels, there and back, depend on others; None for on all of a tile."""
+        """Return how far a cell's pixels, there and back, depend on others; None for on all of a tile."""
         side = 2 * FARTHEST + 8 * self.space.factor
         given = picture(side, side) * np.float32(2) - np.float32(1)
         return margin(
@@ -164,7 +164,7 @@ class Bench:
         )  # fmt: skip
 
     def coding_cost(self) -> float:
-        """What there and back takes, in evaluations, on the same tile."""
+        """Return what there and back takes, in evaluations, on the same tile."""
         x = np.zeros_like(self.latents)
 
         def there_and_back() -> None:
@@ -174,8 +174,9 @@ class Bench:
         return round(coding / once, 2)
 
     def drift(self) -> dict[str, Any]:
-        """What the ways there and back change: mean of each channel, and root mean square, in 8-bit
-        levels."""
+        """Return what the ways there and back change: mean of each channel, and root mean square, in 8-bit
+        levels.
+        """
         change = (self.refiner.decode(self.latents) - self.given) * 127.5
         return {
             "mean": [round(float(value), 2) for value in change.mean(axis=(0, 1))],
@@ -183,7 +184,7 @@ class Bench:
         }
 
     def latent_preview(self) -> FloatArray:
-        """What latents look like, channel by channel: least squares on a picture's cells."""
+        """Return what latents look like, channel by channel: least squares on a picture's cells."""
         cells = self.space.cells(self.given).reshape(-1, 3)
         values = self.latents.reshape(-1, self.space.channels)
         values = np.concatenate([values, np.ones((len(values), 1), np.float32)], axis=1)
@@ -191,7 +192,7 @@ class Bench:
         return np.round(found, 4).astype(np.float32)
 
     def bytes_per_pixel(self, side: int) -> int:
-        """Memory that a tile takes, by the peak before and after one of the native size."""
+        """Return memory that a tile takes, by the peak before and after one of the native size."""
         torch = import_module("torch")
         cells = side // self.space.factor
         x = np.zeros((cells, cells, self.space.channels), np.float32)
@@ -245,7 +246,7 @@ def _native(one: Loaded, factor: int, grid: int) -> int:
 
 
 def _few_steps(contents: Contents) -> int | None:
-    """How many steps a distilled checkpoint is made for, where its scheduler says that it is one."""
+    """Return how many steps a distilled checkpoint is made for, where its scheduler says that it is one."""
     kind = str(contents.scheduler.get("_class_name", ""))
     configured = contents.scheduler
     embeds_guidance = contents.network.config.get("time_cond_proj_dim") is not None
@@ -256,7 +257,7 @@ def _few_steps(contents: Contents) -> int | None:
 
 
 def files_of(contents: Contents, folder: Path) -> list[Path]:
-    """The files that decide about a checkpoint's pixels: weights, configurations, vocabularies."""
+    """Return the files that decide about a checkpoint's pixels: weights, configurations, vocabularies."""
     found = [file.path for part in contents.parts for file in part.weights]
     found += [contents.single.path] if contents.single else []
     found += [part.folder / "config.json" for part in contents.parts]

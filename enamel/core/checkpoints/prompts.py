@@ -38,7 +38,7 @@ class Count:
 
 
 def phrases_of(prompt: str) -> list[Phrase]:
-    """The prompt in order, weighted phrases apart. Weights are cut to 0…3."""
+    """Return the prompt in order, weighted phrases apart. Weights are cut to 0…3."""
     found: list[Phrase] = []
     place = 0
     for match in WEIGHTED.finditer(prompt):
@@ -51,7 +51,7 @@ def phrases_of(prompt: str) -> list[Phrase]:
 
 
 def counted(prompt: str, vocabulary: Path, room: int) -> Count:
-    """How many tokens a prompt has.
+    """Return how many tokens a prompt has.
 
     Parameters
     ----------

@@ -38,7 +38,7 @@ class Weights:
 
 
 def weights_in(path: Path) -> Weights:
-    """The tensors of a safetensors file.
+    """Return the tensors of a safetensors file.
 
     Raises
     ------
@@ -80,7 +80,7 @@ def _shape(entry: dict[str, list[int]]) -> tuple[int, ...]:
 
 
 def _fits(entry: dict[str, list[int]], shape: tuple[int, ...], room: int) -> bool:
-    """Whether a tensor lies inside the file and takes what its type and shape say."""
+    """Return whether a tensor lies inside the file and takes what its type and shape say."""
     begin, end = entry["data_offsets"]
     return (
         0 <= begin <= end <= room

@@ -41,7 +41,7 @@ def check(
     tiled: Tiled | None = None,
     faces: tuple[Sequence[Box], Sequence[Box]] | None = None,
 ) -> Report:
-    """All measures of a result, and all findings.
+    """Return all measures of a result, and all findings.
 
     Memory does not grow with the pictures; both are read in strips.
 
@@ -102,7 +102,7 @@ def check(
 
 
 def _joins(result: Picture, tiled: Tiled | None) -> JoinReport:
-    """The joins that a coat left."""
+    """Return the joins that a coat left."""
     refine = tiled.coat.refinement if tiled else None
     if tiled is None or refine is None:
         return JoinReport(())

@@ -61,7 +61,7 @@ def check_colour(pair: Pair) -> Shift:
 
 
 def _directions(difference: Lab, chroma: NDArray[np.float64]) -> dict[str, float]:
-    """Mean differences of cells (…, 3) in L*, a*, b*, and of their chroma, by the measures' names."""
+    """Return mean differences of cells (…, 3) in L*, a*, b*, and of their chroma, by the measures' names."""
     lightness, redness, warmth = difference.mean(axis=0)
     return {
         "lightness": float(lightness),

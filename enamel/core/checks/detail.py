@@ -126,7 +126,7 @@ def charts(detail: Detail) -> dict[str, Map]:
 
 
 def scanned(pair: Pair) -> Scan:
-    """One pass over the result, in strips of whole rows of cells."""
+    """Return one pass over the result, in strips of whole rows of cells."""
     columns, rows = -(-pair.size.width // CELL), -(-pair.size.height // CELL)
     size = pair.result.size
     sigma = max(0.7, 0.5 * pair.scale[1])
@@ -159,7 +159,7 @@ def scanned(pair: Pair) -> Scan:
 
 
 def _onto(values: Any, cells: tuple[int, int]) -> FloatArray:
-    """Means over cells of a strip, whose sides need not be multiples of them."""
+    """Return means over cells of a strip, whose sides need not be multiples of them."""
     means: FloatArray = cv2.resize(values.astype(np.float32), cells, interpolation=cv2.INTER_AREA)
     return means
 
@@ -176,7 +176,7 @@ def _flattened(pair: Pair) -> FloatArray:
 
 
 def _fine(pair: Pair, energy: FloatArray) -> FloatArray:
-    """How far each cell's fine detail lies from what cells of such a base have in this picture.
+    """Return how far each cell's fine detail lies from what cells of such a base have in this picture.
 
     Cells are sorted by the base's own detail into bins; the medians of ln energy, joined by lines, are
     the expectation. The spread is the median absolute deviation of the bin, or of all cells where that
@@ -200,7 +200,7 @@ def _fine(pair: Pair, energy: FloatArray) -> FloatArray:
 
 
 def _halo(pair: Pair) -> FloatArray:
-    """Mean overshoot beyond the base's local range at its edges, as a fraction of that range."""
+    """Return mean overshoot beyond the base's local range at its edges, as a fraction of that range."""
     size = np.ones((5, 5), np.uint8)
     high: Any = cv2.dilate(pair.base_luma, size)
     low: Any = cv2.erode(pair.base_luma, size)
@@ -216,7 +216,9 @@ def _halo(pair: Pair) -> FloatArray:
 
 
 def _banding(pair: Pair, scan: Scan) -> FloatArray:
-    """Share of the change that lies in steps, in cells that are smooth in the base and flat between."""
+    """Return share of the change that lies in steps, in cells that are smooth in the base and flat
+    between.
+    """
     base = blurred(pair.base_luma, 2.0)
     across = np.abs(cv2.Sobel(base, cv2.CV_32F, 1, 0)) / 8
     down = np.abs(cv2.Sobel(base, cv2.CV_32F, 0, 1)) / 8
@@ -228,7 +230,7 @@ def _banding(pair: Pair, scan: Scan) -> FloatArray:
 
 
 def _around(values: Any, side: int = 3) -> FloatArray:
-    """Means over so many cells each way around each."""
+    """Return means over so many cells each way around each."""
     means: FloatArray = cv2.blur(values.astype(np.float32), (side, side))
     return means
 
@@ -242,7 +244,7 @@ def _clipped_before(pair: Pair) -> FloatArray:
 def _of(
     pair: Pair, values: FloatArray, alarm: float, least: int, kind: Kind, unit: str, words: str
 ) -> list[Finding]:
-    """Findings of the regions above an alarm."""
+    """Return findings of the regions above an alarm."""
     return [
         Finding(
             kind, Severity.of(value / alarm), box, value, unit, words.format(percent=100 * value)

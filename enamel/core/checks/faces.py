@@ -32,14 +32,14 @@ class Faces:
 
 
 def faces_of(picture: Picture) -> list[Box]:
-    """Boxes of the faces that are found in a picture."""
+    """Return boxes of the faces that are found in a picture."""
     return [face.box for face in detect_faces(picture)]
 
 
 def check_faces(
     pair: Pair, loss: FloatArray, of_base: Sequence[Box], of_result: Sequence[Box]
 ) -> Faces:
-    """Faces of both pictures matched with each other.
+    """Return faces of both pictures matched with each other.
 
     Parameters
     ----------
@@ -84,13 +84,13 @@ def check_faces(
 
 
 def _loss(pair: Pair, loss: FloatArray, box: Box) -> float:
-    """Mean loss of similarity within the middle of a face's box."""
+    """Return mean loss of similarity within the middle of a face's box."""
     inner = box.grown(-box.width // 8)
     return float(loss[cell_box(pair, inner)].mean())
 
 
 def _movement(pair: Pair, box: Box) -> float:
-    """How far parts of a face moved against each other: 97th percentile, as a fraction of its width.
+    """Return how far parts of a face moved against each other: 97th percentile, as a fraction of its width.
 
     Dense flow by inverse search (Kroeger et al., "Fast optical flow using dense inverse search",
     ECCV 2016), less the affine movement of the face as a whole.

@@ -42,7 +42,7 @@ class Severity(StrEnum):
 
     @classmethod
     def of(cls, times: float) -> "Severity":
-        """From a value as a multiple of its threshold."""
+        """Return from a value as a multiple of its threshold."""
         if times < 1.5:
             return cls.SLIGHT
         return cls.CLEAR if times < 2.5 else cls.STRONG
@@ -163,7 +163,7 @@ NOTHING = "nothing found"
 
 
 def verdict(findings: Iterable[Finding], measures: Mapping[str, float]) -> str:
-    """Findings counted in words: "2 joins visible, colour +1.8 ΔE warmer, 1 new face"."""
+    """Return findings counted in words: "2 joins visible, colour +1.8 ΔE warmer, 1 new face"."""
     counts = dict.fromkeys(Kind, 0)
     for finding in findings:
         counts[finding.kind] += 1
@@ -201,7 +201,7 @@ def _several(count: int, word: str) -> str:
 
 
 def tint(measures: Mapping[str, float]) -> str:
-    """The direction of a shift in colour: the largest of lightness, saturation, warmth and redness."""
+    """Return the direction of a shift in colour: the largest of lightness, saturation, warmth and redness."""
     directions = {
         ("lighter", "darker"): measures["lightness"],
         ("more saturated", "less saturated"): measures["saturation"],
@@ -213,7 +213,7 @@ def tint(measures: Mapping[str, float]) -> str:
 
 
 def strongest(findings: Iterable[Finding]) -> list[Finding]:
-    """The strongest of one kind, at most `MOST_OF_A_KIND`."""
+    """Return the strongest of one kind, at most `MOST_OF_A_KIND`."""
     found = sorted(findings, key=lambda one: (-one.severity.rank, -abs(one.value)))
     return found[:MOST_OF_A_KIND]
 

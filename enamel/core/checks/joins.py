@@ -108,7 +108,7 @@ class JoinReport:
 def check_joins(
     result: Picture, source: Picture, grid: Grid, window: Box | None = None
 ) -> JoinReport:
-    """Visibility of every join of a grid of tiles, or of those within a window.
+    """Return visibility of every join of a grid of tiles, or of those within a window.
 
     Parameters
     ----------
@@ -131,7 +131,7 @@ def check_joins(
 
 
 def alarm_for(beside: NDArray[np.float64], count: int) -> float:
-    """The score that hardly any of ``count`` segments without a visible join reaches.
+    """Return the score that hardly any of ``count`` segments without a visible join reaches.
 
     Scores where no join can be say how far places of this very picture stand out by chance. The more
     segments there are, the farther the farthest of them does, so the alarm is the score that all of them
@@ -156,7 +156,7 @@ def alarm_for(beside: NDArray[np.float64], count: int) -> float:
 
 
 def findings_of(report: JoinReport) -> list[Finding]:
-    """The visible segments as findings; neighbours along the same join are one."""
+    """Return the visible segments as findings; neighbours along the same join are one."""
     runs: list[list[JoinSegment]] = []
     for segment in sorted(report.visible, key=lambda one: (one.box.x, one.box.y)):
         run = next((run for run in runs if _adjoin(run[-1], segment)), None)
@@ -187,7 +187,7 @@ def findings_of(report: JoinReport) -> list[Finding]:
 
 
 def chart(report: JoinReport, size: Size) -> Map:
-    """The scores where they were measured, 0 elsewhere."""
+    """Return the scores where they were measured, 0 elsewhere."""
     cell = max(size) / Map.LONGEST
     rows, columns = (max(1, round(side / cell)) for side in (size.height, size.width))
     values = np.zeros((rows, columns), np.float32)
@@ -202,7 +202,7 @@ def chart(report: JoinReport, size: Size) -> Map:
 
 
 def _adjoin(one: JoinSegment, other: JoinSegment) -> bool:
-    """Whether a segment goes on where another of the same join ends."""
+    """Return whether a segment goes on where another of the same join ends."""
     if one.vertical != other.vertical:
         return False
     if one.vertical:
@@ -211,7 +211,7 @@ def _adjoin(one: JoinSegment, other: JoinSegment) -> bool:
 
 
 def cures(coat: Coat, start: Size) -> tuple[Cure, ...]:
-    """What would make the joins of a coat less visible, with the network's work against now.
+    """Return what would make the joins of a coat less visible, with the network's work against now.
 
     Parameters
     ----------
@@ -245,7 +245,7 @@ def _work(coat: Coat, refine: Refine, start: Size) -> float:
 def _within(
     joins: list[float], overlaps: list[int], start: int, end: int
 ) -> tuple[list[float], list[int]]:
-    """The joins between two places, counted from the first, with their overlaps."""
+    """Return the joins between two places, counted from the first, with their overlaps."""
     found = [
         (join - start, overlap)
         for join, overlap in zip(joins, overlaps, strict=True)
@@ -261,7 +261,7 @@ def _overlaps(origins: list[int], tile: int) -> list[int]:
 def _along(
     result: Picture, source: Picture, joins: list[float], overlaps: list[int], lying: bool
 ) -> list[tuple[JoinSegment, NDArray[np.float64]]]:
-    """The segments of some joins, each with the scores of places beside it."""
+    """Return the segments of some joins, each with the scores of places beside it."""
     size = result.size
     width, height = (size.height, size.width) if lying else (size.width, size.height)
     found: list[tuple[JoinSegment, NDArray[np.float64]]] = []
@@ -304,8 +304,9 @@ def _along(
 
 
 def _beside(scores: list[NDArray[np.float64]], joins: list[int], gap: int) -> NDArray[np.float64]:
-    """Scores of each segment at places beside all joins, (segments, places): every `NEAR` px, because
-    nearer ones are made of the same pixels."""
+    """Return scores of each segment at places beside all joins, (segments, places): every `NEAR` px,
+    because nearer ones are made of the same pixels.
+    """
     direct, across, texture = scores
     combined = np.maximum(np.maximum(direct, across), TEXTURE_WEIGHT * texture)
     places = np.arange(combined.shape[1])
@@ -316,7 +317,7 @@ def _beside(scores: list[NDArray[np.float64]], joins: list[int], gap: int) -> ND
 
 
 def _added(result: Picture, source: Picture, box: Box) -> tuple[FloatArray, FloatArray]:
-    """Luma of what refining added, as fractions of white, and how much that shows at each pixel.
+    """Return luma of what refining added, as fractions of white, and how much that shows at each pixel.
 
     A change of tone that the whole strip has in common is taken out first, as a line through result
     over source, so that a shift in contrast does not show the picture's own edges.
@@ -328,7 +329,7 @@ def _added(result: Picture, source: Picture, box: Box) -> tuple[FloatArray, Floa
 
 
 def _quiet(before: FloatArray) -> FloatArray:
-    """How much a change shows at each pixel: 1 in flats, near 0 where the picture itself is busy.
+    """Return how much a change shows at each pixel: 1 in flats, near 0 where the picture itself is busy.
 
     Edges and texture hide small changes, and refining adds most there: along an edge of the picture that
     happens to lie at a join, what was added would look like the join.
@@ -348,7 +349,7 @@ class _Profile:
         self.width = values.shape[1]
 
     def between(self, start: NDArray[np.intp], end: NDArray[np.intp]) -> NDArray[np.float64]:
-        """Sum of values and of weights over columns start … end−1, (2, …)."""
+        """Return sum of values and of weights over columns start … end−1, (2, …)."""
         found: NDArray[np.float64] = self.sums[:, end] - self.sums[:, start]
         return found
 
@@ -356,7 +357,7 @@ class _Profile:
     def means(
         one: NDArray[np.float64], other: NDArray[np.float64], counts: tuple[int, int]
     ) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-        """Means of two places by how much they show; one that hardly shows is taken as like both."""
+        """Return means of two places by how much they show; one that hardly shows is taken as like both."""
         both = one + other
         common = both[0] / np.maximum(both[1], 1e-9)
         first, second = (
@@ -392,7 +393,7 @@ def _textures(energy: _Profile, gap: int) -> FloatArray:
 
 
 def _fine(added: FloatArray) -> FloatArray:
-    """Energy of fine texture: of the difference of each pixel and the next."""
+    """Return energy of fine texture: of the difference of each pixel and the next."""
     fine = np.diff(added, axis=1, append=added[:, -1:])
     return fine * fine
 

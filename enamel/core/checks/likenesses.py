@@ -62,7 +62,7 @@ def facts_of(face: Face, base: Picture, layer: Picture) -> FaceFacts:
 
 
 def _square(picture: Picture, box: Box) -> FloatArray:
-    """Luma of a place at the side that faces are compared at."""
+    """Return luma of a place at the side that faces are compared at."""
     samples = picture.read(box)
     way = cv2.INTER_AREA if min(box.size) > SIDE else cv2.INTER_CUBIC
     square: FloatArray = cv2.resize(luma_of(samples), (SIDE, SIDE), interpolation=way)  # type: ignore[assignment]

@@ -17,11 +17,11 @@ class Measure:
     says: str
 
     def rounded(self, value: float | None) -> float | None:
-        """A value to the digits it is written with."""
+        """Return a value rounded to the digits it is written with."""
         return None if value is None else round(value, self.digits)
 
     def written(self, value: float | None) -> str:
-        """A value with its digits; a dash where there is none."""
+        """Return a value with its digits; a dash where there is none."""
         return "–" if value is None else f"{value:.{self.digits}f}"
 
 
@@ -51,7 +51,7 @@ MEASURES = (
 
 
 def best_of(measure: Measure, values: Sequence[float | None]) -> float | None:
-    """The best of several values; None where there is no better or worse, or nothing differs."""
+    """Return the best of several values; None where there is no better or worse, or nothing differs."""
     known = [value for value in values if value is not None]
     if measure.lower_is_better is None or len(set(known)) < 2:
         return None

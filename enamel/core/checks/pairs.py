@@ -82,18 +82,18 @@ MAD_TO_SIGMA = 1.4826
 
 
 def eight_bits(values: FloatArray) -> NDArray[np.uint8]:
-    """Fractions of white as 8-bit values, for functions that take nothing else."""
+    """Return fractions of white as 8-bit values, for functions that take nothing else."""
     return np.rint(np.clip(values, 0, 1) * 255).astype(np.uint8)
 
 
 def blurred(values: FloatArray, sigma: float) -> FloatArray:
-    """A field blurred by a Gaussian of that standard deviation in px."""
+    """Return a field blurred by a Gaussian of that standard deviation in px."""
     made: FloatArray = cv2.GaussianBlur(values, (0, 0), sigma)  # type: ignore[assignment]
     return made
 
 
 def cell_means(values: FloatArray, cell: int = CELL) -> FloatArray:
-    """Means over whole cells of a field, the last column and row over what is left of them."""
+    """Return means over whole cells of a field, the last column and row over what is left of them."""
     height, width = values.shape
     rows, columns = -(-height // cell), -(-width // cell)
     padded = cv2.copyMakeBorder(
@@ -106,7 +106,7 @@ def cell_means(values: FloatArray, cell: int = CELL) -> FloatArray:
 
 
 def cell_box(pair: Pair, box: Box) -> tuple[slice, slice]:
-    """The cells under a box of the result."""
+    """Return the cells under a box of the result."""
     across, down = pair.cell
     return (
         slice(int(box.y / down), max(int(box.y / down) + 1, int(-(-box.bottom // down)))),

@@ -55,7 +55,9 @@ def similarity(one: FloatArray, other: FloatArray) -> FloatArray:
 
 
 def check_structure(pair: Pair) -> Drift:
-    """Where the result's structure is not the base's, whether new, lost or changed, and moved edges."""
+    """Return where the result's structure is not the base's, whether new, lost or changed, and moved
+    edges.
+    """
     base, result = blurred(pair.base_luma, BLUR), blurred(pair.result_luma, BLUR)
     ssim = similarity(base, result)
     loss = cell_means(1 - ssim)

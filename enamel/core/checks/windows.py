@@ -15,7 +15,7 @@ from enamel.core.tiling.separate import grid_of
 def measures(
     samples: SampleArray, base: SampleArray, coat: Coat, size: Size, window: Box
 ) -> dict[str, float]:
-    """What a window of a coat's result measures against the same window of the base.
+    """Return what a window of a coat's result measures against the same window of the base.
 
     Parameters
     ----------

@@ -61,7 +61,7 @@ class Space:
         return (self.factor, self.channels) != (1, 3)
 
     def box(self, box: Box) -> Box:
-        """The cells of a box on the grid, whole ones."""
+        """Return the cells of a box on the grid, whole ones."""
         return Box.between(
             box.x // self.factor,
             box.y // self.factor,
@@ -70,11 +70,11 @@ class Space:
         )
 
     def pixels(self, box: Box) -> Box:
-        """The px of a box of cells."""
+        """Return the px of a box of cells."""
         return Box(*(side * self.factor for side in (box.x, box.y, box.width, box.height)))
 
     def size(self, size: Size) -> Size:
-        """Cells of a picture whose sides are multiples of the factor."""
+        """Return cells of a picture whose sides are multiples of the factor."""
         return Size(size.width // self.factor, size.height // self.factor)
 
     def cells(self, pixels: FloatArray) -> FloatArray:

@@ -45,11 +45,11 @@ def _planes(pixels: FloatArray) -> FloatArray:
 
 
 def verified(entry: Card, digest: str | None) -> OnnxRefiner:
-    """The refiner of a card; a `Refusal` when its file is another one than the digest names."""
+    """Return the refiner of a card; a `Refusal` when its file is another one than the digest names."""
     entry.verify(digest)
     return OnnxRefiner(entry)
 
 
 def again(name: str, digest: str) -> OnnxRefiner:
-    """The same in another process."""
+    """Return the same in another process."""
     return verified(card(name, "refiner"), digest)

@@ -56,19 +56,19 @@ class NoiseSchedule:
     """How many steps it was taught in."""
 
     def time(self, sigma: float) -> float:
-        """What the network is told at σ: between its steps evenly in ln σ, for flow exactly."""
+        """Return what the network is told at σ: between its steps evenly in ln σ, for flow exactly."""
         if self.prediction is Prediction.FLOW:
             return self.steps * sigma / (1 + sigma)
         return float(np.interp(math.log(sigma), np.log(self.sigmas), self.times))
 
     def scale(self, sigma: float) -> float:
-        """What x is multiplied by before the network sees it."""
+        """Return what x is multiplied by before the network sees it."""
         if self.prediction is Prediction.FLOW:
             return 1 / (1 + sigma)
         return 1 / math.sqrt(1 + sigma**2)
 
     def clean(self, x: Values, made: Values, sigma: float) -> Values:
-        """The clean estimate, from what the network made of x · scale at σ."""
+        """Return the clean estimate, from what the network made of x · scale at σ."""
         given: Any = x
         gave: Any = made
         match self.prediction:
@@ -91,7 +91,7 @@ class NoiseSchedule:
 
 
 def read_noise_schedule(config: Mapping[str, Any]) -> NoiseSchedule:
-    """The ladder that a scheduler's configuration describes.
+    """Return the ladder that a scheduler's configuration describes.
 
     Parameters
     ----------
@@ -121,7 +121,7 @@ def read_noise_schedule(config: Mapping[str, Any]) -> NoiseSchedule:
 
 
 def _betas(steps: int, config: Mapping[str, Any]) -> np.ndarray:
-    """The variance that each step adds: (steps,) float64."""
+    """Return the variance that each step adds: (steps,) float64."""
     if config.get("trained_betas") is not None:
         return np.asarray(config["trained_betas"], np.float64)
     kind = config.get("beta_schedule", "linear")

@@ -40,7 +40,7 @@ def _between(low: float, high: float) -> Callable[[Any], bool]:
 
 
 def _are_knots(low: float, high: float, *, rising: bool) -> Callable[[Any], bool]:
-    """Whether pairs (strength, value) go from strength 0 to 1 with values in a range."""
+    """Return whether pairs (strength, value) go from strength 0 to 1 with values in a range."""
     fraction, fits = _between(0, 1), _between(low, high)
 
     def are(found: Any) -> bool:
@@ -98,7 +98,7 @@ class RefinerProbe:
 
     @staticmethod
     def fits(network: Network) -> bool:
-        """Whether a network is meant as a refiner: whether it has the contract's inputs."""
+        """Return whether a network is meant as a refiner: whether it has the contract's inputs."""
         return {given.name for given in network.inputs} >= CONTRACT
 
     def facts(self) -> dict[str, Any]:
@@ -119,7 +119,7 @@ class RefinerProbe:
         }
 
     def _read(self, name: str, otherwise: Any) -> Any:
-        """A fact from the file's metadata, as JSON."""
+        """Return a fact from the file's metadata, as JSON."""
         if name not in self.metadata:
             return otherwise
         try:
@@ -151,7 +151,7 @@ class RefinerProbe:
     def run(
         self, x: FloatArray, cond: FloatArray, sigma: float, missing: float = 0.0
     ) -> FloatArray:
-        """The estimate, (height, width, 3); pictures in −1…1."""
+        """Return the estimate, (height, width, 3); pictures in −1…1."""
         given = {
             "x": np.ascontiguousarray(x.transpose(2, 0, 1)[None]),
             "cond": np.ascontiguousarray(cond.transpose(2, 0, 1)[None]),
@@ -191,7 +191,7 @@ class RefinerProbe:
                 )
 
     def _radius(self) -> int | None:
-        """The margin that a tile on the grid has to be read with; None when it sees the whole tile."""
+        """Return the margin that a tile on the grid has to be read with; None when it sees the whole tile."""
         side = -(-(2 * FARTHEST + 64 + self.grid) // self.grid) * self.grid
         given = picture(side, side) * np.float32(2) - np.float32(1)
         reach = 0
@@ -208,7 +208,7 @@ class RefinerProbe:
         return reach
 
     def _bytes_per_pixel(self) -> int:
-        """Memory that a tile takes, by one of the native size."""
+        """Return memory that a tile takes, by one of the native size."""
 
         def tile() -> None:
             given = np.zeros((self.native, self.native, 3), np.float32)

@@ -8,7 +8,7 @@ from enamel.core.schedule import Kit, Refine
 
 
 def refiner(name: str, digest: str | None = None, kit: Kit | None = None) -> Denoiser:
-    """The refiner of that name, with what it is used with.
+    """Return the refiner of that name, with what it is used with.
 
     Raises
     ------
@@ -22,5 +22,5 @@ def refiner(name: str, digest: str | None = None, kit: Kit | None = None) -> Den
 
 
 def refiner_of(refine: Refine) -> Denoiser:
-    """The refiner that a refinement names."""
+    """Return the refiner that a refinement names."""
     return refiner(refine.model, kit=refine.kit)

@@ -85,7 +85,7 @@ def sampler_steps(
 
 
 def _left(degradation: float, sigma: float, sigmas: list[float]) -> float:
-    """What is still missing at σ, falling in proportion to it."""
+    """Return what is still missing at σ, falling in proportion to it."""
     return degradation * (sigma / sigmas[0])
 
 
@@ -107,7 +107,7 @@ def _euler(sigmas: list[float], degradation: float) -> list[SamplerStep]:
 
 
 def _euler_ancestral(sigmas: list[float], degradation: float) -> list[SamplerStep]:
-    """Each step falls below the next level and is brought back up to it by fresh noise.
+    """Step below the next level and is brought back up to it by fresh noise.
 
     σ_up² = σ'² (σ² − σ'²) / σ², σ_down² = σ'² − σ_up²: the variance of the DDPM posterior (Ho et
     al., "Denoising diffusion probabilistic models", 2020, eq. 7) in terms of σ.
@@ -124,7 +124,7 @@ def _euler_ancestral(sigmas: list[float], degradation: float) -> list[SamplerSte
 
 
 def _ancestral_step(number: int, sigma: float, down: float, up: float) -> StepFunction:
-    """From σ down to ``down``, then noise of ``up`` on top."""
+    """Return from σ down to ``down``, then noise of ``up`` on top."""
 
     def step(state: State, denoised: FloatArray, noise: NoiseSource) -> State:
         x = _toward(state[0], denoised, sigma, down)

@@ -17,7 +17,7 @@ class Spacing(StrEnum):
 
 
 def sigma_of(strength: float, knots: Sequence[tuple[float, float]]) -> float:
-    """Noise level at which a pass of this strength starts.
+    """Return noise level at which a pass of this strength starts.
 
     Straight lines in (strength, ln σ) between the knots of a model's card.
 
@@ -35,7 +35,7 @@ def sigma_of(strength: float, knots: Sequence[tuple[float, float]]) -> float:
 
 
 def own_sigmas(strength: float, steps: int, knots: Sequence[tuple[float, float]]) -> list[float]:
-    """The noise levels of a pass that takes even strides through the model's own steps, then 0.
+    """Return the noise levels of a pass that takes even strides through the model's own steps, then 0.
 
     Parameters
     ----------
@@ -54,7 +54,7 @@ def own_sigmas(strength: float, steps: int, knots: Sequence[tuple[float, float]]
 def levels(
     start: float, end: float, steps: int, spacing: Spacing = Spacing.KARRAS, rho: float = 5.0
 ) -> list[float]:
-    """The noise levels of a pass: ``steps`` levels falling from start to end, then 0.
+    """Return the noise levels of a pass: ``steps`` levels falling from start to end, then 0.
 
     Karras spacing is uniform in σ^(1/ρ) (Karras et al., "Elucidating the design space of
     diffusion-based generative models", NeurIPS 2022, eq. 5); uniform spacing is uniform in σ.

@@ -174,7 +174,7 @@ def _cut(image: pyvips.Image, part: Panel) -> pyvips.Image:
 
 
 def _reduced(image: pyvips.Image) -> pyvips.Image:
-    """A small copy for the page that shows all panels, in the same numbers, 8 bits, opaque."""
+    """Return a small copy for the page that shows all panels, in the same numbers, 8 bits, opaque."""
     small = flattened(reduced_to(image, PLAN_PX))
     return small if small.format == "uchar" else eight_bits(small)
 
@@ -182,7 +182,7 @@ def _reduced(image: pyvips.Image) -> pyvips.Image:
 def drawn(
     canvas: Canvas, scratch: Path, ppi: float, output: Output, placed: PlacedPicture | None
 ) -> pyvips.Image:
-    """The pixels of a print file: sharpened, laid, reduced, in the numbers of its profile.
+    """Return the pixels of a print file: sharpened, laid, reduced, in the numbers of its profile.
 
     ``scratch`` is where sharpened pixels may lie meanwhile.
     """
@@ -203,7 +203,7 @@ def drawn(
 
 
 def described(image: pyvips.Image, ppi: float, xmp: bytes | None) -> pyvips.Image:
-    """The picture with its resolution and what it says of itself; nothing else goes into the file."""
+    """Return the picture with its resolution and what it says of itself; nothing else goes into the file."""
     per_mm = ppi / MM_PER_INCH
     written = image.copy(xres=per_mm, yres=per_mm)
     if xmp is not None:
@@ -266,7 +266,7 @@ def require_writable(size: Size, file: FileFormat) -> None:
 
 
 def estimated_bytes(canvas: Canvas, size: Size, output: Output, ppi: float) -> int:
-    """About how large a file of that size will be: parts of the layer are written to see.
+    """Return about how large a file of that size will be: parts of the layer are written to see.
 
     Nine squares are written as such a file; what all of them take, less what a file takes that holds one
     grey pixel, is counted by area.

@@ -11,12 +11,12 @@ FONT = Path(__file__).parent / "fonts" / "barlow-latin-500-normal.woff2"
 
 @lru_cache(maxsize=16)
 def font_of(height: int) -> PIL.ImageFont.FreeTypeFont:
-    """The typeface at a size in px."""
+    """Return the typeface at a size in px."""
     return PIL.ImageFont.truetype(FONT, height)
 
 
 def lines_of(words: str, height: int, width: int, most: int) -> list[str]:
-    """Words in at most so many lines that fit a width in px; what is left over ends in an ellipsis."""
+    """Return words in at most so many lines that fit a width in px; what is left over ends in an ellipsis."""
     font = font_of(height)
     lines: list[str] = []
     for word in words.split():

@@ -43,7 +43,7 @@ def named(
     taken: Set[str] = frozenset(),
     suffix: str = "",
 ) -> str:
-    """A file's name by a pattern.
+    """Return a file's name by a pattern.
 
     Parameters
     ----------
@@ -77,7 +77,7 @@ def named(
 
 
 def safe(text: str, otherwise: str, longest: int = LONGEST) -> str:
-    """A text as part of a file's name on any system: letters, digits, dots, hyphens, underscores."""
+    """Return a text as part of a file's name on any system: letters, digits, dots, hyphens, underscores."""
     kept = re.sub(r"[^\w.-]", "", re.sub(r"\s+", "_", text.strip()))
     kept = re.sub(r"-{2,}", "-", kept).strip("._-")
     short = kept.encode()[:longest].decode(errors="ignore").strip("._-")

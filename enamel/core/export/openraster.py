@@ -92,7 +92,7 @@ def write_openraster(
 
 
 def _stack(entries: Sequence[tuple[Stacked, str, Box]], size: Size, ppi: float) -> bytes:
-    """The list of layers, topmost first."""
+    """Return the list of layers, topmost first."""
     image = tree.Element("image", version=VERSION, w=str(size.width), h=str(size.height),
                          xres=str(round(ppi)), yres=str(round(ppi)))  # fmt: skip
     stack = tree.SubElement(image, "stack")
@@ -107,7 +107,7 @@ def _stack(entries: Sequence[tuple[Stacked, str, Box]], size: Size, ppi: float) 
 
 @contextmanager
 def _drawn(layer: Stacked, size: Size, box: Box, scratch: Path) -> Iterator[Canvas]:
-    """A layer's own pixels in a box of the file, with its mask as alpha, as a canvas for a while."""
+    """Provide a layer's own pixels in a box of the file, with its mask as alpha, as a canvas for a while."""
     picture = _sized(layer.picture, size)
     covered = layer.coverage
     channels = 4 if covered is not None else picture.channels
@@ -136,7 +136,7 @@ def _sized(picture: Picture, size: Size) -> Picture:
 
 
 def unmixed(below: SampleArray, mixed: SampleArray, alpha: FloatArray) -> SampleArray:
-    """The colours that give ``mixed`` when they are laid over ``below`` by a fraction of each pixel.
+    """Return the colours that give ``mixed`` when they are laid over ``below`` by a fraction of each pixel.
 
     mixed = below + (above − below) · alpha, solved for above; where nothing is laid, what lies below. A
     colour that would be out of range is clipped, which can happen where alpha is small.

@@ -35,7 +35,7 @@ class FileFormat(StrEnum):
 
     @classmethod
     def of(cls, path: Path) -> "FileFormat":
-        """The format that a file name asks for."""
+        """Return the format that a file name asks for."""
         known = {suffix: kind for kind, suffixes in SUFFIXES.items() for suffix in suffixes}
         try:
             return known[path.suffix.lower()]
@@ -178,7 +178,7 @@ class PrintSettings:
 
     @classmethod
     def from_json(cls, given: Any) -> "PrintSettings":
-        """Settings from JSON, also from the form of before there were profiles."""
+        """Return settings from JSON, also from the form of before there were profiles."""
         if isinstance(given, dict) and isinstance(given.get("file"), str) and "output" not in given:
             before = {name: given[name] for name in ("file", "bits") if name in given}
             given = {"output": before} | {k: given[k] for k in ("plan", "ppi") if given.get(k)}
@@ -189,7 +189,8 @@ class PrintSettings:
         return form
 
     def as_file(self, path: Path) -> "PrintSettings":
-        """The same with the kind of file that a name asks for: ``x.tif``, or ``x.tif.zip`` for panels.
+        """Return the same with the kind of file that a name asks for: ``x.tif``, or ``x.tif.zip`` for
+        panels.
 
         Raises
         ------
@@ -209,7 +210,7 @@ class PrintSettings:
 
 
 def print_schema() -> dict[str, Any]:
-    """The published JSON Schema of settings of print files (`docs/reference/print.schema.json`)."""
+    """Return the published JSON Schema of settings of print files (`docs/reference/print.schema.json`)."""
     return {
         "$schema": "https://json-schema.org/draft/2020-12/schema",
         "title": "Enamel print file",

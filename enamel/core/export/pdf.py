@@ -182,7 +182,7 @@ def _dates(now: datetime) -> dict[str, str]:
 
 
 def _drawing(page: Page, labels: Sequence[tuple[Label, tuple[int, int]]]) -> str:
-    """The page's content: the picture over the bleed, then marks, lines and labels in every ink."""
+    """Return the page's content: the picture over the bleed, then marks, lines and labels in every ink."""
     bottom = page.media.bottom
     left, top, right, below = page.bleed_box
     place = (
@@ -220,7 +220,7 @@ def _written(words: str) -> PIL.Image.Image:
 
 
 def _registration(for_press: bool) -> str:
-    """The colour that is printed by every ink, so that marks stand on each plate."""
+    """Return the colour that is printed by every ink, so that marks stand on each plate."""
     space = "/DeviceCMYK" if for_press else "/DeviceGray"
     none, full = ("0 0 0 0", "1 1 1 1") if for_press else ("1", "0")
     tint = f"<</FunctionType 2 /Domain [0 1] /C0 [{none}] /C1 [{full}] /N 1>>"
@@ -228,7 +228,7 @@ def _registration(for_press: bool) -> str:
 
 
 def _deflated(image: pyvips.Image, on_progress: OnFraction | None) -> Iterator[bytes]:
-    """The samples, each row as its difference from the one above (PNG's filter 2), packed."""
+    """Yield the samples, each row as its difference from the one above (PNG's filter 2), packed."""
     packer = zlib.compressobj(6)
     stride = image.width * image.bands
     rows = max(1, STRIP_BYTES // stride)
@@ -250,7 +250,7 @@ def _deflated(image: pyvips.Image, on_progress: OnFraction | None) -> Iterator[b
 def _as_jpeg(
     image: pyvips.Image, scratch: Path, quality: int, full: bool, on_progress: OnFraction | None
 ) -> Iterator[bytes]:  # fmt: skip
-    """The picture as a JPEG, written beside the page and read block by block."""
+    """Yield the picture as a JPEG, written beside the page and read block by block."""
     try:
         image = image.copy()
         chroma = "off" if full else "on"
@@ -267,13 +267,13 @@ def _as_jpeg(
 
 
 def _box(name: str, box: Rect, bottom: float) -> str:
-    """A box in points, from the sheet's bottom left corner."""
+    """Return a box in points, from the sheet's bottom left corner."""
     sides = (box.left, bottom - box.bottom, box.right, bottom - box.top)
     return f"/{name}Box [{' '.join(f'{side * POINTS:.4f}' for side in sides)}]"
 
 
 def _text(words: str) -> str:
-    """A text string: UTF-16 with its mark, as hexadecimal digits."""
+    """Return a text string: UTF-16 with its mark, as hexadecimal digits."""
     return f"<feff{words.encode('utf-16-be').hex()}>" if words else "()"
 
 
@@ -292,7 +292,7 @@ class _Writer:
         self.file.write(data)
 
     def reserve(self) -> int:
-        """The number of an object that will be written."""
+        """Return the number of an object that will be written."""
         self.last += 1
         return self.last
 

@@ -21,7 +21,7 @@ class PlacedPicture:
     plan: PrintPlan = PrintPlan()
 
     def on(self, image: pyvips.Image) -> pyvips.Image:
-        """A 16-bit picture of the layout's size, cropped or extended to the file."""
+        """Return a 16-bit picture of the layout's size, cropped or extended to the file."""
         layout, shown = self.layout, self.layout.shown
         if image.width != layout.picture.width or image.height != layout.picture.height:
             raise Refusal(
@@ -46,7 +46,7 @@ class PlacedPicture:
 
 
 def laid(settings: PrintSettings, size: Size) -> tuple[PlacedPicture | None, float, Size]:
-    """How a layer of that size lies in its print file, the file's resolution, and the file's size.
+    """Return how a layer of that size lies in its print file, the file's resolution, and the file's size.
 
     On a print the resolution is that which the layer's pixels give there; a screen copy that is reduced
     has as much less. Kinds that are worked on elsewhere hold the whole picture, whatever the print.

@@ -186,7 +186,7 @@ def _samples(image: PIL.Image.Image) -> SampleArray:
 
 
 def what_differs(facts: Sequence[Mapping[str, str]]) -> list[str]:
-    """Each one's facts that are not the same in all, as a label; all of them where nothing differs.
+    """Return each one's facts that are not the same in all, as a label; all of them where nothing differs.
 
     Parameters
     ----------

@@ -113,7 +113,7 @@ def write_trace(
 
 
 def posterised(pixels: NDArray[np.uint8], colours: int) -> tuple[NDArray[np.uint8], int]:
-    """A picture in few colours, those nearly alike merged; and how many there are.
+    """Return a picture in few colours, those nearly alike merged; and how many there are.
 
     The colours are those of its flat places, found by k-means in Lab: what lies between two areas is a
     mixture of both and no colour of its own.
@@ -144,8 +144,9 @@ def posterised(pixels: NDArray[np.uint8], colours: int) -> tuple[NDArray[np.uint
 
 
 def _settled(places: NDArray[np.intp], many: int) -> NDArray[np.intp]:
-    """Each pixel given to the colour that most of those around it have: mixtures along an edge between two
-    colours may be nearest to a third, and would become slivers."""
+    """Give each pixel the colour that most of those around it have: mixtures along an edge
+    between two colours may be nearest to a third, and would become slivers.
+    """
     best = np.full(places.shape, -1.0, np.float32)
     made = np.zeros_like(places)
     for place in range(many):
@@ -158,7 +159,7 @@ def _settled(places: NDArray[np.intp], many: int) -> NDArray[np.intp]:
 def _headed(
     drawing: str, size: tuple[int, int], physical: tuple[float, float] | None, title: str
 ) -> str:
-    """The drawing with its size on paper, or in px, and its title."""
+    """Return the drawing with its size on paper, or in px, and its title."""
     across, down = (f"{side:.3f}mm" for side in physical) if physical else map(str, size)
     body = drawing[drawing.index(">", drawing.index("<svg")) + 1 :]
     named = f"<title>{escape(title)}</title>" if title else ""

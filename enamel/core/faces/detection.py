@@ -68,7 +68,7 @@ class Face:
 
 
 def detect_faces(picture: Picture) -> list[Face]:
-    """Faces of a picture, the largest first. Memory does not grow with the picture."""
+    """Return faces of a picture, the largest first. Memory does not grow with the picture."""
     copies = _Copies(picture)
     candidates = _distinct([face for side in SIDES for face in copies.found_at(side)])[:MOST]
     again = [face if face.score >= SURE else copies.second_look(face) for face in candidates]
@@ -88,7 +88,7 @@ class _Copies:
         self.rgb = _rgb(reduced(picture, picture.size.scaled(self.scale)))
 
     def found_at(self, side: int) -> Iterator[Face]:
-        """Faces in a copy whose longer side is ``side``; none where that enlarges too far."""
+        """Yield faces in a copy whose longer side is ``side``; none where that enlarges too far."""
         scale = side / max(self.picture.size)
         if scale > LARGEST_ENLARGING:
             return
@@ -103,8 +103,9 @@ class _Copies:
                     yield replace(face, box=there.scaled(1 / scale).intersection(self.whole))
 
     def second_look(self, face: Face) -> Face:
-        """A find cut out and brought to several sizes: where the surest look at it saw it, with the mean
-        confidence of the best looks."""
+        """Return a find cut out and brought to several sizes: where the surest look at it saw it, with the
+        mean confidence of the best looks.
+        """
         box = face.box
         around = AGAIN_AROUND * max(box.size)
         left, top = box.x + (box.width - around) / 2, box.y + (box.height - around) / 2
@@ -154,8 +155,9 @@ def _starts(length: int) -> list[int]:
 
 
 def _looks(rgb: Rgb, turns: Sequence[int]) -> Iterator[list[Face]]:
-    """What is found in a picture turned by each of the angles, as it is and mirrored, placed where it
-    lies unturned."""
+    """Yield what is found in a picture turned by each of the angles, as it is and mirrored, placed where it
+    lies unturned.
+    """
     height, width = rgb.shape[:2]
     middle = (width / 2, height / 2)
     for degrees in turns:
@@ -178,7 +180,7 @@ def _placed(found: Found, width: int, degrees: float, mirrored: bool, back: NDAr
 
 
 def _distinct(found: list[Face]) -> list[Face]:
-    """The surest of those that are one face."""
+    """Return the surest of those that are one face."""
     kept: list[Face] = []
     for face in sorted(found, key=lambda face: -face.score):
         if not any(_one_face(face.box, other.box) for other in kept):

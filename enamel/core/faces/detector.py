@@ -48,7 +48,7 @@ def _library() -> ctypes.CDLL:
 
 
 def detected(rgb: Rgb) -> list[Found]:
-    """Faces in a picture of at most some 1000 px a side, (height, width, 3) uint8."""
+    """Return faces in a picture of at most some 1000 px a side, (height, width, 3) uint8."""
     library = _library()
     library.omp_set_num_threads(1)  # of this thread: firings and pages need the other cores
     bgr = np.ascontiguousarray(rgb[..., ::-1])

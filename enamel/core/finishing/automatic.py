@@ -53,7 +53,7 @@ class Proposal:
 def proposed(
     name: str, facts: Measurements, own: Overview, reference: Overview | None = None
 ) -> Proposal:
-    """What a step of a recipe proposes for a layer.
+    """Return what a step of a recipe proposes for a layer.
 
     Parameters
     ----------
@@ -232,7 +232,7 @@ _RULES = {
 def automatic(
     recipe: Finish, facts: Measurements, own: Overview, reference: Overview | None = None
 ) -> tuple[Finish, dict[str, str]]:
-    """A recipe whose steps are all as they propose themselves, and their reasons by name."""
+    """Return a recipe whose steps are all as they propose themselves, and their reasons by name."""
     made = {name: proposed(name, facts, own, reference) for name in _RULES}
     for name, proposal in made.items():
         recipe = recipe.with_step(name, proposal.step)

@@ -23,7 +23,7 @@ QUANTUM = WHITE / 16
 
 
 def set_off(planes: Planes, around: FloatArray, step: LocalContrast) -> Planes:
-    """Lightness moved away from that of its surroundings, (height, width) in 16-bit steps."""
+    """Return lightness moved away from that of its surroundings, (height, width) in 16-bit steps."""
     change = kernels.set_off(lightness(planes), around, step.amount, float(SOFT_LIMIT))
     return kernels.lightened(planes, change)
 
@@ -33,7 +33,9 @@ def sharpen_margin(step: Sharpen) -> int:
 
 
 def sharpened(planes: Planes, step: Sharpen) -> Planes:
-    """Lightness moved away from its blur: unsharp masking with threshold, edge mask and a limit on halos."""
+    """Return lightness moved away from its blur: unsharp masking with threshold, edge mask and a limit on
+    halos.
+    """
     light = lightness(planes)
     smooth = blurred(light, step.radius)
     strength = blurred(kernels.apart(light, smooth), step.radius)

@@ -132,7 +132,7 @@ def _reduced(plane: FloatArray, scale: int) -> FloatArray:
 
 
 def _calm(plane: FloatArray) -> float:
-    """Noise of the calmest patches of a plane."""
+    """Return noise of the calmest patches of a plane."""
     if min(plane.shape) < 3:
         return 0.0
     mask = np.array([[1, -2, 1], [-2, 4, -2], [1, -2, 1]], np.float32)
@@ -144,7 +144,7 @@ def _calm(plane: FloatArray) -> float:
 
 
 def _blur(planes: list[FloatArray]) -> float:
-    """Blur of the sharpest edges in px; 0 where there are none.
+    """Return blur of the sharpest edges in px; 0 where there are none.
 
     Zhuo & Sim, "Defocus map estimation from a single image", Pattern Recognition 44, 2011, eq. 4 to 6: at
     an edge the gradient falls by R = √(1 + σ₀² ÷ σ²) when it is blurred again by σ₀.
@@ -163,7 +163,7 @@ def _blur(planes: list[FloatArray]) -> float:
 
 
 def _gradient(plane: FloatArray) -> FloatArray:
-    """Size of the gradient in levels for 2 px."""
+    """Return size of the gradient in levels for 2 px."""
     across = cv2.Sobel(plane, cv2.CV_32F, 1, 0) / 4
     down = cv2.Sobel(plane, cv2.CV_32F, 0, 1) / 4
     size: FloatArray = np.hypot(across, down)
@@ -171,7 +171,7 @@ def _gradient(plane: FloatArray) -> FloatArray:
 
 
 def _blocks(seen: list[tuple[Box, FloatArray]], block: float) -> float:
-    """Steps across the borders of blocks against those across their middles; 1 without blocks."""
+    """Return steps across the borders of blocks against those across their middles; 1 without blocks."""
     border, middle = [], []
     near = max(1, round(block / 8))
     for box, plane in seen:
@@ -190,7 +190,7 @@ def _blocks(seen: list[tuple[Box, FloatArray]], block: float) -> float:
 
 
 def _fringes(seen: list[Planes]) -> float:
-    """Mean of the colour that stands beside strong edges and not around them."""
+    """Return mean of the colour that stands beside strong edges and not around them."""
     changes = []
     for planes in seen:
         without = unfringed(planes, Fringes(amount=1.0))
@@ -201,12 +201,12 @@ def _fringes(seen: list[Planes]) -> float:
 
 
 def _flat(planes: list[FloatArray], step: int) -> float:
-    """Share of flat fills, on every ``step``-th px: enlarging alone makes all neighbours alike."""
+    """Return share of flat fills, on every ``step``-th px: enlarging alone makes all neighbours alike."""
     return float(np.mean([flatness(plane[::step, ::step] / np.float32(255)) for plane in planes]))
 
 
 def _grey(coarse: SampleArray) -> str:
-    """Mean of the greyest colours between dark and light."""
+    """Return mean of the greyest colours between dark and light."""
     values = coarse.reshape(-1, 3).astype(np.float64) / LEVEL
     light = values.mean(1)
     apart = values.max(1) - values.min(1)

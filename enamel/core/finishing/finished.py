@@ -80,7 +80,7 @@ class Finished:
         self.margin = sum(step.margin for step in self.steps)
 
     def read(self, box: Box) -> SampleArray:
-        """Samples of a box, worked on in strips by the cores that are there."""
+        """Return samples of a box, worked on in strips by the cores that are there."""
         if not self.steps:
             return self.layer.read(box)
         made = np.empty((box.height, box.width, self.channels), np.uint16)
@@ -114,7 +114,9 @@ class Finished:
         return np.concatenate([colours, alpha], axis=2)
 
     def _made_ready(self, recipe: Finish) -> Iterator[Done]:
-        """Each step with what it needs of the whole, taken from the overview as the steps before leave it."""
+        """Yield each step with what it needs of the whole, taken from the overview as the steps before
+        leave it.
+        """
         for step in recipe.steps.values():
             match step:
                 case CleanUp():
@@ -166,7 +168,7 @@ class Finished:
 
 
 def _anywhere(change: Callable[..., Planes], *settings: Step) -> Callable[[Planes, Box], Planes]:
-    """A step that does not ask where its window lies."""
+    """Return a step that does not ask where its window lies."""
     return lambda planes, _: change(planes, *settings)
 
 

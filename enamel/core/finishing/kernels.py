@@ -27,7 +27,9 @@ _WRITTEN: list[Callable[..., Any]] = []
 
 
 def compiled(function: F) -> F:
-    """A function of arrays and numbers that is compiled at its first call, and kept beside its source."""
+    """Return a function of arrays and numbers that is compiled at its first call, and kept beside its
+    source.
+    """
     _WRITTEN.append(function)
 
     @wraps(function)
@@ -39,7 +41,7 @@ def compiled(function: F) -> F:
 
 @lru_cache(1)
 def _dispatchers() -> dict[str, Callable[..., Any]]:
-    """The compiled functions by name.
+    """Return the compiled functions by name.
 
     The compiler takes half a second to import, which commands that finish nothing shall not wait for.
     """
@@ -55,7 +57,7 @@ def _dispatchers() -> dict[str, Callable[..., Any]]:
 
 @compiled
 def sample(value: float) -> np.uint16:
-    """A value as a sample."""
+    """Return a value as a sample."""
     return np.uint16(min(65535.0, max(0.0, np.rint(value))))
 
 
@@ -68,7 +70,7 @@ def kept(value: float, threshold: float) -> float:
 
 @compiled
 def lightness(planes: Planes) -> Plane:
-    """Luma of each pixel."""
+    """Return luma of each pixel."""
     _, height, width = planes.shape
     made = np.empty((height, width), np.uint16)
     for y in range(height):
@@ -81,7 +83,7 @@ def lightness(planes: Planes) -> Plane:
 
 @compiled
 def chroma(plane: Plane, light: Plane) -> Plane:
-    """How far a colour lies from the lightness, halved and moved up so that it fits into 16 bits."""
+    """Return how far a colour lies from the lightness, halved and moved up so that it fits into 16 bits."""
     made = np.empty_like(plane)
     for y in range(plane.shape[0]):
         for x in range(plane.shape[1]):
@@ -91,7 +93,7 @@ def chroma(plane: Plane, light: Plane) -> Plane:
 
 @compiled
 def lightened(planes: Planes, change: Values) -> Planes:
-    """All colours with the same change, which moves the lightness and keeps the hue."""
+    """Return all colours with the same change, which moves the lightness and keeps the hue."""
     made = np.empty_like(planes)
     for at in range(3):
         for y in range(change.shape[0]):
@@ -126,7 +128,7 @@ def hold(change: Values, plane: Plane, low: Plane, high: Plane, halo: float) -> 
 
 @compiled
 def apart(one: Plane, other: Plane) -> Plane:
-    """How far two planes lie apart."""
+    """Return how far two planes lie apart."""
     made = np.empty_like(one)
     for y in range(one.shape[0]):
         for x in range(one.shape[1]):
@@ -150,7 +152,7 @@ def lead(plane: Plane, smooth: Plane, limit: float, down: Values, across: Values
 def led_beside(
     plane: Plane, smooth: Plane, limit: float, strong: Plane, edge: float, amount: float
 ) -> Plane:
-    """A plane led to a smooth one where they differ by little and something strong is near."""
+    """Return a plane led to a smooth one where they differ by little and something strong is near."""
     made = np.empty_like(plane)
     for y in range(plane.shape[0]):
         for x in range(plane.shape[1]):
@@ -173,7 +175,7 @@ def add_noise_of(noise: Values, finer: Plane, coarser: Plane, limit: float, fact
 def excess(
     colour: Plane, opened: Plane, closed: Plane, strong: Plane, edge: float, amount: float
 ) -> Values:
-    """What to add to a colour so that, beside strong edges, narrow ridges of it are levelled.
+    """Return what to add to a colour so that, beside strong edges, narrow ridges of it are levelled.
 
     ``opened`` and ``closed`` are the colour without ridges towards either side of grey.
     """
@@ -192,7 +194,7 @@ def excess(
 
 @compiled
 def corrected(guess: Plane, seen: Plane, blurred_guess: Plane) -> Plane:
-    """A guess with what its blur lacks of what was seen."""
+    """Return a guess with what its blur lacks of what was seen."""
     made = np.empty_like(guess)
     for y in range(guess.shape[0]):
         for x in range(guess.shape[1]):
@@ -212,7 +214,7 @@ def difference(one: Plane, other: Plane) -> Values:
 
 @compiled
 def looked_up(planes: Planes, tables: Planes) -> Planes:
-    """Each colour through its own table (3, 65536)."""
+    """Return each colour through its own table (3, 65536)."""
     made = np.empty_like(planes)
     for at in range(3):
         for y in range(planes.shape[1]):
@@ -223,7 +225,7 @@ def looked_up(planes: Planes, tables: Planes) -> Planes:
 
 @compiled
 def stretched(plane: Plane, mean: float, stretch: float, shift: float, factor: float) -> Values:
-    """The change that brings a plane's mean and spread elsewhere, times a factor."""
+    """Return the change that brings a plane's mean and spread elsewhere, times a factor."""
     made = np.empty(plane.shape, np.float32)
     for y in range(plane.shape[0]):
         for x in range(plane.shape[1]):
@@ -233,7 +235,7 @@ def stretched(plane: Plane, mean: float, stretch: float, shift: float, factor: f
 
 @compiled
 def shifted(planes: Planes, shift: Values, amount: float) -> Planes:
-    """Each colour with a weight of its own field (height, width, 3)."""
+    """Return each colour with a weight of its own field (height, width, 3)."""
     made = np.empty_like(planes)
     for at in range(3):
         for y in range(planes.shape[1]):
@@ -244,7 +246,7 @@ def shifted(planes: Planes, shift: Values, amount: float) -> Planes:
 
 @compiled
 def colour_change(plane: Plane, light: Plane, saturation: float, warmth: float) -> Values:
-    """The change of a colour that makes it more or less colourful, and warmer."""
+    """Return the change of a colour that makes it more or less colourful, and warmer."""
     made = np.empty(plane.shape, np.float32)
     for y in range(plane.shape[0]):
         for x in range(plane.shape[1]):

@@ -62,7 +62,7 @@ class Overview:
         return max(self.cells.shape[:2])
 
     def coarse(self, side: int = COARSE_SIDE) -> SampleArray:
-        """The picture at so many px along its longer side or at 256, whichever is less."""
+        """Return the picture at so many px along its longer side or at 256, whichever is less."""
         height, width = self.cells.shape[:2]
         scale = min(1.0, min(side, COARSE_SIDE) / self.side)
         small = (max(1, round(width * scale)), max(1, round(height * scale)))
@@ -70,7 +70,7 @@ class Overview:
         return made
 
     def as_coarse_as(self, other: "Overview") -> "Overview":
-        """The picture in the cells of another of its shape, where those are fewer."""
+        """Return the picture in the cells of another of its shape, where those are fewer."""
         if other.side >= self.side:
             return self
         shape = other.cells.shape[1::-1]
@@ -78,7 +78,7 @@ class Overview:
         return Overview(cells, other.size, other.cell)  # type: ignore[arg-type]
 
     def laid_on(self, other: "Overview") -> "Overview":
-        """The picture stretched over another, in the other's cells."""
+        """Return the picture stretched over another, in the other's cells."""
         if (self.size, self.cell) == (other.size, other.cell):
             return self
         # where the middle of each of the other's cells lies among these
@@ -98,7 +98,7 @@ class Overview:
         return Overview(made, other.size, other.cell)  # type: ignore[arg-type]
 
     def through(self, change: Callable[[Planes], Planes]) -> "Overview":
-        """The picture after a step that changes each pixel by itself."""
+        """Return the picture after a step that changes each pixel by itself."""
         return replace(self, cells=samples_of(change(self.planes)))
 
 

@@ -21,17 +21,17 @@ EDGE = cv2.BORDER_REFLECT
 
 
 def planes_of(samples: SampleArray) -> Planes:
-    """The colours of samples (height, width, 3 or 4), apart."""
+    """Return the colours of samples (height, width, 3 or 4), apart."""
     return np.ascontiguousarray(np.moveaxis(samples[..., :3], -1, 0))
 
 
 def samples_of(planes: Planes) -> SampleArray:
-    """The colours together again, (height, width, 3)."""
+    """Return the colours together again, (height, width, 3)."""
     return np.ascontiguousarray(np.moveaxis(planes, 0, -1))
 
 
 def reach_of(sigma: float) -> int:
-    """How far `blurred` looks, in px."""
+    """Return how far `blurred` looks, in px."""
     return math.ceil(3 * sigma)
 
 
@@ -57,7 +57,7 @@ def boxes_of(sigma: float) -> list[int]:
 
 
 def smooth_reach(sigma: float) -> int:
-    """How far `smoothed` looks, in px."""
+    """Return how far `smoothed` looks, in px."""
     return sum(width // 2 for width in boxes_of(sigma))
 
 
@@ -71,13 +71,13 @@ def smoothed(plane: Plane, sigma: float, *, across: bool = True, down: bool = Tr
 
 
 def lowest(plane: Plane, reach: int) -> Plane:
-    """The least value within a square of that reach."""
+    """Return the least value within a square of that reach."""
     made: Plane = cv2.erode(plane, _square(reach), borderType=EDGE)  # type: ignore[assignment]
     return made
 
 
 def highest(plane: Plane, reach: int) -> Plane:
-    """The largest value within a square of that reach."""
+    """Return the largest value within a square of that reach."""
     made: Plane = cv2.dilate(plane, _square(reach), borderType=EDGE)  # type: ignore[assignment]
     return made
 

@@ -225,21 +225,21 @@ class Finish:
         return ", ".join([names[0], *(name.lower() for name in names[1:])]) if names else "Nothing"
 
     def with_step(self, name: str, step: Step) -> "Finish":
-        """The same recipe with another step under a name."""
+        """Return the same recipe with another step under a name."""
         return dataclasses.replace(self, **{name: step})  # type: ignore[arg-type]
 
     def without(self, name: str) -> "Finish":
-        """The same recipe with one step off."""
+        """Return the same recipe with one step off."""
         return self.with_step(name, dataclasses.replace(getattr(self, name), on=False))
 
     def first_difference(self, other: "Finish") -> str | None:
-        """The first step that is set otherwise in another recipe; None when both are equal."""
+        """Return the first step that is set otherwise in another recipe; None when both are equal."""
         return next(
             (name for name in self.NAMES if getattr(self, name) != getattr(other, name)), None
         )
 
     def parted(self, name: str) -> "tuple[Finish, Finish]":
-        """What is done before a step, and that step with all after it."""
+        """Return what is done before a step, and that step with all after it."""
         place = self.NAMES.index(name)
         before, after = self, self
         for other in self.NAMES[:place]:
@@ -249,7 +249,8 @@ class Finish:
         return before, after
 
     def at_scale(self, scale: float) -> "Finish":
-        """The recipe for the picture reduced by a scale below 1, as nearly as px allow: for previews.
+        """Return the recipe for the picture reduced by a scale below 1, as nearly as px allow: for
+        previews.
 
         Steps whose reach falls below a px there do nothing that could be seen, and are off.
         """
@@ -268,7 +269,7 @@ class Finish:
 
     @classmethod
     def from_json(cls, given: Any) -> "Finish":
-        """A recipe from JSON; what is left out is off."""
+        """Return a recipe from JSON; what is left out is off."""
         return from_json(cls, given)
 
     def to_json(self) -> dict[str, Any]:
@@ -277,7 +278,7 @@ class Finish:
 
 
 def finish_schema() -> dict[str, Any]:
-    """The published JSON Schema of finish files (`docs/reference/finish.schema.json`)."""
+    """Return the published JSON Schema of finish files (`docs/reference/finish.schema.json`)."""
     return {
         "$schema": "https://json-schema.org/draft/2020-12/schema",
         "title": "Enamel finish",

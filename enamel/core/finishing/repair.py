@@ -43,7 +43,7 @@ def _block_blur(step: CleanUp) -> float:
 
 
 def cleaned_up(planes: Planes, known: Box, step: CleanUp) -> Planes:
-    """Steps at the borders of blocks smoothed, first across, then down; then ripples beside edges.
+    """Return steps at the borders of blocks smoothed, first across, then down; then ripples beside edges.
 
     A pixel is led to its blur along the direction, the more the nearer the border is, and the less the
     further it lies from it, so that what is the picture's own stays.
@@ -82,7 +82,7 @@ def noise_margin(step: Noise) -> int:
 
 
 def denoised(planes: Planes, step: Noise) -> Planes:
-    """Noise taken out of three bands of lightness and of colour.
+    """Return noise taken out of three bands of lightness and of colour.
 
     Each band's values are kept by v² ÷ (v² + t²), the shrinkage of an empirical Wiener filter with t the
     deviation of the noise in that band times a factor: what is small goes, what is large stays.
@@ -101,7 +101,7 @@ def denoised(planes: Planes, step: Noise) -> Planes:
 
 
 def _noise_of(plane: Plane, level: float, coarseness: float, factor: float) -> FloatArray:
-    """What counts as noise in a plane, times a factor."""
+    """Return what counts as noise in a plane, times a factor."""
     finer, noise = plane, np.zeros(plane.shape, np.float32)
     for sigma, gain in zip(BANDS, GAINS, strict=True):
         coarser = smoothed(plane, max(LEAST_SMOOTH, sigma * coarseness))
@@ -154,7 +154,8 @@ def deblurred(planes: Planes, step: Deblur) -> Planes:
 def within_halo(
     planes: Planes, light: Plane, change: FloatArray, radius: float, halo: float
 ) -> Planes:
-    """A change of lightness that leaves the range of a pixel's surroundings by no more than a fraction of it.
+    """Return a change of lightness that leaves the range of a pixel's surroundings by no more than a
+    fraction of it.
 
     Parameters
     ----------

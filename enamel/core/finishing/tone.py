@@ -45,7 +45,7 @@ def tables_of(step: Tone) -> NDArray[np.uint16]:
 def curved(
     values: NDArray[np.float64], points: Sequence[tuple[float, float]]
 ) -> NDArray[np.float64]:
-    """Values through a curve that passes its points without overshooting between them.
+    """Return values through a curve that passes its points without overshooting between them.
 
     Piecewise cubic with limited slopes: Fritsch & Butland, "A method for constructing local monotone
     piecewise cubic interpolants", SIAM J. Sci. Stat. Comput. 5, 1984. Beyond its ends it is level.
@@ -103,7 +103,7 @@ def spreads(own: Overview, other: Overview) -> tuple[Spread, Spread]:
 
 
 def led_to(planes: Planes, own: Spread, other: Spread, amount: float) -> Planes:
-    """Mean and spread of a picture led to another's by a fraction of the way."""
+    """Return mean and spread of a picture led to another's by a fraction of the way."""
     light = lightness(planes)
     axes = (light, chroma(planes[0], light), chroma(planes[2], light))
     change, red, blue = (

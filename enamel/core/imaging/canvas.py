@@ -65,7 +65,7 @@ def to_samples(signed: FloatArray) -> SampleArray:
 
 
 def to_eight_bits(samples: SampleArray) -> NDArray[np.uint8]:
-    """The colour of 16-bit samples as 8-bit, each rounded to the nearest value."""
+    """Return the colour of 16-bit samples as 8-bit, each rounded to the nearest value."""
     return np.rint(samples[..., :3] / np.float32(257)).astype(np.uint8)
 
 
@@ -210,7 +210,7 @@ def digest_of(picture: Picture, dtype: Any = np.uint16) -> str:
 
 
 def filled(canvas: W, block_of: Callable[[Box], Any], side: int) -> W:
-    """The canvas, written block by block with what the function gives, a few blocks at a time."""
+    """Return the canvas, written block by block with what the function gives, a few blocks at a time."""
 
     def fill(block: Box) -> None:
         canvas.write(block, block_of(block))

@@ -12,12 +12,12 @@ Places = NDArray[Any]
 
 
 def cells_of(size: Size, cell: int) -> Size:
-    """Columns and rows of cells of that side that cover a picture; those at its ends may be cut."""
+    """Return columns and rows of cells of that side that cover a picture; those at its ends may be cut."""
     return Size(-(-size.width // cell), -(-size.height // cell))
 
 
 def cell_means(picture: Picture, cell: int, cells: Box) -> FloatArray:
-    """Mean of each of the cells, (rows, columns, channels), exact: sums of whole numbers.
+    """Return mean of each of the cells, (rows, columns, channels), exact: sums of whole numbers.
 
     A row of cells is read at a time, so that memory does not grow with the picture.
     """

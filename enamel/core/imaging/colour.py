@@ -33,13 +33,15 @@ def rgb_of(written: str) -> tuple[int, int, int] | None:
 
 
 def luma(values: FloatArray) -> FloatArray:
-    """Luma of encoded RGB values, (…) float32 from (…, 3)."""
+    """Return luma of encoded RGB values, (…) float32 from (…, 3)."""
     weighed: FloatArray = values @ _LUMA
     return weighed
 
 
 def luma_of(samples: SampleArray) -> FloatArray:
-    """Luma of 16-bit samples (…, 3 or more), 0…1 float32; what follows the third channel is left out."""
+    """Return luma of 16-bit samples (…, 3 or more), 0…1 float32; what follows the third channel is left
+    out.
+    """
     return luma(samples[..., :3].astype(np.float32) / np.float32(WHITE))
 
 

@@ -8,7 +8,7 @@ from enamel.core.imaging.canvas import SampleArray, to_eight_bits
 
 
 def webp_of(samples: SampleArray, longest: int) -> bytes:
-    """A WebP of a running tile, at most ``longest`` px a side."""
+    """Return a WebP of a running tile, at most ``longest`` px a side."""
     height, width, _ = samples.shape
     eight = cv2.convertScaleAbs(samples[..., :3], alpha=1 / 257)
     scale = min(1.0, longest / max(height, width))
@@ -21,13 +21,15 @@ def webp_of(samples: SampleArray, longest: int) -> bytes:
 
 
 def rgba_of(samples: SampleArray) -> bytes:
-    """Samples as 8-bit red, green, blue and full alpha, row by row: what a page's canvas takes as it is."""
+    """Return samples as 8-bit red, green, blue and full alpha, row by row: what a page's canvas takes as it
+    is.
+    """
     eight = cv2.convertScaleAbs(np.ascontiguousarray(samples[..., :3]), alpha=1 / 257)
     return cv2.cvtColor(eight, cv2.COLOR_RGB2RGBA).tobytes()
 
 
 def png_of(samples: SampleArray) -> bytes:
-    """Samples as an 8-bit PNG, rounded as print files are."""
+    """Return samples as an 8-bit PNG, rounded as print files are."""
     _, data = cv2.imencode(
         ".png", to_eight_bits(samples)[..., ::-1], [cv2.IMWRITE_PNG_COMPRESSION, 1]
     )

@@ -43,7 +43,7 @@ def kept_out_of_memory(path: Path) -> Iterator[None]:
 
 
 def _places(path: Path) -> list[tuple[int, int]]:
-    """Where a file is mapped: first address, and the one after the last."""
+    """Return where a file is mapped: first address, and the one after the last."""
     found = []
     for line in MAPS.read_text().splitlines():
         parts = line.split(maxsplit=5)

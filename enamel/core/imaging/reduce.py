@@ -10,7 +10,7 @@ STRIP_PIXELS = 1_000_000
 
 
 def reduced(picture: Picture, size: Size) -> SampleArray:
-    """A picture averaged down to a smaller size, (height, width, channels) 16-bit samples.
+    """Return a picture averaged down to a smaller size, (height, width, channels) 16-bit samples.
 
     It is read strip by strip, so that memory does not grow with it; each strip is first averaged by a
     whole factor, which leaves out fewer px at the right and lower edge than that factor.

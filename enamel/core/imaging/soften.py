@@ -12,7 +12,7 @@ WEAK_HOLD = 0.75
 
 
 def softening_at(hold: float, softening: float) -> float:
-    """Blur in px of the structure at a hold of 0 to 1, 0 at 1, ``softening`` at 0.
+    """Return blur in px of the structure at a hold of 0 to 1, 0 at 1, ``softening`` at 0.
 
     In proportion to 1 − hold: the first third of a pixel of blur changes nothing that can be seen, so
     a slower start would leave a part of the range without effect.
@@ -21,7 +21,7 @@ def softening_at(hold: float, softening: float) -> float:
 
 
 def gaussian_taps(sigma: float) -> FloatArray:
-    """Weights of a Gaussian of standard deviation ``sigma`` px, cut at 3 σ, summing to 1."""
+    """Return weights of a Gaussian of standard deviation ``sigma`` px, cut at 3 σ, summing to 1."""
     radius = math.ceil(3 * sigma)
     places = np.arange(-radius, radius + 1)
     weights = np.exp(-0.5 * (places / sigma) ** 2)
@@ -49,7 +49,7 @@ class Softened:
 
 
 def weighted(rows: FloatArray, taps: FloatArray) -> FloatArray:
-    """Sum of neighbouring rows by weight, tap by tap in a fixed order: len(taps) − 1 rows fewer."""
+    """Return sum of neighbouring rows by weight, tap by tap in a fixed order: len(taps) − 1 rows fewer."""
     length = len(rows) - len(taps) + 1
     total = rows[:length] * taps[0]
     for tap, weight in enumerate(taps[1:], 1):

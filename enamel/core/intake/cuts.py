@@ -47,7 +47,7 @@ class Cuts:
         return len(self.columns) * len(self.rows)
 
     def boxes(self) -> list[Box]:
-        """The candidates, row by row."""
+        """Return the candidates, row by row."""
         return [
             Box.between(left, top, right, bottom)
             for top, bottom in self.rows
@@ -56,7 +56,7 @@ class Cuts:
 
 
 def find_cuts(picture: Picture) -> Cuts:
-    """The cuts of a picture: evenly set gutters or joins along both sides.
+    """Return the cuts of a picture: evenly set gutters or joins along both sides.
 
     A flat band somewhere, or one sharp edge, is not enough: the cells must be of the same size, and the
     lines must reach from edge to edge.
@@ -77,7 +77,7 @@ def find_cuts(picture: Picture) -> Cuts:
 
 
 def _apart(spans: tuple[tuple[int, int], ...]) -> bool:
-    """Whether gutters lie between spans, and not just a line that is flat by chance."""
+    """Return whether gutters lie between spans, and not just a line that is flat by chance."""
     return any(after[0] - before[1] >= LEAST_GUTTER for before, after in pairwise(spans))
 
 
@@ -127,8 +127,9 @@ def _even(
 
 
 def _join(change: FloatArray) -> FloatArray:
-    """How many times more the picture changes along each line than along those beside it; 0 for lines
-    along most of which it changes little."""
+    """Return how many times more the picture changes along each line than along those beside it; 0 for
+    lines along most of which it changes little.
+    """
     usual = np.median(change) + 1e-3
     everywhere = (change > STRONG * usual).mean(axis=1) >= EVERYWHERE
     means = np.pad(change.mean(axis=1), 4, mode="edge")
@@ -138,13 +139,13 @@ def _join(change: FloatArray) -> FloatArray:
 
 
 def _border(flat: FloatArray) -> tuple[int, int]:
-    """Where the sheet begins and ends within a flat border."""
+    """Return where the sheet begins and ends within a flat border."""
     busy = np.flatnonzero(np.logical_not(flat))
     return int(busy[0]), int(busy[-1]) + 1
 
 
 def _gutter(flat: FloatArray, middle: float, cell: float) -> tuple[int, int] | None:
-    """The flat band around a place, if there is one that is neither too wide nor off its place."""
+    """Return the flat band around a place, if there is one that is neither too wide nor off its place."""
     centre = round(middle)
     reach = max(1, round(EVEN * cell))
     near = [

@@ -36,7 +36,7 @@ def perceptual_hash(picture: Picture) -> int:
 
 
 def distance(one: int, other: int) -> int:
-    """Number of bits in which two hashes differ."""
+    """Return number of bits in which two hashes differ."""
     return ((one ^ other) & 0xFFFF_FFFF_FFFF_FFFF).bit_count()
 
 
@@ -77,13 +77,14 @@ def likeness(one: Picture, other: Picture) -> Likeness:
 
 
 def _detail(values: FloatArray) -> FloatArray:
-    """What is left without tone and large shapes, which many pictures share, and without the finest
-    grain, which resampling and compression change."""
+    """Return what is left without tone and large shapes, which many pictures share, and without the finest
+    grain, which resampling and compression change.
+    """
     return cv2.GaussianBlur(values, (0, 0), 1.2) - cv2.GaussianBlur(values, (0, 0), 8)
 
 
 def _reduced(picture: Picture, size: Size) -> FloatArray:
-    """Luma of a picture at a small size, 0…1 float32."""
+    """Return luma of a picture at a small size, 0…1 float32."""
     samples = reduced(picture, size)
     colour = samples[..., :3] if samples.shape[2] >= 3 else samples.repeat(3, axis=2)
     return luma_of(colour)

@@ -78,7 +78,7 @@ def without_pixels(file: BinaryIO) -> io.BytesIO:
 
 
 def storable(text: str) -> str:
-    """A text without what databases can't hold: NUL, and halves of characters."""
+    """Return a text without what databases can't hold: NUL, and halves of characters."""
     return text.replace("\x00", "").encode("utf-8", "replace").decode()
 
 

@@ -43,7 +43,9 @@ SUFFIXES = frozenset({".png", ".jpg", ".jpeg", ".webp", ".tif", ".tiff"})
 
 
 def taken_for_picture(path: Path) -> bool:
-    """Whether a file of a folder is one to take for a picture, by its name: not hidden, of a known ending."""
+    """Return whether a file of a folder is one to take for a picture, by its name: not hidden, of a known
+    ending.
+    """
     return path.suffix.lower() in SUFFIXES and not path.name.startswith(".") and path.is_file()
 
 
@@ -151,7 +153,7 @@ def _facts(image: PIL.Image.Image, path: Path, limits: Limits) -> FileFacts:
 
 
 def _gamma_profile(image: PIL.Image.Image) -> bytes:
-    """What stands in for a profile in a PNG that has gAMA and neither a profile nor the sRGB chunk."""
+    """Return what stands in for a profile in a PNG that has gAMA and neither a profile nor the sRGB chunk."""
     gamma, chromaticities = image.info.get("gamma"), image.info.get("chromaticity")
     if image.format != "PNG" or not gamma or "srgb" in image.info or "icc_profile" in image.info:
         return b""
@@ -183,7 +185,7 @@ def _refuse_what_would_come_out_wrong(image: PIL.Image.Image, path: Path) -> Non
 
 
 def _seen(path: Path, form: str) -> Size:
-    """Size as the decoder turns it."""
+    """Return size as the decoder turns it."""
     image = LOADERS[form](str(path), access="sequential")
     turned = image.get_typeof("orientation") and image.get("orientation") >= SIDES_SWAPPED
     return Size(image.height, image.width) if turned else Size(image.width, image.height)
@@ -305,7 +307,7 @@ def _samples(image: pyvips.Image) -> SampleArray:
 
 
 def vips_image(canvas: Canvas) -> pyvips.Image:
-    """A canvas as a vips picture, read from its file as it is needed.
+    """Return a canvas as a vips picture, read from its file as it is needed.
 
     libvips would take a file of the same name for the same picture, however it was written since.
     """

@@ -19,13 +19,13 @@ Chromaticities = tuple[float, ...]
 
 
 def is_srgb(gamma: float, chromaticities: Chromaticities | None) -> bool:
-    """Whether PNG's gAMA and cHRM mean sRGB, to the precision they are usually written in."""
+    """Return whether PNG's gAMA and cHRM mean sRGB, to the precision they are usually written in."""
     same = chromaticities is None or np.allclose(chromaticities, SRGB_PRIMARIES, atol=0.01)
     return bool(same and abs(gamma - SRGB_GAMMA) < 0.01)
 
 
 def matrix_profile(gamma: float, chromaticities: Chromaticities | None = None) -> bytes:
-    """An ICC version 2 profile of a display: samples are light to the power of ``gamma``.
+    """Return an ICC version 2 profile of a display: samples are light to the power of ``gamma``.
 
     Parameters
     ----------
@@ -55,7 +55,7 @@ def matrix_profile(gamma: float, chromaticities: Chromaticities | None = None) -
 
 
 def _primaries(chromaticities: Chromaticities) -> FloatArray:
-    """Columns of red, green and blue in XYZ, adapted to D50."""
+    """Return columns of red, green and blue in XYZ, adapted to D50."""
     pairs = np.array(chromaticities, float).reshape(4, 2)
     xyz = np.stack([pairs[:, 0], pairs[:, 1], 1 - pairs.sum(1)]) / pairs[:, 1]
     white, inks = xyz[:, 0], xyz[:, 1:]

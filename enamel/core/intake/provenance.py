@@ -77,7 +77,7 @@ LEAST_OF_A_LIST = 2
 
 
 def made(text: Mapping[str, str]) -> Provenance:
-    """The facts in a file's text, by the name each piece of text is stored under.
+    """Return the facts in a file's text, by the name each piece of text is stored under.
 
     The IPTC properties count before names of PNG's and EXIF's own, these before pairs within texts.
     """
@@ -100,7 +100,7 @@ def made(text: Mapping[str, str]) -> Provenance:
 
 
 def _iptc(known: Mapping[str, str]) -> list[tuple[str, str]]:
-    """The properties of IPTC Photo Metadata 2025.1 that say how a picture was made."""
+    """Return the properties of IPTC Photo Metadata 2025.1 that say how a picture was made."""
     prompt = known.get("AIPromptInformation", "")
     pairs = pairs_in(prompt)
     model = " ".join(
@@ -110,7 +110,8 @@ def _iptc(known: Mapping[str, str]) -> list[tuple[str, str]]:
 
 
 def pairs_in(text: str) -> list[tuple[str, str]]:
-    """Names and values within a text: those of a JSON object, of ``name: value`` lines, or of a list.
+    """Return names and values within a text: those of a JSON object, of ``name: value`` lines, or of a
+    list.
 
     A text of several lines whose first lines are no pairs begins with the prompt itself, when pairs
     follow.
@@ -144,7 +145,7 @@ def _bare(name: str) -> str:
 
 
 def _fact(name: str) -> str | None:
-    """The fact that goes by a name, if any does."""
+    """Return the fact that goes by a name, if any does."""
     return KNOWN.get(_bare(name))
 
 
@@ -153,12 +154,12 @@ def _known(name: str) -> bool:
 
 
 def _is_setting(name: str) -> bool:
-    """Whether a name is that of another setting, which ends the words before it."""
+    """Return whether a name is that of another setting, which ends the words before it."""
     return _bare(name) in SETTINGS
 
 
 def _flat(value: object) -> Iterable[tuple[str, str]]:
-    """Names and plain values of a JSON object and the objects within it."""
+    """Return names and plain values of a JSON object and the objects within it."""
     if not isinstance(value, dict):
         return
     for name, inner in value.items():

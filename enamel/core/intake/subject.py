@@ -52,7 +52,7 @@ DRAWN = re.compile(
 
 
 def guessed(picture: Picture, prompt: str = "") -> Subject:
-    """The kind that a picture most likely is.
+    """Return the kind that a picture most likely is.
 
     By its pixels line art and compressed ones; by the words it was made from paintings and further line art,
     because brushwork can't be told from other texture in pixels. Never `Subject.TEXTURE`: how much of it is
@@ -74,7 +74,7 @@ def guessed(picture: Picture, prompt: str = "") -> Subject:
 
 
 def blockiness(grey: FloatArray) -> float:
-    """Mean step across the borders of JPEG's blocks against the mean step elsewhere; 1 without any.
+    """Return mean step across the borders of JPEG's blocks against the mean step elsewhere; 1 without any.
 
     Steps larger than a sixteenth of white are edges of the picture and don't count.
     """
@@ -89,7 +89,7 @@ def blockiness(grey: FloatArray) -> float:
 
 
 def flatness(grey: FloatArray) -> float:
-    """Share of the pixels that differ from their right and lower neighbour by no more than a step."""
+    """Return share of the pixels that differ from their right and lower neighbour by no more than a step."""
     across = np.abs(np.diff(grey, axis=1))[:-1]
     down = np.abs(np.diff(grey, axis=0))[:, :-1]
     return float(np.mean((across < FLAT_STEP) & (down < FLAT_STEP))) if across.size else 0.0

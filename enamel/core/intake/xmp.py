@@ -30,7 +30,7 @@ for prefix, uri in NAMESPACES.items():
 
 
 def properties(packet: str) -> dict[str, str]:
-    """The plain properties of a packet by their local name: attributes, texts, first items of lists.
+    """Return the plain properties of a packet by their local name: attributes, texts, first items of lists.
 
     A packet that can't be read, or that declares entities of its own, has none.
     """
@@ -55,7 +55,7 @@ def properties(packet: str) -> dict[str, str]:
 
 
 def _between_marks(packet: str) -> str:
-    """The packet without the marks around it, which are processing instructions."""
+    """Return the packet without the marks around it, which are processing instructions."""
     while packet.startswith("<?"):
         packet = packet[packet.find("?>") + 2 :].lstrip()
     if packet.endswith("?>"):
@@ -68,7 +68,7 @@ def _local(name: str) -> str:
 
 
 def packet(values: Mapping[str, str]) -> bytes:
-    """A packet with these properties, by prefixed name such as ``dc:title`` or
+    """Return a packet with these properties, by prefixed name such as ``dc:title`` or
     ``Iptc4xmpExt:DigitalSourceType``; those that are empty are left out.
 
     Titles and descriptions are language alternatives, creators lists, as ISO 16684-1 wants them.

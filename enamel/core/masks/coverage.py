@@ -105,7 +105,7 @@ class FromPicture:
 
 
 def covered_blocks(coverage: Coverage, within: Box) -> Iterator[tuple[Box, FloatArray]]:
-    """The blocks of a box in which anything is covered, and how much."""
+    """Yield the blocks of a box in which anything is covered, and how much."""
     for block in blocks(within, BLOCK, BLOCK):
         covered = coverage.read(block)
         if covered.any():
@@ -113,7 +113,7 @@ def covered_blocks(coverage: Coverage, within: Box) -> Iterator[tuple[Box, Float
 
 
 def bounds_of(coverage: Coverage, within: Box) -> Box:
-    """The smallest box that has all that is covered; empty when nothing is."""
+    """Return the smallest box that has all that is covered; empty when nothing is."""
     found: Box | None = None
     for block, covered in covered_blocks(coverage, within):
         rows, columns = np.flatnonzero(covered.any(1)), np.flatnonzero(covered.any(0))

@@ -84,7 +84,7 @@ class Drawn:
         return covered.astype(np.float32)
 
     def _place(self, shape: Shape, edge: Edge) -> Box:
-        """The pixels that a shape can reach."""
+        """Return the pixels that a shape can reach."""
         left, top, right, bottom = extent(shape)
         reach = max(0.0, edge.grown + edge.soft / 2)
         across, down = self.scale
@@ -150,7 +150,7 @@ def extent(shape: Shape) -> tuple[float, float, float, float]:
 
 
 def _ellipse(shape: Ellipse, x: Distances, y: Distances) -> Distances:
-    """Distance to the edge, positive inside, to first order: (1 − f) ÷ |∇f| with f = 1 on the edge."""
+    """Return distance to the edge, positive inside, to first order: (1 − f) ÷ |∇f| with f = 1 on the edge."""
     turn = math.radians(shape.turn)
     cosine, sine = math.cos(turn), math.sin(turn)
     u = (x - shape.x) * cosine + (y - shape.y) * sine
@@ -172,7 +172,7 @@ def _rectangle(shape: Rectangle, x: Distances, y: Distances) -> Distances:
 
 
 def _stroke(shape: Stroke, edge: Edge, hardest: float, x: Distances, y: Distances) -> Distances:
-    """Share covered by the brush: the most that any part of its way covers."""
+    """Return share covered by the brush: the most that any part of its way covers."""
     covered = np.zeros((y.shape[0], x.shape[1]))
     points = [shape.points[n : n + 3] for n in range(0, len(shape.points), 3)]
     for (x1, y1, p1), (x2, y2, p2) in zip(points, points[1:] or points, strict=False):
@@ -192,7 +192,7 @@ def _stroke(shape: Stroke, edge: Edge, hardest: float, x: Distances, y: Distance
 
 
 def _outline(shape: Outline, band: float, x: Distances, y: Distances) -> Distances:
-    """Distance to a closed line, positive inside; endless farther than ``band`` from it."""
+    """Return distance to a closed line, positive inside; endless farther than ``band`` from it."""
     rows, columns = y[:, 0], x[0]
     crossings = np.zeros((len(rows), len(columns) + 1), np.uint8)
     nearest = np.full((len(rows), len(columns)), np.inf)
@@ -214,14 +214,14 @@ def _outline(shape: Outline, band: float, x: Distances, y: Distances) -> Distanc
 
 
 def _within(places: Distances, low: float, high: float) -> slice:
-    """Those of rising places that lie from ``low`` up to, not including, ``high``."""
+    """Return those of rising places that lie from ``low`` up to, not including, ``high``."""
     return slice(*(int(n) for n in np.searchsorted(places, (low, high))))
 
 
 def _to_segment(
     one: tuple[float, float], other: tuple[float, float], x: Distances, y: Distances
 ) -> tuple[Distances, Distances]:
-    """Distance of each place to a segment, and how far along it the nearest point lies, 0 to 1."""
+    """Return distance of each place to a segment, and how far along it the nearest point lies, 0 to 1."""
     across, down = other[0] - one[0], other[1] - one[1]
     length = across * across + down * down
     if length == 0:

@@ -30,7 +30,7 @@ WHOLE_HEAD = (0.75, 0.85)
 
 
 def face_steps(faces: Iterable[Face], margin: float) -> tuple[Ellipse, ...]:
-    """An ellipse for each face, turned with the head.
+    """Return an ellipse for each face, turned with the head.
 
     Parameters
     ----------
@@ -49,7 +49,7 @@ def face_steps(faces: Iterable[Face], margin: float) -> tuple[Ellipse, ...]:
 
 
 def places_mask(places: Sequence[Box], size: Size) -> Mask:
-    """A soft mask over boxes, as checks find them."""
+    """Return a soft mask over boxes, as checks find them."""
     if not places:
         return Mask(size)
     steps = tuple(
@@ -60,7 +60,7 @@ def places_mask(places: Sequence[Box], size: Size) -> Mask:
 
 
 def differs(layer: Picture, base: Picture) -> Mask:
-    """Where a layer can be seen to differ from the base.
+    """Return where a layer can be seen to differ from the base.
 
     Parameters
     ----------
@@ -70,13 +70,13 @@ def differs(layer: Picture, base: Picture) -> Mask:
 
 
 def sharper(over: Picture, under: Picture) -> Mask:
-    """Where one picture has more fine detail than another of its size."""
+    """Return where one picture has more fine detail than another of its size."""
     found = [cv2.GaussianBlur(by_cells(one.size, _fine(one)), (0, 0), 1.0) for one in (over, under)]
     return outlined(found[0] > found[1] * 1.1, over.size)
 
 
 def nearer(over: Picture, under: Picture, base: Picture) -> Mask:
-    """Where one picture is nearer to the base than another; all three of one size."""
+    """Return where one picture is nearer to the base than another; all three of one size."""
     found = [
         cv2.GaussianBlur(by_cells(one.size, _apart(one, base)), (0, 0), 1.0)
         for one in (over, under)
@@ -85,7 +85,7 @@ def nearer(over: Picture, under: Picture, base: Picture) -> Mask:
 
 
 def _apart(one: Picture, other: Picture) -> Callable[[Box], FloatArray]:
-    """Squared difference of luma at each pixel."""
+    """Return squared difference of luma at each pixel."""
 
     def measure(box: Box) -> FloatArray:
         difference = luma_of(one.read(box)) - luma_of(other.read(box))
@@ -95,7 +95,7 @@ def _apart(one: Picture, other: Picture) -> Callable[[Box], FloatArray]:
 
 
 def _fine(picture: Picture) -> Callable[[Box], FloatArray]:
-    """Energy of fine detail at each pixel."""
+    """Return energy of fine detail at each pixel."""
 
     def measure(box: Box) -> FloatArray:
         known = box.grown(8).intersection(Box.whole(picture.size))
@@ -113,7 +113,7 @@ def cell_of(size: Size) -> int:
 
 
 def by_cells(size: Size, measure: Callable[[Box], FloatArray]) -> FloatArray:
-    """Mean over each cell of what is measured at each pixel, (rows, columns) float32."""
+    """Return mean over each cell of what is measured at each pixel, (rows, columns) float32."""
     cell = cell_of(size)
     means = np.zeros((-(-size.height // cell), -(-size.width // cell)), np.float32)
     for block in blocks(Box.whole(size), cell * BLOCK_CELLS, cell * BLOCK_CELLS):
@@ -127,7 +127,9 @@ def by_cells(size: Size, measure: Callable[[Box], FloatArray]) -> FloatArray:
 
 
 def outlined(there: "np.ndarray", size: Size) -> Mask:
-    """A mask around the cells where something is the case; single cells are left out, holes are kept."""
+    """Return a mask around the cells where something is the case; single cells are left out, holes are
+    kept.
+    """
     cell = cell_of(size)
     even = cv2.medianBlur(there.astype(np.uint8), 3)
     edged = np.pad(even, 1)

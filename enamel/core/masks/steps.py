@@ -144,7 +144,7 @@ class Mask:
 
     @classmethod
     def from_json(cls, given: Any) -> "Mask":
-        """A mask from its JSON form; a `FieldRefusal` names the step and field that is wrong."""
+        """Return a mask from its JSON form; a `FieldRefusal` names the step and field that is wrong."""
         return from_json(cls, given)
 
     def then(self, *steps: Step) -> "Mask":
@@ -163,7 +163,7 @@ def require_points(points: tuple[float, ...], each: int, least: int) -> None:
 
 
 def box_mask(box: Box, size: Size, feather: float = 0.0) -> Mask:
-    """A mask that covers a box of a picture, its soft edge inside the box.
+    """Return a mask that covers a box of a picture, its soft edge inside the box.
 
     No softness along the picture's own edges, where there is nothing to join to.
     """

@@ -77,7 +77,7 @@ class Card:
         return _digest(self.file, self.file.stat().st_mtime_ns, self.runtime, device())
 
     def running(self) -> Run:
-        """The network, ready to run."""
+        """Return the network, ready to run."""
         return running(self.file, self.digest, self.runtime)
 
     def verify(self, digest: str | None) -> None:
@@ -93,7 +93,7 @@ class Card:
         return self.facts_as_spec(self.digest)
 
     def facts_as_spec(self, digest: str) -> ModelSpec:
-        """The same without looking at the network's file."""
+        """Return the same without looking at the network's file."""
         refiner = self.facts["refiner"]
         space = refiner.get("space")
         return ModelSpec(
@@ -186,13 +186,13 @@ def _digest(file: Path, changed: int, *runs_on: str) -> str:
 
 
 def own_folder() -> Path | None:
-    """Folder of the models that artists brought, if there is one."""
+    """Return folder of the models that artists brought, if there is one."""
     named = os.environ.get("ENAMEL_MODELS")
     return Path(named) if named else None
 
 
 def cards() -> list[Card]:
-    """Every available model: the shipped ones by name, then the artist's own."""
+    """Return every available model: the shipped ones by name, then the artist's own."""
     shipped = Path(os.environ.get("ENAMEL_WEIGHTS", SHIPPED))
     own = own_folder()
     folders = [shipped, own] if own is not None and own.is_dir() else [shipped]
@@ -203,13 +203,15 @@ def cards() -> list[Card]:
 
 @lru_cache(maxsize=8)
 def _listed(folder: Path, changed: int) -> list[Path]:
-    """The cards' files in a folder, by name; it changes whenever one comes or goes, and pages ask often."""
+    """Return the cards' files in a folder, by name; it changes whenever one comes or goes, and pages ask
+    often.
+    """
     return sorted(folder.glob("*.json"))
 
 
 @lru_cache(maxsize=64)
 def _card(path: Path, changed: int) -> Card | None:
-    """The card in a file, or None, with a word in the log, when it can't be read as one."""
+    """Return the card in a file, or None, with a word in the log, when it can't be read as one."""
     try:
         facts = json.loads(path.read_text())
         entry = Card(str(facts["name"]), facts["kind"], path.with_suffix(".onnx"), facts)
@@ -228,7 +230,7 @@ def _card(path: Path, changed: int) -> Card | None:
 
 
 def read_card(path: Path) -> Card | None:
-    """The card in a file; None when it can't be read as one."""
+    """Return the card in a file; None when it can't be read as one."""
     return _card(path, path.stat().st_mtime_ns)
 
 
@@ -241,7 +243,7 @@ def spec_of(refine: Refine) -> ModelSpec:
 
 
 def card(name: str, kind: str) -> Card:
-    """The card of that name and kind, or a `Refusal` that lists what there is."""
+    """Return the card of that name and kind, or a `Refusal` that lists what there is."""
     known = [entry for entry in cards() if entry.kind == kind]
     for entry in known:
         if entry.name == name:

@@ -29,7 +29,7 @@ NO_SLOWER = 1.05
 
 
 def accept(path: Path) -> dict[str, Any]:
-    """What has to be known of a model's file to run it: kind, factor and the kind's part of a card.
+    """Return what has to be known of a model's file to run it: kind, factor and the kind's part of a card.
 
     Raises
     ------
@@ -96,7 +96,7 @@ def inspected(path: Path) -> dict[str, Any]:
 
 
 def probe_of(path: Path, runtime: Runtime) -> RefinerProbe | UpscalerProbe:
-    """The file on the bench that suits its kind."""
+    """Return the file on the bench that suits its kind."""
     network = described(path, runtime)
     return RefinerProbe(network) if RefinerProbe.fits(network) else UpscalerProbe(network)
 

@@ -8,7 +8,7 @@ from enamel.core.schedule import Adapter, Kit
 
 
 def kit_of(model: str, adapters: tuple[Adapter, ...], guide: str, vae: str) -> Kit | None:
-    """A kit with the hashes of its files, so that a schedule means the same on another machine.
+    """Return a kit with the hashes of its files, so that a schedule means the same on another machine.
 
     Parameters
     ----------

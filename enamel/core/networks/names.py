@@ -19,5 +19,5 @@ def check_name(name: str) -> None:
 
 
 def name_from(file_name: str) -> str:
-    """What a model is called when nothing else was said: like its file."""
+    """Return what a model is called when nothing else was said: like its file."""
     return re.sub(r"[^a-z0-9]+", "-", Path(file_name).stem.lower()).strip("-")[:40]

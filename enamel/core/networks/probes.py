@@ -13,7 +13,7 @@ GRIDS = (1, 2, 4, 8, 16, 32, 64)
 
 
 def picture(height: int, width: int) -> FloatArray:
-    """A probe with shapes and texture, (height, width, 3) in 0.1…0.9, always the same."""
+    """Return a probe with shapes and texture, (height, width, 3) in 0.1…0.9, always the same."""
     y, x = np.mgrid[0:height, 0:width].astype(np.float32)
     waves = [np.sin(x * 0.31 + y * 0.17), np.sin(x * 0.05 - y * 0.23), np.sin(np.hypot(x, y) * 0.4)]
     rough = np.random.default_rng(7).uniform(-0.15, 0.15, (height, width, 3))
@@ -21,7 +21,7 @@ def picture(height: int, width: int) -> FloatArray:
 
 
 def smallest_grid(run: Callable[[FloatArray], object]) -> int:
-    """The smallest number that a network's sides may be multiples of, found by trying.
+    """Return the smallest number that a network's sides may be multiples of, found by trying.
 
     Raises
     ------
@@ -49,7 +49,7 @@ def margin(
     factor: int = 1,
     least: int = 0,
 ) -> int | None:
-    """How far around a cell of the grid a network has to see for the cell to come out bit for bit.
+    """Return how far around a cell of the grid a network has to see for the cell to come out bit for bit.
 
     Everything farther away is replaced by something quite different; the smallest margin at which
     nothing of that is felt is the answer. A single changed pixel would not do: what it adds may be

@@ -60,7 +60,7 @@ class Network:
 
 
 def running(path: Path, digest: str, runtime: Runtime) -> Run:
-    """The network in a file, loaded when it is first run, and again after it was released.
+    """Return the network in a file, loaded when it is first run, and again after it was released.
 
     The digest names the content, so that a replaced file is read anew.
     """
@@ -111,7 +111,7 @@ def release_unused(seconds: float) -> int:
 
 
 def described(path: Path, runtime: Runtime) -> Network:
-    """The network in a file with its ports; a `Refusal` when the file can't be run."""
+    """Return the network in a file with its ports; a `Refusal` when the file can't be run."""
     with refusing():
         session = _session(path)
         run = _openvino(path) if runtime is Runtime.OPENVINO else _onnxruntime(session)
@@ -124,13 +124,13 @@ def described(path: Path, runtime: Runtime) -> Network:
 
 
 def device() -> str:
-    """Where OpenVINO runs networks."""
+    """Return where OpenVINO runs networks."""
     return os.environ.get("ENAMEL_DEVICE", "CPU")
 
 
 @contextmanager
 def refusing() -> Iterator[None]:
-    """What a runtime raises for a file that it can't run, as a `Refusal`."""
+    """Provide what a runtime raises for a file that it can't run, as a `Refusal`."""
     try:
         yield
     except Exception as error:  # the runtimes raise many kinds, with paths in their words
@@ -168,7 +168,7 @@ def _core() -> openvino.Core:
 
 
 def _openvino(path: Path) -> Run:
-    """A request can serve one call at a time, so there are as many as there ever were calls at once."""
+    """Return a free request; each serves one call at a time, so there are as many as calls at once."""
     compiled = _core().compile_model(
         _core().read_model(path),
         device(),

@@ -83,14 +83,14 @@ def _work(arguments: list[str], on_progress: OnFraction) -> Any:
 
 
 def rate_of(entry: Card) -> float:
-    """Megapixels per second of a model here."""
+    """Return megapixels per second of a model here."""
     if entry.kind == "refiner":
         return measured_rate(refiner(entry.name))
     return trained(entry.name).rate
 
 
 def crop_of(entry: Card, part: Pixels) -> bytes:
-    """A part enlarged plainly beside what the model makes of it, as WebP."""
+    """Return a part enlarged plainly beside what the model makes of it, as WebP."""
     size = Size(*SHOWN)
     refine = Refine(model=entry.name, steps=6) if entry.kind == "refiner" else None
     plain = Coat(size=size, upscaler="lanczos")
@@ -99,14 +99,14 @@ def crop_of(entry: Card, part: Pixels) -> bytes:
 
 
 def laid(part: Pixels, coat: Coat) -> SampleArray:
-    """A coat on a part of a picture, whole."""
+    """Return a coat on a part of a picture, whole."""
     with TemporaryDirectory(prefix="enamel-trial-") as folder:
         result = fire(part, Schedule((coat,)), Path(folder)).result
         return result.read(Box.whole(result.size)).copy()
 
 
 def cut(picture: Path, middle: tuple[float, float], size: Size, factor: int) -> Pixels:
-    """The part of a picture around a place that becomes ``size`` when enlarged by the factor."""
+    """Return the part of a picture around a place that becomes ``size`` when enlarged by the factor."""
     with PIL.Image.open(picture) as image:
         pixels = np.asarray(image.convert("RGB"))
     width, height = size.width // factor, size.height // factor
@@ -117,7 +117,7 @@ def cut(picture: Path, middle: tuple[float, float], size: Size, factor: int) -> 
 
 
 def beside(before: SampleArray, after: SampleArray) -> bytes:
-    """Two pictures of one size side by side with a white gap, as lossless WebP."""
+    """Return two pictures of one size side by side with a white gap, as lossless WebP."""
     gap = np.full((before.shape[0], GAP, 3), 65535, np.uint16)
     both = to_eight_bits(np.concatenate([before, gap, after], axis=1))
     out = io.BytesIO()

@@ -41,7 +41,7 @@ class Aligned:
 
 
 def align(over: Picture, under: Picture) -> Aligned:
-    """Where a picture lies on a layer that shows the same.
+    """Return where a picture lies on a layer that shows the same.
 
     Raises
     ------
@@ -80,7 +80,7 @@ def align(over: Picture, under: Picture) -> Aligned:
 
 
 def edge_to_edge(over: Size, under: Size) -> Homography:
-    """A picture stretched over the whole of a layer."""
+    """Return a picture stretched over the whole of a layer."""
     return (under.width / over.width, 0.0, 0.0, 0.0, under.height / over.height, 0.0, 0.0, 0.0, 1.0)
 
 
@@ -98,7 +98,7 @@ def _matched(
 
 
 def _upright(matrix: NDArray[np.float64], size: Size) -> bool:
-    """Whether a homography neither mirrors nor folds a picture of that size."""
+    """Return whether a homography neither mirrors nor folds a picture of that size."""
     corners = np.array(
         [[0, 0], [size.width, 0], [size.width, size.height], [0, size.height]], float
     )

@@ -78,7 +78,7 @@ class Stage:
         }
 
     def needed(self, region: Box) -> Box:
-        """The part of the enlarged picture that computing the region reads."""
+        """Return the part of the enlarged picture that computing the region reads."""
         if self.refinement is None:
             return region
         settings, spec = self.refinement
@@ -88,7 +88,7 @@ class Stage:
         return inner.grown(margin).intersection(Box.whole(self.size))
 
     def refined(self, region: Box) -> Box:
-        """The part that has to be refined for the region: more, where colour is anchored."""
+        """Return the part that has to be refined for the region: more, where colour is anchored."""
         settings = self.coat.refine
         if settings is None or settings.anchor == 0:
             return region
@@ -98,7 +98,7 @@ class Stage:
 
 
 def softenings(settings: Refine, spec: ModelSpec) -> list[float]:
-    """The blurs, in px, that hold below 1 and guidance other than 1 put on the structure."""
+    """Return the blurs, in px, that hold below 1 and guidance other than 1 put on the structure."""
     if spec.holding is Holding.GUIDE:
         return []
     softened = [softening_at(settings.hold, spec.softening)] if settings.hold < 1 else []
@@ -109,7 +109,7 @@ def softenings(settings: Refine, spec: ModelSpec) -> list[float]:
 
 
 def stages(schedule: Schedule, base: Size) -> list[Stage]:
-    """The schedule's coats with their sizes and models; a `Refusal` names what is missing."""
+    """Return the schedule's coats with their sizes and models; a `Refusal` names what is missing."""
     found = []
     sizes = schedule.sizes(base)
     starts = [base, *sizes]
@@ -122,7 +122,7 @@ def stages(schedule: Schedule, base: Size) -> list[Stage]:
 
 
 def fraction_lost(native: int | None, factor: float) -> float:
-    """Share of what plain enlarging loses that enlarging by a factor counts as having lost, 0…1.
+    """Return share of what plain enlarging loses that enlarging by a factor counts as having lost, 0…1.
 
     A trained upscaler runs up to its own factor or a power of it and its result is resampled down; the
     farther down, the more detail each pixel of it has. The root of that share fits what was measured
@@ -174,7 +174,7 @@ class Fired:
         return self.layers[-1].canvas
 
     def to_json(self) -> dict[str, Any]:
-        """The report file's form."""
+        """Return the report file's form."""
         model = sum(report.model_seconds for report in self.reports)
         return {
             "engine": ENGINE_VERSION,
@@ -268,14 +268,14 @@ def fire(
 
 
 def coat_key(stage: Stage, parent: str, base: str) -> str:
-    """The name of a coat's result: of the pixels it was made from and everything done to them."""
+    """Return the name of a coat's result: of the pixels it was made from and everything done to them."""
     if stage.needs_base:
         return content_key(parent, stage.recipe, base)
     return content_key(parent, stage.recipe)
 
 
 def regions_of(run: list[Stage], base: Size, window: Box | None) -> list[Box]:
-    """The part of each coat's result that the window of the last one depends on."""
+    """Return the part of each coat's result that the window of the last one depends on."""
     last = run[-1].size
     region = window or Box.whole(last)
     if region.empty or not Box.whole(last).contains(region):
@@ -366,7 +366,7 @@ class Laying:
         return refined
 
     def _sources(self, layer: Picture, settings: Refine, spec: ModelSpec, inner: Box) -> Sources:
-        """What the pass starts from and is led by, computed once for all the tiles that overlap."""
+        """Return what the pass starts from and is led by, computed once for all the tiles that overlap."""
         source = guide = layer
         if self.stage.needs_base:
             lazy = _colour(Enlarged(self.origin, self.stage.size, self.stage.upscaler))

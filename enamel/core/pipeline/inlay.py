@@ -52,7 +52,7 @@ class Inlay:
 
 
 def fitted(over: Picture, size: Size, homography: Homography | None) -> Picture:
-    """A picture at the size of the layer it is laid over, by coordinates or by a homography."""
+    """Return a picture at the size of the layer it is laid over, by coordinates or by a homography."""
     if homography is not None:
         return Warped(over, homography, size)
     return Enlarged(over, size, upscaler("lanczos"))
@@ -104,7 +104,7 @@ class Inlaid:
 
 
 def inlaid(under: Picture, layers: list[tuple[Picture, Inlay]]) -> Picture:
-    """A picture with several set into it, one over the other in their order."""
+    """Return a picture with several set into it, one over the other in their order."""
     if not layers:
         raise Refusal("Nothing is laid over the layer yet; choose a picture first.")
     for over, settings in layers:

@@ -60,7 +60,7 @@ class Matched:
 
 
 def _field(fresh: Picture, before: Picture, mask: Coverage) -> FloatArray | None:
-    """The difference around the mask, carried smoothly into it; none where nothing is free of it."""
+    """Return the difference around the mask, carried smoothly into it; none where nothing is free of it."""
     size = fresh.size.scaled(min(1.0, SIDE / max(fresh.size)))
     free = reduced(_Free(mask), size)[..., 0] / np.float32(WHITE)
     known = next((there for least in FREE if (there := free > least).any()), None)
@@ -76,7 +76,8 @@ def _field(fresh: Picture, before: Picture, mask: Coverage) -> FloatArray | None
 
 
 def harmonic(values: FloatArray, known: NDArray[np.bool_]) -> FloatArray:
-    """The values where they are known; elsewhere each the mean of its neighbours, as nearly as it settles.
+    """Return the values where they are known; elsewhere each the mean of its neighbours, as nearly as it
+    settles.
 
     Parameters
     ----------

@@ -62,7 +62,7 @@ class Paces:
     rates: Mapping[str, float] | None = None
 
     def seconds(self, portion: Portion) -> float:
-        """How long a portion takes here.
+        """Return how long a portion takes here.
 
         The median of what was timed of the same model, mode and tile; of the same model and mode, or of the
         same model, when there is nothing nearer. Newer work counts more, and so does work of about the same
@@ -81,7 +81,7 @@ class Paces:
         return portion.amount * (1 / rate if rate else USUAL[portion.kind])
 
     def total(self, portions: Sequence[Portion]) -> float:
-        """How long several portions take, one after the other."""
+        """Return how long several portions take, one after the other."""
         return sum(self.seconds(portion) for portion in portions)
 
 

@@ -47,7 +47,7 @@ def propose(
     growth: float = STAGE_FACTOR,
     edits: Mapping[int, StepEdit] | None = None,
 ) -> list[PlannedCoat]:
-    """The coats that lead from a base to a target size.
+    """Return the coats that lead from a base to a target size.
 
     Parameters
     ----------
@@ -124,7 +124,7 @@ def _sizes(base: Size, target: Size, factors: list[float]) -> list[Size]:
 def _sentence(
     factor: float, size: Size, refine: Refine | None, fraction: float, last: bool, worded: bool
 ) -> str:
-    """Why this coat is as it is."""
+    """Return why this coat is as it is."""
     grows = f"{factor:.3g}× to {size}, {size.megapixels:.3g} MP"
     if refine is None and factor >= SMALL_FACTOR:
         return f"{grows}: enlarged and not refined."

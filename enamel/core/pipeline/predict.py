@@ -89,7 +89,7 @@ class Prediction:
 
 
 def measured_rate(denoiser: Denoiser) -> float:
-    """Megapixels per second that the network does here on a tile of its own size, median of three."""
+    """Return megapixels per second that the network does here on a tile of its own size, median of three."""
     spec = denoiser.spec
     side = -(-max(spec.native_tile, SMALLEST_TIMED) // spec.grid) * spec.grid
     condition = Condition(np.zeros((side, side, 3), np.float32), "" if spec.reads_prompts else None)
@@ -101,7 +101,7 @@ def measured_rate(denoiser: Denoiser) -> float:
 
 
 def predict(schedule: Schedule, base: Size, paces: Paces) -> Prediction:
-    """What firing the schedule on a base of that size takes.
+    """Return what firing the schedule on a base of that size takes.
 
     Parameters
     ----------
@@ -115,7 +115,7 @@ def predict(schedule: Schedule, base: Size, paces: Paces) -> Prediction:
 
 
 def predict_window(schedule: Schedule, base: Size, window: Box, paces: Paces) -> float:
-    """Seconds that just a window of a schedule's result takes, with all that it depends on.
+    """Return seconds that just a window of a schedule's result takes, with all that it depends on.
 
     Parameters
     ----------
@@ -138,7 +138,7 @@ def predict_window(schedule: Schedule, base: Size, window: Box, paces: Paces) ->
 
 
 def enlarging(stage: Stage, start: Size) -> list[Portion]:
-    """What a coat's upscaler has to do."""
+    """Return what a coat's upscaler has to do."""
     if stage.size == start:
         return []
     made = stage.upscaler.work(start, stage.size)

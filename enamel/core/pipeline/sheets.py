@@ -78,8 +78,8 @@ class Axis:
 
     @classmethod
     def read(cls, name: str, text: str) -> "Axis":
-        """From values apart by commas ("0.2, 0.3, 0.4"), by bars for words ("brick | brick, moss"), or
-        an even range ("0.2–0.5 in 4").
+        """Return from values apart by commas ("0.2, 0.3, 0.4"), by bars for words ("brick | brick, moss"),
+        or an even range ("0.2–0.5 in 4").
 
         Raises
         ------
@@ -111,7 +111,7 @@ def _current(name: str) -> str:
 
 
 def _spread(text: str) -> list[str]:
-    """The numbers of a list, or of an even range, as text."""
+    """Return the numbers of a list, or of an even range, as text."""
     found = RANGE.fullmatch(text)
     if found is None:
         return [part for part in re.split(r"[,;\s]+", text.strip()) if part]
@@ -128,7 +128,7 @@ def _spread(text: str) -> list[str]:
 
 
 def _number(varied: Varied, text: str) -> float | int:
-    """A value as the setting takes it: whole numbers exactly, as far as seeds go."""
+    """Return a value as the setting takes it: whole numbers exactly, as far as seeds go."""
     refusal = FieldRefusal(varied.name, f"“{text[:40]}” is no number that can be used.")
     if len(text) > LONGEST_NUMBER:
         raise refusal
@@ -155,7 +155,7 @@ class Cell:
 
 
 def cells(coat: Coat, axes: Sequence[Axis]) -> list[Cell]:
-    """The swatches of a sheet over at most two axes: the first goes across, the second down.
+    """Return the swatches of a sheet over at most two axes: the first goes across, the second down.
 
     Raises
     ------
@@ -184,14 +184,14 @@ def cells(coat: Coat, axes: Sequence[Axis]) -> list[Cell]:
 
 
 def shown(value: Any) -> str:
-    """A value as a label."""
+    """Return a value as a label."""
     if isinstance(value, str):
         return value or "none"
     return str(value) if isinstance(value, int) else f"{value:g}"
 
 
 def work_of(coat: Coat) -> float:
-    """How much a coat asks of the network, to put the cheap ones first."""
+    """Return how much a coat asks of the network, to put the cheap ones first."""
     refine = coat.refinement
     if refine is None:
         return 0.0
@@ -222,7 +222,8 @@ def _value(coat: Coat, name: str) -> Any:
 
 
 def around(axis: Axis, value: Any, span: tuple[float, float]) -> Axis:
-    """A narrower axis around one of an axis's values: half the steps, as many values, within ``span``.
+    """Return a narrower axis around one of an axis's values: half the steps, as many values, within
+    ``span``.
 
     Seeds and words have nothing between them, and stay as they are.
     """

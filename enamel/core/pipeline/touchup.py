@@ -103,7 +103,7 @@ class TouchUp:
 
     @classmethod
     def from_json(cls, given: Any) -> "TouchUp":
-        """A touch-up from its JSON form; a `FieldRefusal` names the field that is wrong."""
+        """Return a touch-up from its JSON form; a `FieldRefusal` names the field that is wrong."""
         return from_json(cls, given)
 
     def within(self, layer: Size) -> None:
@@ -119,7 +119,7 @@ class TouchUp:
                 )
 
     def placed(self, patch: Patch, layer: Size, coverage: Coverage | None = None) -> "PlacedPatch":
-        """Where a patch lies on a layer of that size."""
+        """Return where a patch lies on a layer of that size."""
         covered = coverage or Drawn(patch.mask, layer)
         region = covered.bounds
         margin = round(max(region.size) * self.context)
@@ -162,7 +162,7 @@ class PlacedPatch:
         return Schedule((Coat(size=self.working, refine=self.refine),))
 
     def cautions(self, context: float, strength: float) -> list[str]:
-        """What may go strange at that strength with so much around, in words."""
+        """Return what may go strange at that strength with so much around, in words."""
         found = []
         if strength > STRANGE_ABOVE:
             found.append(
@@ -182,7 +182,7 @@ class PlacedPatch:
 
 
 def patch_for_face(face: Face, layer: Size, margin: float, context: float, seed: int) -> Patch:
-    """A patch over a face and its hair, at the working size that suits a face of its size.
+    """Return a patch over a face and its hair, at the working size that suits a face of its size.
 
     Parameters
     ----------
@@ -225,7 +225,7 @@ def make_patch(
     stopping: StopSign = never,
     executor: Executor | None = None,
 ) -> RefinedPatch:
-    """A patch refined, at the scale of the layer; it covers ``placed.around``.
+    """Return a patch refined, at the scale of the layer; it covers ``placed.around``.
 
     Parameters
     ----------
@@ -240,7 +240,7 @@ def make_patch(
 
 
 def source_of(layer: Picture, base: Picture | None, settings: TouchUp) -> Picture:
-    """What is refined: the layer, or the base enlarged to the layer's size."""
+    """Return what is refined: the layer, or the base enlarged to the layer's size."""
     if settings.origin is Origin.LAYER or base is None:
         return layer
     return Enlarged(base, layer.size, upscaler(settings.upscaler))
@@ -265,7 +265,7 @@ def lay_patch(
 
 
 def _mixed(old: SampleArray, new: FloatArray, covered: FloatArray) -> SampleArray:
-    """Samples with others laid over them by the fraction that is covered."""
+    """Return samples with others laid over them by the fraction that is covered."""
     mixed: SampleArray = np.clip(np.rint(old + (new - old) * covered), 0, WHITE).astype(np.uint16)
     return mixed
 
@@ -286,7 +286,9 @@ class Shifted:
 def show_patch(
     layer: Picture, samples: SampleArray, placed: PlacedPatch, match: float
 ) -> SampleArray:
-    """A place as it looks with the patch laid, (height, width, 3) 16-bit samples of `PlacedPatch.seen`."""
+    """Return a place as it looks with the patch laid, (height, width, 3) 16-bit samples of
+    `PlacedPatch.seen`.
+    """
     shown = layer.read(placed.seen)[..., :3]
     matched = Matched(
         Pixels(samples), Cropped(layer, placed.around), Shifted(placed.mask, placed.around), match
@@ -309,7 +311,7 @@ def touch_up(
     stopping: StopSign = never,
     executor: Executor | None = None,
 ) -> list[tuple[int, Fired]]:
-    """The layer with its places refined again, as a canvas at ``into``.
+    """Return the layer with its places refined again, as a canvas at ``into``.
 
     Parameters
     ----------
@@ -361,7 +363,9 @@ def touch_up(
 
 
 def from_box(given: dict[str, Any], layer: Size) -> dict[str, Any]:
-    """The JSON form of a touch-up as it was once written, with a box in place of patches, in today's form."""
+    """Return the JSON form of a touch-up as it was once written, with a box in place of patches, in today's
+    form.
+    """
     box, feather = Box(*given["box"]), given["feather"]
     patch = Patch(
         mask=box_mask(box, layer, feather), working=given["working"],
@@ -376,7 +380,7 @@ def from_box(given: dict[str, Any], layer: Size) -> dict[str, Any]:
 
 
 def copied(layer: Picture, path: Path) -> Canvas:
-    """A new canvas file with the layer's samples."""
+    """Return a new canvas file with the layer's samples."""
     if isinstance(layer, Canvas):
         shutil.copyfile(layer.path, path)
         return Canvas(path)

@@ -60,7 +60,7 @@ class Treatment:
 
     @classmethod
     def from_json(cls, given: Any) -> "Treatment":
-        """A treatment from its JSON form; a `FieldRefusal` names the field that is wrong."""
+        """Return a treatment from its JSON form; a `FieldRefusal` names the field that is wrong."""
         return from_json(cls, given)
 
     def to_json(self) -> dict[str, Any]:
@@ -68,7 +68,7 @@ class Treatment:
         return form
 
     def schedule_for(self, subject: Subject, own: Schedule, made: Provenance) -> Schedule | None:
-        """The coats for a picture of some kind; none where coats are left out.
+        """Return the coats for a picture of some kind; none where coats are left out.
 
         Parameters
         ----------
@@ -88,7 +88,7 @@ class Treatment:
     def steps(
         self, schedule: Schedule | None, base: Size, faces: Sequence[Face], refiner: str
     ) -> list[Coat | TouchUp | Finish]:
-        """What makes a picture's layers, one of the other.
+        """Return what makes a picture's layers, one of the other.
 
         Parameters
         ----------
@@ -108,7 +108,7 @@ class Treatment:
 
 
 def _worded(coat: Coat, made: Provenance) -> Coat:
-    """A coat that has no words of its own with those of the picture, and its seed."""
+    """Return a coat that has no words of its own with those of the picture, and its seed."""
     refine = coat.refine
     if refine is None or refine.prompt or refine.negative_prompt:
         return coat
@@ -124,7 +124,7 @@ def _worded(coat: Coat, made: Provenance) -> Coat:
 def _mending(
     faces: Sequence[Face], base: Size, size: Size, strength: float, refiner: str
 ) -> TouchUp:
-    """Every face mended at a working size that suits it, on a layer of another size than the base."""
+    """Return every face mended at a working size that suits it, on a layer of another size than the base."""
     plain = TouchUp(
         (Patch(),), refine=Refine(model=refiner, hold=1.0, mode=Mode.JOINT, strength=0.0)
     )

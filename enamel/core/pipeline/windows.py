@@ -24,7 +24,7 @@ Window = tuple[str, Box]
 
 
 def moved_to_save(window: Box, refine: Refine | None, size: Size) -> Box:
-    """The window moved a little to where fewer tiles touch it, if it is refined tile by tile."""
+    """Return the window moved a little to where fewer tiles touch it, if it is refined tile by tile."""
     tiled = _tile_by_tile(refine)
     if tiled is None or window.empty:
         return window
@@ -34,7 +34,7 @@ def moved_to_save(window: Box, refine: Refine | None, size: Size) -> Box:
 def suggested(
     picture: Picture, size: Size, side: int, faces: Sequence[Box], refine: Refine | None
 ) -> list[Window]:
-    """Windows worth trying: a face, the strongest detail, the flattest area, the likeliest seam of a
+    """Return windows worth trying: a face, the strongest detail, the flattest area, the likeliest seam of a
     refinement, and all of it where that is small enough; each with words for it.
 
     Parameters
@@ -67,13 +67,13 @@ def suggested(
 
 
 def _tile_by_tile(refine: Refine | None) -> Refine | None:
-    """The refinement, if it changes anything and does so tile by tile."""
+    """Return the refinement, if it changes anything and does so tile by tile."""
     works = refine is not None and refine.strength > 0 and refine.mode is Mode.SEPARATE
     return refine if works else None
 
 
 def _detail(picture: Picture) -> FloatArray:
-    """Energy of fine detail on a small copy."""
+    """Return energy of fine detail on a small copy."""
     scale = min(1.0, LOOKED_AT / max(picture.size))
     grey = luma_of(reduced(picture, picture.size.scaled(scale)))
     return (grey - cv2.GaussianBlur(grey, (0, 0), 1.5)) ** 2
@@ -100,7 +100,7 @@ def _most_and_least(detail: FloatArray, size: Size, side: int) -> list[tuple[str
 
 
 def _likeliest_seam(detail: FloatArray, refine: Refine, size: Size) -> tuple[float, float] | None:
-    """Where four tiles meet in the flattest surroundings: least texture hides a seam there."""
+    """Return where four tiles meet in the flattest surroundings: least texture hides a seam there."""
     columns, rows = grid_of(refine, spec_of(refine), size).joins
     smooth = cv2.blur(detail, (9, 9))
     down, across = smooth.shape
@@ -116,7 +116,7 @@ def _likeliest_seam(detail: FloatArray, refine: Refine, size: Size) -> tuple[flo
 
 
 def _around(x: float, y: float, side: int, size: Size) -> Box:
-    """A square window around a place, inside the picture."""
+    """Return a square window around a place, inside the picture."""
     width, height = min(side, size.width), min(side, size.height)
     left = min(size.width - width, max(0, round(x - width / 2)))
     top = min(size.height - height, max(0, round(y - height / 2)))

@@ -85,7 +85,7 @@ class PrintPlan:
         return form
 
     def at(self, ppi: float) -> "PrintPlan":
-        """The same print at another resolution."""
+        """Return the same print at another resolution."""
         return replace(self, target=replace(self.target, ppi=ppi))
 
 
@@ -114,7 +114,7 @@ class Layout:
 
 
 def lay_out(source: Size, plan: PrintPlan) -> Layout:
-    """How a picture of a size lies on a print.
+    """Return how a picture of a size lies on a print.
 
     Parameters
     ----------
@@ -143,14 +143,14 @@ def lay_out(source: Size, plan: PrintPlan) -> Layout:
 
 
 def _covered(plan: PrintPlan) -> Size:
-    """What a filled print covers with the picture's own pixels."""
+    """Return what a filled print covers with the picture's own pixels."""
     if plan.beyond is Beyond.OWN:
         return plan.target.pixels
     return Size(*(min(pair) for pair in zip(plan.target.front, plan.target.pixels, strict=True)))
 
 
 def native(picture: Size, plan: PrintPlan) -> tuple[Layout, float]:
-    """How a picture lies on a print as it is, without resampling, and the resolution that gives."""
+    """Return how a picture lies on a print as it is, without resampling, and the resolution that gives."""
     exact = lay_out(picture, plan)
     if exact.picture == picture:
         return exact, plan.target.ppi
@@ -161,7 +161,7 @@ def native(picture: Size, plan: PrintPlan) -> tuple[Layout, float]:
 
 
 def _placed(picture: Size, plan: PrintPlan) -> Layout:
-    """Where a picture that has its size already lies in the file."""
+    """Return where a picture that has its size already lies in the file."""
     file, front = plan.target.pixels, plan.target.front
     if plan.fit is Fit.INSIDE:
         return Layout(picture, picture, Box.whole(picture), 0, 0)
@@ -182,7 +182,9 @@ def _placed(picture: Size, plan: PrintPlan) -> Layout:
 
 
 def _crop(picture: Size, covered: Size, centre: tuple[float, float]) -> Box:
-    """The part of a picture that covers a size, as near around a middle as the picture's sides let it."""
+    """Return the part of a picture that covers a size, as near around a middle as the picture's sides let
+    it.
+    """
     width, height = min(covered.width, picture.width), min(covered.height, picture.height)
     x = round(centre[0] * picture.width - width / 2)
     y = round(centre[1] * picture.height - height / 2)
@@ -192,18 +194,18 @@ def _crop(picture: Size, covered: Size, centre: tuple[float, float]) -> Box:
 
 
 def _beyond(total: int, first: float, second: float) -> int:
-    """Pixels of the first of two margins that share a total."""
+    """Return pixels of the first of two margins that share a total."""
     return round(total * first / (first + second)) if first + second else 0
 
 
 def growth(size: Size, plan: PrintPlan) -> float:
-    """How many times larger, along each side, a picture has to become for the print."""
+    """Return how many times larger, along each side, a picture has to become for the print."""
     wanted = lay_out(size, plan).picture
     return max(wanted.width / size.width, wanted.height / size.height)
 
 
 def missing(size: Size, plan: PrintPlan, unit: Unit = Unit.MM) -> str:
-    """What a picture of that size lacks for the print, in one sentence."""
+    """Return what a picture of that size lacks for the print, in one sentence."""
     target = plan.target
     paper = f"{unit.shown(target.width_mm)} × {unit.shown(target.height_mm)} {unit}"
     if lay_out(size, plan).picture == size:
@@ -227,7 +229,7 @@ class Whole:
 
 
 def whole_factor(base: Size, plan: PrintPlan) -> Whole | None:
-    """The nearest whole factor, when it is near enough to be worth it and not met already.
+    """Return the nearest whole factor, when it is near enough to be worth it and not met already.
 
     Whole factors keep every later stage friendly to tiling: 4 × 832 is 3328, where 3307 leaves a
     last fit of a fraction.

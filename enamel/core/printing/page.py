@@ -145,7 +145,7 @@ class Page:
 
 
 def page_of(plan: PrintPlan | None, file: Size, ppi: float, *, marks: bool = False) -> Page:
-    """The page of a file on its print: what is cut off and where it is folded.
+    """Return the page of a file on its print: what is cut off and where it is folded.
 
     A picture that only fits inside has neither bleed nor folds.
     """
@@ -164,7 +164,7 @@ def page_of(plan: PrintPlan | None, file: Size, ppi: float, *, marks: bool = Fal
 
 
 def safe_box(page: Page, plan: PrintPlan) -> Rect | None:
-    """Where all that matters should lie: within the front by the shape's margin; None without one."""
+    """Return where all that matters should lie: within the front by the shape's margin; None without one."""
     by = plan.shape.safe_mm
     if not by or plan.fit is Fit.INSIDE:
         return None
@@ -172,7 +172,9 @@ def safe_box(page: Page, plan: PrintPlan) -> Rect | None:
 
 
 def panel_page(panel: Panel, whole: Page, ppi: float, title: str) -> Page:
-    """The page of a panel of a print: marks where neighbours begin, the print's bleed at its outer sides."""
+    """Return the page of a panel of a print: marks where neighbours begin, the print's bleed at its outer
+    sides.
+    """
     box = panel.box
     left, top = mm_of(box.x, ppi), mm_of(box.y, ppi)
     width, height = mm_of(box.width, ppi), mm_of(box.height, ppi)
@@ -197,7 +199,7 @@ def panel_page(panel: Panel, whole: Page, ppi: float, title: str) -> Page:
 
 
 def plan_page(parts: Sequence[Panel], file: Size, ppi: float, title: str) -> Page:
-    """The page that shows how panels lie: their edges and names over the whole picture."""
+    """Return the page that shows how panels lie: their edges and names over the whole picture."""
     scale = PLAN_MM / max(file)
     lines, labels = [], []
     for panel in parts:

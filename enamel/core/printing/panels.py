@@ -48,7 +48,7 @@ class Panel:
 
 
 def panels(file: Size, ppi: float, split: Split) -> list[Panel]:
-    """The panels of a print, row by row.
+    """Return the panels of a print, row by row.
 
     All have the same size to within a pixel, as few as the sheets allow, and share exactly the overlap;
     together they are the file.

@@ -39,7 +39,7 @@ LEAST_PX = 0.35
 
 
 def sharpening(paper: PaperStock, ppi: float) -> Sharpen | None:
-    """What a file of that resolution is sharpened with for a paper; None where it needs none."""
+    """Return what a file of that resolution is sharpened with for a paper; None where it needs none."""
     surface = SURFACES.get(paper)
     if surface is None or _px(surface, ppi) < LEAST_PX:
         return None
@@ -50,7 +50,7 @@ def sharpening(paper: PaperStock, ppi: float) -> Sharpen | None:
 
 
 def reason(paper: PaperStock, ppi: float) -> str:
-    """Why, in a sentence."""
+    """Return why, in a sentence."""
     surface = SURFACES.get(paper)
     if surface is None:
         return "Not sharpened for paper."

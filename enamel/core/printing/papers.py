@@ -16,7 +16,7 @@ class PaperSize:
 
 
 def iso(series: str, width: int, height: int, sizes: range) -> list[PaperSize]:
-    """Sizes of ISO 216: each is the one before, halved across and rounded down to whole mm."""
+    """Return sizes of ISO 216: each is the one before, halved across and rounded down to whole mm."""
     found = []
     for number in range(max(sizes) + 1):
         if number in sizes:
@@ -55,7 +55,7 @@ TOLERANCE_MM = 0.5
 
 
 def paper_of(width_mm: float, height_mm: float) -> PaperSize | None:
-    """The paper of that size, whichever way round, to within half a millimetre."""
+    """Return the paper of that size, whichever way round, to within half a millimetre."""
     short, long = sorted((width_mm, height_mm))
     for paper in PAPERS:
         if max(abs(paper.width_mm - short), abs(paper.height_mm - long)) <= TOLERANCE_MM:

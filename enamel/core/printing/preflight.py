@@ -57,7 +57,7 @@ class Notice:
 
 
 def preflight(known: Known) -> list[Notice]:
-    """Every matter that was measured, those that want attention first."""
+    """Return every matter that was measured, those that want attention first."""
     found = [_pixels(known), _newest(known), _joins(known), _faces(known), _bleed(known),
              _gamut(known), _ink(known), _sharpening(known)]  # fmt: skip
     notices = [notice for notice in found if notice is not None]

@@ -61,13 +61,13 @@ class Profile:
 
 
 def profile_names() -> list[str]:
-    """All that can be chosen: sRGB, the shipped ones, the artist's own."""
+    """Return all that can be chosen: sRGB, the shipped ones, the artist's own."""
     own = sorted(path.stem for path in _own_folder().glob("*.icc"))
     return [SRGB, *sorted(path.stem for path in SHIPPED.glob("*.icc")), *own]
 
 
 def profile_of(name: str) -> Profile:
-    """A profile by its name.
+    """Return a profile by its name.
 
     Raises
     ------
@@ -85,18 +85,18 @@ def profile_of(name: str) -> Profile:
 
 @lru_cache(maxsize=32)
 def _examined(path: Path, changed: int) -> Profile:
-    """A profile's file, tried once for as long as it stays as it is."""
+    """Return a profile's file, tried once for as long as it stays as it is."""
     return examine(path.read_bytes(), path.stem, own=path.parent != SHIPPED)
 
 
 def path_of(name: str) -> Path | None:
-    """The file of a profile other than sRGB; None when there is none of that name."""
+    """Return the file of a profile other than sRGB; None when there is none of that name."""
     paths = [folder / f"{name}.icc" for folder in (SHIPPED, _own_folder())]
     return next((path for path in paths if Path(name).name == name and path.is_file()), None)
 
 
 def examine(data: bytes, name: str, *, own: bool = True) -> Profile:
-    """A profile from its bytes, once it was tried.
+    """Return a profile from its bytes, once it was tried.
 
     Raises
     ------
@@ -150,7 +150,7 @@ def _own_folder() -> Path:
 def converted(
     image: pyvips.Image, profile: Profile, intent: Intent, black_point: bool, bits: int
 ) -> pyvips.Image:
-    """A 16-bit sRGB picture in the numbers of a profile, with the profile in it.
+    """Return a 16-bit sRGB picture in the numbers of a profile, with the profile in it.
 
     Parameters
     ----------
@@ -175,13 +175,13 @@ def converted(
 
 
 def with_profile(image: pyvips.Image, data: bytes) -> pyvips.Image:
-    """The picture saying that its numbers are those of a profile."""
+    """Return the picture saying that its numbers are those of a profile."""
     tagged = image.copy()
     tagged.set_type(pyvips.GValue.blob_type, "icc-profile-data", data)
     return tagged
 
 
 def total_ink(image: pyvips.Image) -> float:
-    """The most ink that a CMYK picture lays on one place, in per cent of one full ink."""
+    """Return the most ink that a CMYK picture lays on one place, in per cent of one full ink."""
     most: float = (image[0] + image[1] + image[2] + image[3]).max()
     return most / (255 if image.format == "uchar" else 65535) * 100

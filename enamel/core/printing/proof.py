@@ -67,13 +67,13 @@ class Proof:
         return math.hypot(ink, eye) / MM_PER_INCH * self.ppi
 
     def margin(self, scale: float) -> int:
-        """How much of its surroundings a part of the picture needs, in px at a scale."""
+        """Return how much of its surroundings a part of the picture needs, in px at a scale."""
         sigma = self.sigma * scale
         return math.ceil(REACH * sigma) if sigma >= LEAST_SIGMA else 0
 
 
 def proofed(image: pyvips.Image, proof: Proof, scale: float = 1.0) -> pyvips.Image:
-    """A picture as it will look, 8 bits sRGB.
+    """Return a picture as it will look, 8 bits sRGB.
 
     Parameters
     ----------
@@ -95,7 +95,9 @@ def proofed(image: pyvips.Image, proof: Proof, scale: float = 1.0) -> pyvips.Ima
 
 
 def on_screen(inks: pyvips.Image, profile: Profile, white: bool, black: bool) -> pyvips.Image:
-    """Numbers of a profile as sRGB of 8 bits: with the paper's white, or black of the ink, or without."""
+    """Return numbers of a profile as sRGB of 8 bits: with the paper's white, or black of the ink, or
+    without.
+    """
     if profile.name == SRGB:
         return (inks / 257).rint().cast("uchar").copy(interpretation="srgb")
     return inks.icc_transform(
@@ -108,7 +110,7 @@ def on_screen(inks: pyvips.Image, profile: Profile, white: bool, black: bool) ->
 
 
 def gained(inks: pyvips.Image, profile: Profile, gain: float) -> pyvips.Image:
-    """Numbers of a profile after dots have grown by a fraction at half tone.
+    """Return numbers of a profile after dots have grown by a fraction at half tone.
 
     a' = a + 4 · gain · a · (1 − a) for the fraction a of each ink (a parabola through no and full ink, the
     usual stand-in for Yule–Nielsen's curve); of an RGB profile a is what is missing of the light.
@@ -124,7 +126,7 @@ def gained(inks: pyvips.Image, profile: Profile, gain: float) -> pyvips.Image:
 
 
 def out_of_gamut(image: pyvips.Image, profile: Profile) -> pyvips.Image:
-    """One band, 255 where the profile can't hold a colour of the picture."""
+    """Return one band, 255 where the profile can't hold a colour of the picture."""
     if profile.name == SRGB:
         return pyvips.Image.black(image.width, image.height)
     inks = converted(image, profile, Intent.RELATIVE, False, 16)
@@ -134,6 +136,6 @@ def out_of_gamut(image: pyvips.Image, profile: Profile) -> pyvips.Image:
 
 
 def fraction_out_of_gamut(cells: SampleArray, profile: Profile) -> float:
-    """How much of a picture a profile can't hold, by the means of its cells, 0…1."""
+    """Return how much of a picture a profile can't hold, by the means of its cells, 0…1."""
     image = pyvips.Image.new_from_array(np.ascontiguousarray(cells), interpretation="rgb16")
     return float(out_of_gamut(image, profile).avg()) / 255

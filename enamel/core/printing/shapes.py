@@ -78,7 +78,7 @@ class Product:
 
 
 def products() -> list[Product]:
-    """All that are known, a workshop's own after the shipped ones.
+    """Return all that are known, a workshop's own after the shipped ones.
 
     Raises
     ------
@@ -92,13 +92,15 @@ def products() -> list[Product]:
 
 
 def product_of(name: str) -> Product | None:
-    """A product by its name."""
+    """Return a product by its name."""
     return next((product for product in products() if product.name == name), None)
 
 
 @lru_cache(maxsize=256)
 def _read(path: Path, changed: int) -> Product:
-    """A product's file, read once for as long as it stays as it is: a page asks for all of them thrice."""
+    """Return a product's file, read once for as long as it stays as it is: a page asks for all of them
+    thrice.
+    """
     try:
         given: Any = json.loads(path.read_text())
         return from_json(Product, given)

@@ -30,7 +30,7 @@ class Unit(StrEnum):
         return {Unit.MM: 1.0, Unit.CM: 10.0, Unit.IN: MM_PER_INCH}[self]
 
     def shown(self, length_mm: float) -> str:
-        """A length as a number in this unit, without it: 210, 21, 8.27."""
+        """Return a length as a number in this unit, without it: 210, 21, 8.27."""
         digits = 1 if self is Unit.MM else 2
         return f"{length_mm / self.mm:.{digits}f}".rstrip("0").rstrip(".")
 
@@ -46,7 +46,7 @@ SIDES = (1, 2, 4)
 
 
 def length_mm(text: str, unit: Unit = Unit.MM) -> float:
-    """A length as people write it, in mm: "30 cm", "11.8in", "210". Bare numbers are in ``unit``.
+    """Return a length as people write it, in mm: "30 cm", "11.8in", "210". Bare numbers are in ``unit``.
 
     Raises
     ------
@@ -66,12 +66,12 @@ def px_of(length_mm: float, ppi: float) -> int:
 
 
 def mm_of(pixels: int, ppi: float) -> float:
-    """Length on paper of a number of pixels."""
+    """Return length on paper of a number of pixels."""
     return pixels / ppi * MM_PER_INCH
 
 
 def fitted(source: Size, width: int | None = None, height: int | None = None) -> Size:
-    """The size with that width, or height, and the source's shape, rounded to whole pixels.
+    """Return the size with that width, or height, and the source's shape, rounded to whole pixels.
 
     With both given, the largest such size that lies within them.
     """
@@ -100,8 +100,9 @@ class Bleed:
 
     @classmethod
     def read(cls, text: str, unit: Unit = Unit.MM) -> "Bleed":
-        """From one length for all sides, two (top and bottom, left and right), or four (top, right,
-        bottom, left), apart by spaces or semicolons: "3 mm", "3 5", "3 mm; 5 mm; 3 mm; 10 mm"."""
+        """Return from one length for all sides, two (top and bottom, left and right), or four (top, right,
+        bottom, left), apart by spaces or semicolons: "3 mm", "3 5", "3 mm; 5 mm; 3 mm; 10 mm".
+        """
         if not text.strip():
             return cls()
         parts = (
@@ -163,7 +164,7 @@ class PrintTarget:
         return replace(self, width_mm=self.height_mm, height_mm=self.width_mm)
 
     def rounding(self) -> tuple[float, float]:
-        """How much wider and higher, in mm, the whole pixels are than what was asked for."""
+        """Return how much wider and higher, in mm, the whole pixels are than what was asked for."""
         size, (width, height) = self.pixels, self.length_mm
         return mm_of(size.width, self.ppi) - width, mm_of(size.height, self.ppi) - height
 
@@ -191,12 +192,12 @@ def needed_ppi(quality: Quality, distance_mm: float = HAND_MM) -> float:
 
 
 def quality_of(ppi: float, distance_mm: float = HAND_MM) -> Quality | None:
-    """The best quality that a resolution reaches from a distance; None below acceptable."""
+    """Return the best quality that a resolution reaches from a distance; None below acceptable."""
     return next(
         (quality for quality in Quality if ppi >= needed_ppi(quality, distance_mm) - 1e-9), None
     )
 
 
 def largest_print(size: Size, ppi: float) -> tuple[float, float]:
-    """Width and height in mm of the largest print of a picture at a resolution."""
+    """Return width and height in mm of the largest print of a picture at a resolution."""
     return mm_of(size.width, ppi), mm_of(size.height, ppi)

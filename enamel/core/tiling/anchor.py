@@ -22,7 +22,7 @@ def cell_of(radius: int) -> int:
 
 
 def margin(radius: int) -> int:
-    """How far around a pixel anchoring looks, in px."""
+    """Return how far around a pixel anchoring looks, in px."""
     cell = cell_of(radius)
     return (math.ceil(3 * radius / cell) + 3) * cell
 

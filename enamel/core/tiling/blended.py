@@ -81,7 +81,7 @@ class Cut:
 
 
 def _coding(spec: ModelSpec, whole: Size) -> Grid:
-    """The tiles of the ways there and back: cut where these look only so far, else blended."""
+    """Return the tiles of the ways there and back: cut where these look only so far, else blended."""
     factor, snap = spec.space.factor, spec.grid // spec.space.factor
     side = -(-max(CODED, spec.native_tile) // spec.grid) * snap
     radius = spec.space.coding_radius
@@ -93,13 +93,13 @@ def _coding(spec: ModelSpec, whole: Size) -> Grid:
 
 
 def reach(settings: Refine, spec: ModelSpec, size: Size, region: Box) -> Box:
-    """The part of the padded picture that refining the region reads."""
+    """Return the part of the padded picture that refining the region reads."""
     cut = Cut.of(settings, spec, size, region)
     return spec.space.pixels(surrounding(cut.encoded, cut.region))
 
 
 def counted(settings: Refine, spec: ModelSpec, size: Size, region: Box) -> tuple[int, int, float]:
-    """Tiles, pieces of work, and megapixels that the network sees in all evaluations."""
+    """Return tiles, pieces of work, and megapixels that the network sees in all evaluations."""
     cut = Cut.of(settings, spec, size, region)
     steps = len(plan(settings, spec))
     tasks = len(cut.encoded) + steps * len(cut.tiles) + len(cut.decoded)
@@ -108,7 +108,7 @@ def counted(settings: Refine, spec: ModelSpec, size: Size, region: Box) -> tuple
 
 
 def refine_blended(work: Pass, runner: Runner, region: Box, folder: Path) -> Canvas:
-    """The refined pixels of the region, as a canvas in ``folder``."""
+    """Return the refined pixels of the region, as a canvas in ``folder``."""
     return _Blended(work, runner, region, folder).run()
 
 
@@ -177,7 +177,7 @@ class _Blended:
         self._state_file(number).unlink()
 
     def _back(self) -> Canvas:
-        """The last state as pixels of the region."""
+        """Return the last state as pixels of the region."""
         tiles = TileFolder(self.folder / "decoded")
         with self._state(len(self.work.plan)) as state:
             self._carry_out(
@@ -228,7 +228,7 @@ class _Blended:
         return noise_at(self.spec, self.work.settings, stream, self.space.pixels(block))
 
     def _protected(self, block: Box, values: FloatArray, number: int) -> FloatArray:
-        """Values before evaluation ``number``, held to the source where a part is protected still."""
+        """Return values before evaluation ``number``, held to the source where a part is protected still."""
         if self.work.fractions is None or self.sigmas[number] == 0:
             return values
         sigma = self.sigmas[number]

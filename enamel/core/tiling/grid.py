@@ -90,7 +90,7 @@ class Grid:
         return len(self.columns) * len(self.rows)
 
     def at(self, column: int, row: int) -> Tile:
-        """The tile of a column and a row, both from 0; its index counts row by row."""
+        """Return the tile of a column and a row, both from 0; its index counts row by row."""
         box = Box(self.columns[column], self.rows[row], *self.used)
         return Tile(row * len(self.columns) + column, column, row, box)
 
@@ -100,12 +100,12 @@ class Grid:
         return self.touching(Box.whole(self.size))
 
     def touching(self, region: Box) -> list[Tile]:
-        """The tiles that give at least a pixel to the region, by index."""
+        """Return the tiles that give at least a pixel to the region, by index."""
         columns, rows = self.touching_lines(region)
         return [self.at(column, row) for row in rows for column in columns]
 
     def touching_lines(self, region: Box) -> tuple[range, range]:
-        """Columns and rows of the tiles that give at least a pixel to the region."""
+        """Return columns and rows of the tiles that give at least a pixel to the region."""
         if region.empty:
             return range(0), range(0)
         return (
@@ -114,7 +114,7 @@ class Grid:
         )
 
     def nearest_with_fewest(self, window: Box) -> Box:
-        """The window moved, by at most half of itself each way, to where the fewest tiles touch it.
+        """Return the window moved, by at most half of itself each way, to where the fewest tiles touch it.
 
         Of the places with equally few tiles it is the one nearest to where the window is.
         """
@@ -148,7 +148,7 @@ class Grid:
         return _fractions(self.rows, self.used.height, self.size.height, self.feather)
 
     def neighbours(self, tile: Tile) -> list[Tile]:
-        """The tiles left, right, above and below."""
+        """Return the tiles left, right, above and below."""
         places = [
             (tile.column + dx, tile.row + dy) for dx, dy in ((-1, 0), (1, 0), (0, -1), (0, 1))
         ]
@@ -167,7 +167,7 @@ class Grid:
         )
 
     def shifted(self) -> "Grid":
-        """A grid of the same tiles that lie across this one's joins."""
+        """Return a grid of the same tiles that lie across this one's joins."""
         return ShiftedGrid(self.size, self.tile, self.overlap, self.snap)
 
 
@@ -215,12 +215,12 @@ def _with_fewest(origins: list[int], tile: int, length: int, start: int, span: i
 
 
 def _meeting(origins: list[int], tile: int, start: int, stop: int) -> range:
-    """Which of the tiles along a side, their origins rising, meet start…stop."""
+    """Return which of the tiles along a side, their origins rising, meet start…stop."""
     return range(bisect_right(origins, start - tile), bisect_left(origins, stop))
 
 
 def soft_edge(overlap: int, feather: float) -> FloatArray:
-    """Weight over an overlap: 0, then a ramp of that share of it in its middle, then 1."""
+    """Return weight over an overlap: 0, then a ramp of that share of it in its middle, then 1."""
     soft = round(overlap * feather)
     edge = np.ones(overlap, np.float32)
     start = (overlap - soft) // 2
@@ -230,7 +230,7 @@ def soft_edge(overlap: int, feather: float) -> FloatArray:
 
 
 def _fractions(origins: list[int], tile: int, length: int, feather: float) -> list[FloatArray]:
-    """Weight along one side for each row or column of tiles, summing to 1 at every pixel."""
+    """Return weight along one side for each row or column of tiles, summing to 1 at every pixel."""
     total = np.zeros(length, np.float32)
     raw: list[FloatArray] = []
     for number, origin in enumerate(origins):

@@ -20,7 +20,7 @@ LARGEST_CORE = 1024
 
 
 def margin_of(spec: ModelSpec) -> int:
-    """What a tile is read with on each side: the receptive radius, rounded up to the grid."""
+    """Return what a tile is read with on each side: the receptive radius, rounded up to the grid."""
     assert spec.radius is not None, f"{spec.name} looks at whole tiles; `blended` is for those"
     return -(-spec.radius // spec.grid) * spec.grid
 
@@ -38,7 +38,7 @@ def regions_of(settings: Refine, spec: ModelSpec, size: Size, region: Box) -> li
 
 
 def core_tile(settings: Refine, spec: ModelSpec, size: Size) -> Size:
-    """What of the picture is computed at once: the tile asked for, or what costs least.
+    """Return what of the picture is computed at once: the tile asked for, or what costs least.
 
     The result does not depend on it, but for words of parts, which go by tiles: with those the tile is
     the one asked for.
@@ -57,22 +57,24 @@ def _even(length: int, grid: int) -> int:
 
 
 def cores_of(settings: Refine, spec: ModelSpec, size: Size, region: Box) -> list[Box]:
-    """The parts a region is computed in: cut along the picture's own grid of tiles, so that words
-    for parts of the picture reach the same pixels in a window as in the whole."""
+    """Return the parts a region is computed in: cut along the picture's own grid of tiles, so that words
+    for parts of the picture reach the same pixels in a window as in the whole.
+    """
     tile = core_tile(settings, spec, size)
     return cells(region, tile.width, tile.height)
 
 
 def reach(settings: Refine, spec: ModelSpec, size: Size, region: Box) -> Box:
-    """The part of the padded picture that refining the region reads."""
+    """Return the part of the padded picture that refining the region reads."""
     whole = Box.whole(size.rounded_up(spec.grid))
     first = regions_of(settings, spec, size, region)[0]
     return first.grown(margin_of(spec)).intersection(whole)
 
 
 def counted(settings: Refine, spec: ModelSpec, size: Size, region: Box) -> tuple[int, float]:
-    """How many cores a pass over the region computes, over all evaluations, and how many megapixels the
-    network sees for them. They are counted by rows and columns, not walked through."""
+    """Return how many cores a pass over the region computes, over all evaluations, and how many megapixels
+    the network sees for them. They are counted by rows and columns, not walked through.
+    """
     whole = Size(*size).rounded_up(spec.grid)
     tile, margin = core_tile(settings, spec, size), margin_of(spec)
     cores, seen = 0, 0
@@ -85,7 +87,7 @@ def counted(settings: Refine, spec: ModelSpec, size: Size, region: Box) -> tuple
 
 
 def _along(start: int, stop: int, tile: int, margin: int, limit: int) -> list[int]:
-    """How far each core along a side reads, in px."""
+    """Return how far each core along a side reads, in px."""
     cuts = [start, *range(start // tile * tile + tile, stop, tile), stop]
     return [
         min(limit, last + margin) - max(0, first - margin)
@@ -94,7 +96,7 @@ def _along(start: int, stop: int, tile: int, margin: int, limit: int) -> list[in
 
 
 def refine_joint(work: Pass, runner: Runner, region: Box, folder: Path) -> Canvas:
-    """The refined pixels of the region, as a canvas in ``folder``."""
+    """Return the refined pixels of the region, as a canvas in ``folder``."""
     return _Joint(work, runner, folder, region).run()
 
 

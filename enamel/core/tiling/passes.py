@@ -42,7 +42,7 @@ def refine(
     folder: Path,
     runner: Runner,
 ) -> Canvas:
-    """The refined pixels of a region, as a canvas in ``folder``.
+    """Return the refined pixels of a region, as a canvas in ``folder``.
 
     Raises
     ------
@@ -67,7 +67,7 @@ def refine(
 
 
 def reach(settings: Refine, spec: ModelSpec, size: Size, region: Box) -> Box:
-    """The part of the enlarged picture that refining the region reads."""
+    """Return the part of the enlarged picture that refining the region reads."""
     way = joint if settings.mode is Mode.JOINT else separate
     if blends(settings, spec):
         way = blended
@@ -75,7 +75,7 @@ def reach(settings: Refine, spec: ModelSpec, size: Size, region: Box) -> Box:
 
 
 def blends(settings: Refine, spec: ModelSpec) -> bool:
-    """Whether a pass is joint by blending estimates; a window is then near the whole, not the same."""
+    """Return whether a pass is joint by blending estimates; a window is then near the whole, not the same."""
     return settings.mode is Mode.JOINT and spec.radius is None
 
 
@@ -96,7 +96,7 @@ class Work:
 
 
 def work_of(settings: Refine, spec: ModelSpec, size: Size, region: Box | None = None) -> Work:
-    """How much a pass over a region, or the whole, has to do: counted, not walked through.
+    """Return how much a pass over a region, or the whole, has to do: counted, not walked through.
 
     Raises
     ------
@@ -128,7 +128,7 @@ def work_of(settings: Refine, spec: ModelSpec, size: Size, region: Box | None = 
 
 
 def tile_boxes(settings: Refine, spec: ModelSpec, size: Size) -> list[Box]:
-    """Where the tiles of a pass lie on the picture, overlaps included, in the order they come."""
+    """Return where the tiles of a pass lie on the picture, overlaps included, in the order they come."""
     whole = Box.whole(size)
     if settings.mode is Mode.JOINT and not blends(settings, spec):
         found = joint.cores_of(settings, spec, size, Box.whole(size.rounded_up(spec.grid)))

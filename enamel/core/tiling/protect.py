@@ -35,7 +35,7 @@ class Fractions:
 def starts(
     fractions: FloatArray, strength: float, knots: Sequence[tuple[float, float]]
 ) -> FloatArray:
-    """Noise level at which each pixel begins to take part, 0 where it never does.
+    """Return noise level at which each pixel begins to take part, 0 where it never does.
 
     Parameters
     ----------
@@ -78,12 +78,12 @@ def at_last(x: FloatArray, source: FloatArray, begun: FloatArray, sigma: float) 
 
 
 def next_lower(sigmas: Sequence[float], number: int) -> float:
-    """The next level below that of an evaluation; ``sigmas`` end with 0."""
+    """Return the next level below that of an evaluation; ``sigmas`` end with 0."""
     return next(sigma for sigma in sigmas[number:] if sigma < sigmas[number])
 
 
 def _hold_weight(begun: FloatArray, sigma: float, following: float) -> FloatArray:
-    """How firmly each pixel is held to the source: wholly when it begins below the next level."""
+    """Return how firmly each pixel is held to the source: wholly when it begins below the next level."""
     span = np.float32(sigma - following)
     weight: FloatArray = np.clip((np.float32(sigma) - begun) / span, 0, 1)
     return weight

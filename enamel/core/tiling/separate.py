@@ -26,8 +26,9 @@ JOIN_BLOCK = 1024
 
 
 def network_tile(settings: Refine, spec: ModelSpec, size: Size) -> Size:
-    """Size of the tiles of a pass over a picture of ``size``: as asked for or fitted to it, on the
-    network's grid."""
+    """Return size of the tiles of a pass over a picture of ``size``: as asked for or fitted to it, on the
+    network's grid.
+    """
     tile = Size(*settings.tile).rounded_up(spec.grid)
     if settings.fit is Fit.EXACT:
         return tile
@@ -38,14 +39,14 @@ def network_tile(settings: Refine, spec: ModelSpec, size: Size) -> Size:
 
 
 def grid_of(settings: Refine, spec: ModelSpec, size: Size) -> Grid:
-    """The overlapping tiles of a separate pass over a picture of ``size``."""
+    """Return the overlapping tiles of a separate pass over a picture of ``size``."""
     padded = size.rounded_up(spec.grid)
     tile = network_tile(settings, spec, size)
     return Grid(padded, tile, settings.overlap_px, spec.grid, settings.feather)
 
 
 def moved_to_fewest(window: Box, settings: Refine, spec: ModelSpec, size: Size) -> Box:
-    """A window of a picture of ``size``, moved a little to where fewer tiles have to be made for it.
+    """Return a window of a picture of ``size``, moved a little to where fewer tiles have to be made for it.
 
     It stays where it is when moving saves none. It is moved by at most half of itself each way.
     """
@@ -57,7 +58,7 @@ def moved_to_fewest(window: Box, settings: Refine, spec: ModelSpec, size: Size) 
 
 
 def rounds(settings: Refine, grid: Grid, region: Box) -> list[list[Tile]]:
-    """The tiles that the region needs, in the order they come; a round may read the ones before.
+    """Return the tiles that the region needs, in the order they come; a round may read the ones before.
 
     A part of the picture is always made from its middle outwards, so that the place one looks at
     is seen first; the pixels are the same.
@@ -76,12 +77,12 @@ def rounds(settings: Refine, grid: Grid, region: Box) -> list[list[Tile]]:
 
 
 def is_first(tile: Tile) -> bool:
-    """Whether a tile belongs to the first round of checkerboard order."""
+    """Return whether a tile belongs to the first round of checkerboard order."""
     return (tile.column + tile.row) % 2 == 0
 
 
 def join_tiles(settings: Refine, grid: Grid, region: Box) -> list[Tile]:
-    """Tiles of the pass over the joins that the region needs."""
+    """Return tiles of the pass over the joins that the region needs."""
     if settings.joins is None:
         return []
     lying = LyingAcross.of(settings.joins.width, grid, region)
@@ -134,7 +135,7 @@ def band(grid: Grid, box: Box, width: int) -> FloatArray:
 
 
 def along(start: int, length: int, joins: list[float], width: int) -> FloatArray:
-    """A band along one side: at each of ``length`` px, 1 on a join, 0 from half the width on."""
+    """Return a band along one side: at each of ``length`` px, 1 on a join, 0 from half the width on."""
     place = np.arange(start, start + length, dtype=np.float32) + np.float32(0.5)
     nearest = np.full(length, np.float32(width))
     near = [join for join in joins if start - width < join < start + length + width]
@@ -145,7 +146,7 @@ def along(start: int, length: int, joins: list[float], width: int) -> FloatArray
 
 
 def surrounding(tiles: list[Tile], region: Box) -> Box:
-    """The smallest box around a region and tiles."""
+    """Return the smallest box around a region and tiles."""
     for tile in tiles:
         region = region.around(tile.box)
     return region
@@ -168,13 +169,13 @@ class Tiles:
 
 
 def reach(settings: Refine, spec: ModelSpec, size: Size, region: Box) -> Box:
-    """The part of the padded picture that refining the region reads."""
+    """Return the part of the padded picture that refining the region reads."""
     needed = Tiles.of(settings, grid_of(settings, spec, size), region)
     return surrounding([tile for group in needed.rounds for tile in group], needed.inner)
 
 
 def counted(settings: Refine, spec: ModelSpec, size: Size, region: Box) -> tuple[int, int]:
-    """How many tiles a pass over the region runs, and how many over the joins after it.
+    """Return how many tiles a pass over the region runs, and how many over the joins after it.
 
     For the whole picture, which may have very many, they are not walked through.
     """
@@ -187,7 +188,7 @@ def counted(settings: Refine, spec: ModelSpec, size: Size, region: Box) -> tuple
 
 
 def over_joins(settings: Refine) -> Refine:
-    """Settings of the pass over the joins: its own strength, and nothing that changes the start.
+    """Return settings of the pass over the joins: its own strength, and nothing that changes the start.
 
     The first pass has given back what was missing.
     """
@@ -199,7 +200,7 @@ def over_joins(settings: Refine) -> Refine:
 
 
 def refine_separate(work: Pass, runner: Runner, region: Box, folder: Path) -> Canvas:
-    """The refined pixels of the region, as a canvas in ``folder``."""
+    """Return the refined pixels of the region, as a canvas in ``folder``."""
     settings, spec = work.settings, work.denoiser.spec
     grid = grid_of(settings, spec, work.size)
     needed = Tiles.of(settings, grid, region)
@@ -222,7 +223,7 @@ def _over_joins(
     region: Box,
     folder: Path,
 ) -> Canvas:
-    """The pass over the joins, laid over the first pass in bands."""
+    """Return the pass over the joins, laid over the first pass in bands."""
     settings = work.settings
     assert settings.joins is not None
     again = replace(
@@ -260,7 +261,7 @@ def run_tiles(
         runner.report(work.size, tile.box, samples)
 
     def tasks() -> Iterator[Task]:
-        """The tasks that have to run; tiles that another run has left are taken on the way."""
+        """Yield the tasks that have to run; tiles that another run has left are taken on the way."""
         for tile in missing:
             constraint = (
                 constrain(grid, tile, tiles) if checkerboard and not is_first(tile) else None
@@ -286,7 +287,7 @@ def run_tiles(
 
 
 def constrain(grid: Grid, tile: Tile, tiles: "TileFolder") -> NeighbourConstraint:
-    """The finished neighbours of a tile of the second round, each counting towards its own side."""
+    """Return the finished neighbours of a tile of the second round, each counting towards its own side."""
     box = tile.box
     total = np.zeros((box.height, box.width, 3), np.float32)
     weights = np.zeros((box.height, box.width, 1), np.float32)
@@ -339,7 +340,7 @@ class TileFolder:
         return total
 
     def joined(self, grid: Grid, region: Box, path: Path, size: Size) -> Canvas:
-        """The region as a canvas, block by block."""
+        """Return the region as a canvas, block by block."""
 
         def joined(block: Box) -> SampleArray:
             return np.rint(self.summed(grid, block)).astype(np.uint16)

@@ -15,7 +15,7 @@ AHEAD_PER_WORKER = 2
 
 @contextmanager
 def default_executor() -> Iterator[Executor]:
-    """One thread of this process, the network using all cores; or the cluster that is named.
+    """Provide one thread of this process, the network using all cores; or the cluster that is named.
 
     Raises
     ------
@@ -45,7 +45,7 @@ def default_executor() -> Iterator[Executor]:
 
 
 def tasks_ahead(executor: Executor) -> int:
-    """How many tasks to hand over before the first result is awaited, so that no worker waits."""
+    """Return how many tasks to hand over before the first result is awaited, so that no worker waits."""
     client = getattr(executor, "_client", None)
     if client is None:
         return AHEAD

@@ -65,7 +65,9 @@ class FolderStore:
             self.tidy()
 
     def _count(self, added: int) -> float:
-        """Bytes added since the last tidying, those just added included; infinite where nobody counted."""
+        """Return bytes added since the last tidying, those just added included; infinite where nobody
+        counted.
+        """
         with (self.folder / COUNT).open("a+") as file:
             fcntl.flock(file, fcntl.LOCK_EX)
             file.seek(0)

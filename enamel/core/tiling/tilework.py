@@ -204,7 +204,7 @@ class Task:
         return self.denoiser.spec.holding is Holding.GUIDE
 
     def _finished(self) -> Finished | None:
-        """The held neighbours in the network's space, if there are any."""
+        """Return the held neighbours in the network's space, if there are any."""
         if self.constraint is None:
             return None
         assert self.source is not None
@@ -218,7 +218,9 @@ class Task:
         )
 
     def _protected(self) -> Protected | None:
-        """What holds the picture to the source until its strength lets it take part, if any is left less."""
+        """Return what holds the picture to the source until its strength lets it take part, if any is left
+        less.
+        """
         if self.fractions is None or float(self.fractions.min()) == 1:
             return None
         assert self.source is not None
@@ -236,7 +238,7 @@ class Task:
         return at_last(pixels, to_signed(self.source[inner]), begun, sigma)
 
     def _signal(self) -> FloatArray:
-        """What the pass starts from in the network's space, before its noise."""
+        """Return what the pass starts from in the network's space, before its noise."""
         start = self.source
         if self.denoiser.spec.holding is Holding.START:
             start = self.structure
@@ -257,17 +259,19 @@ class Task:
 
 
 def begun_at(spec: ModelSpec, settings: Refine, fractions: FloatArray) -> FloatArray:
-    """Noise level at which what is left a fraction of the strength begins to take part."""
+    """Return noise level at which what is left a fraction of the strength begins to take part."""
     return starts(fractions, settings.strength, spec.strength_map)
 
 
 def noise_at(spec: ModelSpec, settings: Refine, stream: int, box: Box) -> FloatArray:
-    """The noise of a place in a refiner's space; ``box`` in px."""
+    """Return the noise of a place in a refiner's space; ``box`` in px."""
     return noise.gaussian(settings.seed, stream, spec.space.box(box), spec.space.channels)
 
 
 def signal_of(source: SampleArray, box: Box, settings: Refine) -> FloatArray:
-    """The pixels that a pass starts from, in −1…1: the source with extra noise, contrast and chroma."""
+    """Return the pixels that a pass starts from, in −1…1: the source with extra noise, contrast and
+    chroma.
+    """
     signal = gained(to_signed(source), settings.contrast, settings.chroma)
     if settings.extra_noise:
         # twice, because the signed scale is two units from black to white
@@ -317,7 +321,7 @@ class GuidedDenoiser:
 
 
 def gained(signal: FloatArray, contrast: float, chroma: float) -> FloatArray:
-    """The starting signal with its contrast about mid-grey and its chroma about luma scaled."""
+    """Return the starting signal with its contrast about mid-grey and its chroma about luma scaled."""
     if chroma != 1:
         grey = luma(signal)[..., None]
         signal = grey + (signal - grey) * np.float32(chroma)
@@ -405,7 +409,7 @@ class Runner:
     total: int = field(default=0, init=False)
 
     def outcomes(self, tasks: Iterable[Callable[[], Outcome]]) -> Iterator[Outcome]:
-        """Results in order; later tasks are read while earlier ones run. Ends early at a stop."""
+        """Yield results in order; later tasks are read while earlier ones run. Ends early at a stop."""
         pending: deque[Future[Outcome]] = deque()
         for task in tasks:
             if self.stopping and self.stopping():

@@ -24,7 +24,7 @@ class Word:
 
 
 def understood(prompt: str, vocabulary: Vocabulary) -> list[Word]:
-    """The prompt word by word, the longest phrases of the vocabulary taken together."""
+    """Return the prompt word by word, the longest phrases of the vocabulary taken together."""
     meanings = {
         tuple(synonym.lower().split()): words[0]
         for words in vocabulary
@@ -49,7 +49,7 @@ def understood(prompt: str, vocabulary: Vocabulary) -> list[Word]:
 
 
 def hints(prompt: str, vocabulary: Vocabulary) -> FloatArray:
-    """Weight of each word of the vocabulary, (words,) float32 summing to 1, or all 0."""
+    """Return weight of each word of the vocabulary, (words,) float32 summing to 1, or all 0."""
     weights = np.zeros(len(vocabulary), np.float32)
     index = {words[0]: place for place, words in enumerate(vocabulary)}
     for word in understood(prompt, vocabulary):
@@ -75,7 +75,7 @@ CLOTHES_AND_BODY = frozenset({
 
 
 def about_the_face(prompt: str) -> str:
-    """A prompt without the phrases, apart by commas, that speak of clothes or of the body."""
+    """Return a prompt without the phrases, apart by commas, that speak of clothes or of the body."""
     phrases = [phrase.strip() for phrase in prompt.split(",")]
     kept = [
         phrase
@@ -102,7 +102,7 @@ class Script:
     size: Size
 
     def at(self, tile: Box) -> Words | None:
-        """Words for a tile; None when the refiner knows none."""
+        """Return words for a tile; None when the refiner knows none."""
         weights = [(region.prompt, self._covered(region, tile)) for region in self.settings.regions]
         left = max(0.0, 1 - sum(weight for _, weight in weights))
         if self.spec.reads_prompts:
@@ -118,12 +118,12 @@ class Script:
         return total
 
     def _written(self, weights: list[tuple[str, float]]) -> str:
-        """Prompts that count for enough of a tile, the largest first, the whole picture's last."""
+        """Return prompts that count for enough of a tile, the largest first, the whole picture's last."""
         counting = [prompt.strip() for prompt, weight in weights if weight >= LEAST_WEIGHT]
         return ", ".join(prompt for prompt in counting if prompt)
 
     def negative(self) -> Words | None:
-        """The negative prompt; None when the refiner knows no words."""
+        """Return the negative prompt; None when the refiner knows no words."""
         if self.spec.reads_prompts:
             return self.settings.negative_prompt
         if not self.spec.vocabulary:
@@ -131,7 +131,7 @@ class Script:
         return hints(self.settings.negative_prompt, self.spec.vocabulary)
 
     def _covered(self, region: Region, tile: Box) -> float:
-        """Share of a tile that a region covers."""
+        """Return share of a tile that a region covers."""
         if region.mask is not None:
             return float(Drawn(region.mask, self.size).read(tile).mean())
         return self._box(region.box).intersection(tile).area / tile.area

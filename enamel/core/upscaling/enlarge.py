@@ -25,11 +25,11 @@ class Upscaler(Protocol):
 
     def reach(self, size_in: Size, size_out: Size, box: Box) -> Box: ...
     def work(self, size_in: Size, size_out: Size) -> dict[str, float]:
-        """Megapixels that are made on the way, by the name of what makes them."""
+        """Return megapixels that are made on the way, by the name of what makes them."""
         ...
 
     def enlarged(self, source: Picture, size: Size) -> Picture:
-        """The source at another size, computed where it is read."""
+        """Return the source at another size, computed where it is read."""
         ...
 
 
@@ -146,7 +146,7 @@ class Enlarged:
 
 
 def reach_of(upscaler: Upscaler, size_in: Size, size_out: Size, box: Box) -> Box:
-    """The part of a picture, of any channels, that a box of it enlarged is computed from."""
+    """Return the part of a picture, of any channels, that a box of it enlarged is computed from."""
     colour = upscaler.reach(size_in, size_out, box).grown(REACH).intersection(Box.whole(size_in))
     return colour.around(reach("lanczos", size_in, size_out, box))
 

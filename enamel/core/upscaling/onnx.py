@@ -47,7 +47,7 @@ class OnnxUpscaler:
         self._run = entry.running()
 
     def passes(self, size_in: Size, size_out: Size) -> list[Size]:
-        """Sizes after each run of the model: until the size wanted is reached or passed."""
+        """Return sizes after each run of the model: until the size wanted is reached or passed."""
         assert self.factor is not None
         sizes: list[Size] = []
         size = size_in
@@ -57,7 +57,7 @@ class OnnxUpscaler:
         return sizes
 
     def reach(self, size_in: Size, size_out: Size, box: Box) -> Box:
-        """The part of the input that a box of the output is computed from."""
+        """Return the part of the input that a box of the output is computed from."""
         assert self.factor is not None
         sizes = [size_in, *self.passes(size_in, size_out)]
         if sizes[-1] != size_out:
@@ -94,7 +94,7 @@ class OnnxUpscaler:
         return Resampled(picture, size, "lanczos")
 
     def run(self, samples: SampleArray) -> SampleArray:
-        """The model on an array of samples, whatever its size: padding is made and cut off here."""
+        """Return the model on an array of samples, whatever its size: padding is made and cut off here."""
         assert self.factor is not None
         height, width, _ = samples.shape
         rows, columns = self._sides(height, width)
@@ -150,7 +150,7 @@ class Grown:
         return out
 
     def _cell(self, x: int, y: int) -> SampleArray:
-        """The finished cell whose corner in the large picture is x, y."""
+        """Return the finished cell whose corner in the large picture is x, y."""
         with self._lock:
             return self._kept(x, y)
 
@@ -172,7 +172,7 @@ class Grown:
 
 
 def trained(name: str) -> OnnxUpscaler:
-    """The trained upscaler of that name; a `Refusal` when there is none."""
+    """Return the trained upscaler of that name; a `Refusal` when there is none."""
     return _loaded(name, card(name, "upscaler").digest)
 
 

@@ -79,14 +79,14 @@ class UpscalerProbe:
         self.run(picture(*self.size(TIMED)))
 
     def size(self, least: int) -> tuple[int, int]:
-        """Height and width of a probe of that side or more, as far as the network takes any size."""
+        """Return height and width of a probe of that side or more, as far as the network takes any size."""
         if self.fixed:
             return self.fixed[0], self.fixed[1]
         side = -(-least // self.grid) * self.grid
         return side, side
 
     def factor(self) -> int:
-        """How many times larger its results are."""
+        """Return how many times larger its results are."""
         height, width = self.size(PROBE)
         made = self.run(picture(height, width))
         down, across = made.shape[0] / height, made.shape[1] / width
@@ -99,7 +99,7 @@ class UpscalerProbe:
         return int(down)
 
     def range(self, factor: int) -> int:
-        """What white is: 1 or 255, told by which of them gives the picture back when reduced."""
+        """Return what white is: 1 or 255, told by which of them gives the picture back when reduced."""
         source = picture(*self.size(PROBE))
         errors = {}
         for white in (1, 255):
@@ -115,7 +115,7 @@ class UpscalerProbe:
         return best
 
     def radius(self, factor: int) -> int:
-        """How far around itself a pixel of the small picture has to be known, in px of it."""
+        """Return how far around itself a pixel of the small picture has to be known, in px of it."""
         if self.fixed:
             height, width = self.fixed
             farthest = (min(height, width) - 1) // 2 - 1

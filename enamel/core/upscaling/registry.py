@@ -9,12 +9,12 @@ from enamel.core.upscaling.resample import FILTERS
 
 
 def upscaler_names() -> list[str]:
-    """Names that a schedule may use, plain interpolation first."""
+    """Return names that a schedule may use, plain interpolation first."""
     return [*FILTERS, *(card.name for card in cards() if card.kind == "upscaler")]
 
 
 def chosen(coat: Coat) -> Upscaler:
-    """What a coat enlarges with: one upscaler, or two mixed."""
+    """Return what a coat enlarges with: one upscaler, or two mixed."""
     first = upscaler(coat.upscaler)
     if coat.mix is None or coat.mix.weight == 0:
         return first
@@ -22,7 +22,7 @@ def chosen(coat: Coat) -> Upscaler:
 
 
 def upscaler(name: str) -> Upscaler:
-    """The upscaler of that name; a `Refusal` that lists the names when there is none."""
+    """Return the upscaler of that name; a `Refusal` that lists the names when there is none."""
     if name in FILTERS:
         return Interpolation(name)
     if name in upscaler_names():

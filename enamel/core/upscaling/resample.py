@@ -56,7 +56,7 @@ FILTERS = {
 def taps(
     name: str, length_in: int, length_out: int, start: int, stop: int
 ) -> tuple[NDArray[np.intp], FloatArray]:
-    """Which input samples make output samples start…stop−1 along one side, and in what shares.
+    """Return which input samples make output samples start…stop−1 along one side, and in what shares.
 
     Sample centres lie at half-integers, so that both grids share their outer edges. Taps beyond
     the picture are left out and the rest scaled to sum to 1.
@@ -83,7 +83,7 @@ def taps(
 
 
 def reach(name: str, size_in: Size, size_out: Size, box: Box) -> Box:
-    """The part of the input that a box of the output is computed from."""
+    """Return the part of the input that a box of the output is computed from."""
     columns, _ = taps(name, size_in.width, size_out.width, box.x, box.right)
     rows, _ = taps(name, size_in.height, size_out.height, box.y, box.bottom)
     return Box.between(
@@ -92,7 +92,7 @@ def reach(name: str, size_in: Size, size_out: Size, box: Box) -> Box:
 
 
 def resample(source: Picture, size: Size, box: Box, name: str) -> SampleArray:
-    """A box of ``source`` resampled to ``size``.
+    """Return a box of ``source`` resampled to ``size``.
 
     Parameters
     ----------

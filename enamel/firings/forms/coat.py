@@ -105,7 +105,7 @@ class CoatForm(RefineFields):
         print_plan: PrintPlan,
         masks: Mapping[str, Mask] | None = None,
     ) -> "CoatForm":
-        """The form filled in with a coat that enlarges a picture of that size.
+        """Return the form filled in with a coat that enlarges a picture of that size.
 
         ``masks`` are those that are kept with the piece, by name.
         """
@@ -117,7 +117,7 @@ class CoatForm(RefineFields):
     def values(
         cls, coat: Coat, start: Size, masks: Mapping[str, Mask] | None = None
     ) -> dict[str, Any]:
-        """A coat as the form's fields show it."""
+        """Return a coat as the form's fields show it."""
         protect = coat.refine.protect if coat.refine else None
         names = {mask: name for name, mask in (masks or {}).items()}
         refine = coat.refine or Refine(strength=0)
@@ -145,7 +145,7 @@ class CoatForm(RefineFields):
         }
 
     def coat(self) -> Coat:
-        """The coat. For a valid form."""
+        """Return the coat. For a valid form."""
         return self._coat
 
     def _read(self) -> None:

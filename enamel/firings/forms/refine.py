@@ -24,7 +24,7 @@ SPACINGS = [
 
 
 def of_setting(kind: type, name: str, **more: Any) -> forms.Field:
-    """A number field with the range, unit and sentence that a core setting declares."""
+    """Return a number field with the range, unit and sentence that a core setting declares."""
     spec = next(spec for spec in dataclasses.fields(kind) if spec.name == name)
     whole = spec.type is int or spec.type == (int | None)
     field = forms.IntegerField if whole else forms.FloatField
@@ -57,7 +57,7 @@ def offer(form: forms.Form, field: str, names: list[str]) -> None:
 
 
 def size_of(card: Card) -> str:
-    """What a checkpoint weighs, which is about what it needs of a device's memory before any tile."""
+    """Return what a checkpoint weighs, which is about what it needs of a device's memory before any tile."""
     megabytes = card.megabytes
     return f"{megabytes / 1000:.1f} GB" if megabytes >= 1000 else f"{megabytes:.0f} MB"
 
@@ -166,7 +166,7 @@ class RefineFields(SettingsForm):
 
 
 def shown(refine: Refine, names: Any) -> dict[str, Any]:
-    """A refinement's settings as fields show them."""
+    """Return a refinement's settings as fields show them."""
     kit = refine.kit or Kit()
     of_kit = {
         "adapters": written_adapters(kit.adapters),

@@ -20,7 +20,7 @@ Step = Coat | TouchUp | tuple[Inlay, ...] | Finish
 
 
 def step_from(form: dict[str, Any]) -> Step:
-    """A step from the form it is kept in: its settings under the kind of layer that it makes."""
+    """Return a step from the form it is kept in: its settings under the kind of layer that it makes."""
     ((kind, settings),) = form.items()
     if kind == Layer.Kind.COAT:
         return Coat.from_json(settings)
@@ -32,7 +32,7 @@ def step_from(form: dict[str, Any]) -> Step:
 
 
 def step_as_json(step: Step) -> dict[str, Any]:
-    """The form that `step_from` reads."""
+    """Return the form that `step_from` reads."""
     if isinstance(step, tuple):
         return {Layer.Kind.INLAY.value: {"inlays": [to_json(one) for one in step]}}
     kinds = {Coat: Layer.Kind.COAT, TouchUp: Layer.Kind.TOUCH_UP, Finish: Layer.Kind.FINISH}
@@ -41,7 +41,7 @@ def step_as_json(step: Step) -> dict[str, Any]:
 
 class FiringQuerySet(models.QuerySet["Firing"]):
     def of(self, person: Person) -> "FiringQuerySet":
-        """Firings of the person's own pieces."""
+        """Return firings of the person's own pieces."""
         return self.filter(piece__owner_id=person.pk, piece__deleted_at=None)
 
     def open(self) -> "FiringQuerySet":
@@ -143,7 +143,7 @@ class Firing(models.Model):
         return Schedule.from_json(self.frozen)
 
     def steps(self) -> list[Step]:
-        """What it does, one layer after the other."""
+        """Return what it does, one layer after the other."""
         if self.work == self.Work.SCHEDULE:
             return list(self.schedule().laid)
         if self.work in (self.Work.AGAIN, self.Work.BATCH):

@@ -21,7 +21,7 @@ class TimingQuerySet(models.QuerySet["Timing"]):
         self.filter(**alike, pk__lt=min(newest)).delete()
 
     def paces(self) -> Paces:
-        """How fast this machine is, as it is known now."""
+        """Return how fast this machine is, as it is known now."""
         known = self.order_by("-pk").values_list(*ALIKE, "amount", "seconds")
         done = [
             Timed(Portion(Kind(kind), amount, model, mode, tile), seconds)

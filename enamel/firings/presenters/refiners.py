@@ -13,7 +13,7 @@ from enamel.firings.forms.refine import RefineFields
 
 
 def abilities(refine: Refine | None) -> str:
-    """What the current refiner can do, in the words that fields are shown by."""
+    """Return what the current refiner can do, in the words that fields are shown by."""
     if refine is None:
         return ""
     spec = spec_of(refine)
@@ -28,7 +28,7 @@ def abilities(refine: Refine | None) -> str:
 
 
 def checkpoint_facts(refine: Refine | None) -> dict[str, Any] | None:
-    """What is to be known of a checkpoint beside its coat's settings; None for other refiners."""
+    """Return what is to be known of a checkpoint beside its coat's settings; None for other refiners."""
     entry = card(refine.model, "refiner") if refine else None
     if refine is None or not isinstance(entry, CheckpointCard):
         return None
@@ -54,7 +54,7 @@ def checkpoint_facts(refine: Refine | None) -> dict[str, Any] | None:
 
 
 def abilities_in(form: RefineFields) -> str:
-    """The same for a form, whatever state it is in."""
+    """Return the same for a form, whatever state it is in."""
     guide = form["structure_guide"].value() or ""
     refine = Refine(model=str(form["model"].value()), kit=Kit(guide=guide) if guide else None)
     try:

@@ -36,25 +36,25 @@ class Row:
 
 
 def draft_of(piece: Piece, number: str | None) -> Draft:
-    """The piece's schedule with that coat as the current one; the first when there is none."""
+    """Return the piece's schedule with that coat as the current one; the first when there is none."""
     schedule = piece.schedule
     wanted = whole_number(number) or 0
     return Draft(schedule, min(wanted, len(schedule.coats) - 1))
 
 
 def start_of(draft: Draft, base: Size) -> Size:
-    """Size of what the current coat enlarges."""
+    """Return size of what the current coat enlarges."""
     before = tuple(coat for coat in draft.schedule.coats[: draft.number] if coat.on)
     return Schedule(before).sizes(base)[-1] if before else base
 
 
 def result_of(draft: Draft, base: Size) -> Size:
-    """Size of what the current coat makes."""
+    """Return size of what the current coat makes."""
     return draft.coat.size_from(start_of(draft, base))
 
 
 def rows_of(piece: Piece, schedule: Schedule) -> list[Row]:
-    """The coats of a schedule on the piece's base, each with its size and cost."""
+    """Return the coats of a schedule on the piece's base, each with its size and cost."""
     base = piece.base
     prediction = services.predict_schedule(base, schedule)
     laid = len(services.already_laid(base, schedule))
@@ -70,14 +70,15 @@ def rows_of(piece: Piece, schedule: Schedule) -> list[Row]:
 
 
 def coat_form(piece: Piece, draft: Draft) -> CoatForm:
-    """The form of the current coat."""
+    """Return the form of the current coat."""
     start = start_of(draft, piece.base.size)
     return CoatForm.showing(draft.coat, start, piece.print_plan, masks.named(piece))
 
 
 def changed_since_fired(piece: Piece, draft: Draft) -> dict[str, str]:
-    """Fields of the current coat that differ from the schedule fired last, or from the one the piece
-    began with, and what stood there then."""
+    """Return fields of the current coat that differ from the schedule fired last, or from the one the piece
+    began with, and what stood there then.
+    """
     before = services.last_schedule(piece) or piece.starting_schedule
     if draft.number >= len(before.coats):
         return {}
@@ -94,7 +95,7 @@ def changed_since_fired(piece: Piece, draft: Draft) -> dict[str, str]:
 
 
 def tile_grid(coat: Coat, size: Size) -> dict[str, Any] | None:
-    """The tiles of a coat as the firing cuts them, as fractions of the picture, in their order."""
+    """Return the tiles of a coat as the firing cuts them, as fractions of the picture, in their order."""
     refine = coat.refinement
     if refine is None:
         return None
@@ -116,13 +117,13 @@ def tile_grid(coat: Coat, size: Size) -> dict[str, Any] | None:
 
 
 def words_of(refine: Refine, known: Vocabulary) -> list[Word]:
-    """The prompts of a refinement, word by word, as a refiner of that vocabulary understands them."""
+    """Return the prompts of a refinement, word by word, as a refiner of that vocabulary understands them."""
     prompts = [refine.prompt, *(region.prompt for region in refine.regions)]
     return [word for prompt in prompts for word in understood(prompt, known)]
 
 
 def schedule_cost(piece: Piece, draft: Draft) -> dict[str, Any]:
-    """What the current schedule makes and takes, for the page's list of coats and its sum."""
+    """Return what the current schedule makes and takes, for the page's list of coats and its sum."""
     rows = rows_of(piece, draft.schedule)
     costs = [row.cost for row in rows if row.cost]
     total = Prediction(tuple(costs))
@@ -156,7 +157,7 @@ def schedule_cost(piece: Piece, draft: Draft) -> dict[str, Any]:
 
 
 def firing_grids(firing: Firing) -> str:
-    """The tiles of each coat of a firing, and how much work comes before it, as JSON."""
+    """Return the tiles of each coat of a firing, and how much work comes before it, as JSON."""
     if firing.work != Firing.Work.SCHEDULE:
         return "[]"
     schedule = firing.schedule()

@@ -43,7 +43,7 @@ def state(request: HttpRequest, firing_id: UUID) -> JsonResponse:
 
 
 def _result_url(firing: Firing) -> str | None:
-    """Where the result is looked at, against what it was made from."""
+    """Return where the result is looked at, against what it was made from."""
     if firing.result_id is None:
         return None
     task = TASKS.get(firing.work, "coat")
@@ -63,7 +63,7 @@ def _news(firing: Firing, preview: TilePreview) -> dict[str, object]:
 @login_required
 @cache_control(private=True, max_age=600)
 def tile(request: HttpRequest, firing_id: UUID, number: int) -> HttpResponse:
-    """How a tile looked when that number was news.
+    """Show how a tile looked when that number was news.
 
     Between the news and the question it may have been painted over, or the firing have ended: then
     there is nothing to show any more, which is no error.

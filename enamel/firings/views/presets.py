@@ -82,7 +82,7 @@ def apply(request: HttpRequest, piece_id: UUID) -> HttpResponse:
 @require_GET
 @login_required
 def export(request: HttpRequest, number: int) -> HttpResponse:
-    """A schedule preset as a file that `enamel fire --schedule` takes too."""
+    """Show a schedule preset as a file that `enamel fire --schedule` takes too."""
     preset = _own(request, number)
     return json_file(f"{safe(preset.name, 'schedule')}.schedule.json", preset.schedule)
 
@@ -90,7 +90,7 @@ def export(request: HttpRequest, number: int) -> HttpResponse:
 @require_POST
 @login_required
 def import_preset(request: HttpRequest, piece_id: UUID) -> HttpResponse:
-    """A schedule from a JSON file becomes a schedule preset named after the file."""
+    """Make a schedule preset of a JSON file, named after it."""
     piece = own_piece(request, piece_id)
     file = request.FILES.get("file")
     if file is None:

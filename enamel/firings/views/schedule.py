@@ -52,7 +52,7 @@ def _to_coat(request: HttpRequest, piece: Piece, draft: Draft) -> HttpResponse:
 
 
 def read_coat(request: HttpRequest, piece: Piece) -> tuple[Draft, CoatForm]:
-    """The schedule with the coat that was sent, and the form of that coat."""
+    """Return the schedule with the coat that was sent, and the form of that coat."""
     draft = draft_of(piece, request.POST.get("coat"))
     start = start_of(draft, piece.base.size)
     protect = draft.coat.refine.protect if draft.coat.refine else None

@@ -14,7 +14,7 @@ from enamel.core.geometry import Box, Size
 
 class LayerQuerySet(models.QuerySet["Layer"]):
     def of(self, person: Person) -> "LayerQuerySet":
-        """Layers of the person's own pieces."""
+        """Return layers of the person's own pieces."""
         return self.filter(piece__owner_id=person.pk, piece__deleted_at=None)
 
 
@@ -166,8 +166,9 @@ class Layer(models.Model):
 
 
 def refine_of(settings: dict[str, Any]) -> dict[str, Any] | None:
-    """The refinement in a coat's or touch-up's settings; a touch-up's has its first patch's strength and
-    seed."""
+    """Return the refinement in a coat's or touch-up's settings; a touch-up's has its first patch's strength
+    and seed.
+    """
     refine: dict[str, Any] | None = settings.get("refine")
     if refine and settings.get("patches"):
         first = settings["patches"][0]
@@ -176,11 +177,11 @@ def refine_of(settings: dict[str, Any]) -> dict[str, Any] | None:
 
 
 def face_from(form: list[float]) -> Face:
-    """A face from the numbers it is kept as: box, and turn where one is known."""
+    """Return a face from the numbers it is kept as: box, and turn where one is known."""
     left, top, width, height = (round(side) for side in form[:4])
     return Face(Box(left, top, width, height), 0.0, form[4] if len(form) > 4 else 0.0)
 
 
 def face_as_kept(face: Face) -> list[float]:
-    """The numbers that a face is kept as."""
+    """Return the numbers that a face is kept as."""
     return [face.box.x, face.box.y, *face.box.size, round(face.turn, 1)]

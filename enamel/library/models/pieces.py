@@ -32,11 +32,11 @@ TYPING = timedelta(seconds=2)
 
 class PieceQuerySet(models.QuerySet["Piece"]):
     def of(self, person: Person) -> "PieceQuerySet":
-        """The pieces that belong to this person and are not deleted."""
+        """Return the pieces that belong to this person and are not deleted."""
         return self.filter(owner_id=person.pk, deleted_at=None)
 
     def recently_deleted(self, person: Person) -> "PieceQuerySet":
-        """The person's pieces that can still be restored, the last deleted first."""
+        """Return the person's pieces that can still be restored, the last deleted first."""
         since = timezone.now() - THROWN_AWAY_FOR
         own = self.filter(owner_id=person.pk, deleted_at__gt=since)
         return own.order_by("-deleted_at")
@@ -46,7 +46,7 @@ class PieceQuerySet(models.QuerySet["Piece"]):
         return self.filter(deleted_at__lte=timezone.now() - THROWN_AWAY_FOR)
 
     def found(self, words: str) -> "PieceQuerySet":
-        """Those in whose title, tags, notes or prompt every word occurs."""
+        """Return those in whose title, tags, notes or prompt every word occurs."""
         found = self
         for word in words.split():
             found = found.filter(
@@ -58,24 +58,24 @@ class PieceQuerySet(models.QuerySet["Piece"]):
         return found
 
     def with_newest_layer(self) -> "PieceQuerySet":
-        """Each with the layer made last, as ``newest_layers``, in one more query for all."""
+        """Return each with the layer made last, as ``newest_layers``, in one more query for all."""
         last = Layer.objects.filter(piece=models.OuterRef("piece")).order_by("-created")
         newest = Layer.objects.filter(pk=models.Subquery(last.values("pk")[:1]))
         return self.prefetch_related(models.Prefetch("layers", newest, to_attr="newest_layers"))
 
     def with_base(self) -> "PieceQuerySet":
-        """Each with its base, in one more query for all."""
+        """Return each with its base, in one more query for all."""
         bases = Layer.objects.filter(kind=Layer.Kind.BASE)
         return self.prefetch_related(models.Prefetch("layers", bases, to_attr="bases"))
 
     def by_mark(self) -> "PieceQuerySet":
-        """Each with ``mark_order``: keep, maybe, unmarked, drop."""
+        """Return each with ``mark_order``: keep, maybe, unmarked, drop."""
         places = {Piece.Mark.KEEP: 0, Piece.Mark.MAYBE: 1, "": 2, Piece.Mark.DROP: 3}
         whens = [models.When(mark=mark, then=place) for mark, place in places.items()]
         return self.annotate(mark_order=models.Case(*whens, output_field=models.IntegerField()))
 
     def tags_used(self) -> list[str]:
-        """All their tags, each once, in order."""
+        """Return all their tags, each once, in order."""
         used = self.annotate(tag=models.Func("tags", function="unnest")).values_list(
             "tag", flat=True
         )
@@ -152,7 +152,7 @@ class Piece(models.Model):
         return self._starting_schedule(Suited.read())
 
     def schedule_by(self, suited: SuitedModels | None) -> Schedule:
-        """The current schedule; ``suited`` saves reading for each of many pieces what suits what."""
+        """Return the current schedule; ``suited`` saves reading for each of many pieces what suits what."""
         if self.schedule_kept is None:
             return self._starting_schedule(suited or Suited.read())
         return Schedule.from_json(self.schedule_kept)
@@ -255,14 +255,14 @@ class Piece(models.Model):
         return brought[0] if brought else self.layers.get(kind=Layer.Kind.BASE)
 
     def faces_on(self, layer: Layer) -> list[Face]:
-        """The piece's faces, as found on the base or put right by hand, in px of a layer."""
+        """Return the piece's faces, as found on the base or put right by hand, in px of a layer."""
         kept = self.faces_kept
         faces = self.base.found_faces if kept is None else [face_from(form) for form in kept]
         scale = layer.width / self.base.width
         return [replace(face, box=face.box.scaled(scale)) for face in faces]
 
     def layer_at(self, content_key: str) -> "Layer | None":
-        """The layer with this content key, if it was made already."""
+        """Return the layer with this content key, if it was made already."""
         return self.layers.filter(content_key=content_key).first()
 
 

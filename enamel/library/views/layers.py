@@ -22,7 +22,9 @@ A_MONTH = 30 * 24 * 3600
 @vary_on_cookie
 @cache_control(private=True, max_age=A_MONTH, immutable=True)
 def tile(request: HttpRequest, layer_id: UUID, level: int, column: int, row: int) -> HttpResponse:
-    """A pyramid's tile. Screens ask for dozens at once; whose they are is looked up for the first of them."""
+    """Show a pyramid's tile. Screens ask for dozens at once; whose they are is looked up for the first of
+    them.
+    """
     session = request.COOKIES.get(settings.SESSION_COOKIE_NAME, "")
     asked = sha256(f"{session} {layer_id}".encode()).hexdigest()
     pyramid = caches["just-asked"].get(asked)
@@ -61,7 +63,7 @@ def thumbnail(request: HttpRequest, layer_id: UUID) -> FileResponse:
 @require_GET
 @login_required
 def state(request: HttpRequest, layer_id: UUID) -> JsonResponse:
-    """Whether a layer can be looked at yet; with ``for=finish``, whether it can be finished."""
+    """Show whether a layer can be looked at yet; with ``for=finish``, whether it can be finished."""
     layer = own_layer(request, layer_id)
     finishing = request.GET.get("for") == "finish"
     return JsonResponse({"ready": layer.surveyed if finishing else layer.ready})

@@ -35,7 +35,7 @@ SHEET_SIDE = 1600
 @require_GET
 @login_required
 def pieces(request: HttpRequest) -> HttpResponse:
-    """A page of pieces: searched, filtered by mark and tag, sorted."""
+    """Show a page of pieces: searched, filtered by mark and tag, sorted."""
     own = Piece.objects.of(request.user)
     finding = Finding(own, request.GET)
     page = Paginator(finding.found.with_newest_layer(), PER_PAGE).get_page(request.GET.get("page"))
@@ -53,7 +53,7 @@ def pieces(request: HttpRequest) -> HttpResponse:
 @require_POST
 @login_required
 def import_picture(request: HttpRequest) -> HttpResponse:
-    """Each file becomes a piece. Files that can't be used are refused one by one, by name."""
+    """Show each file becomes a piece. Files that can't be used are refused one by one, by name."""
     made: list[Piece] = []
     uploads: list[Upload] = []
     refused: list[dict[str, str]] = []
@@ -87,7 +87,7 @@ def import_picture(request: HttpRequest) -> HttpResponse:
 
 
 def _brought_in(piece: Piece) -> dict[str, Any]:
-    """What the page is told of a piece that was just imported."""
+    """Return what the page is told of a piece that was just imported."""
     note = ""
     if piece.copy_of:
         base, original = piece.base.size, piece.copy_of
@@ -102,7 +102,7 @@ def _brought_in(piece: Piece) -> dict[str, Any]:
 @require_GET
 @login_required
 def base_file(request: HttpRequest, piece_id: UUID) -> HttpResponse | FileResponse:
-    """The base as it was imported, byte for byte."""
+    """Show the base as it was imported, byte for byte."""
     piece = own_piece(request, piece_id)
     kind = piece.base_facts.get("media_type") or mimetypes.guess_type(piece.base_name)[0]
     return send(
@@ -135,7 +135,7 @@ def duplicate(request: HttpRequest, piece_id: UUID) -> HttpResponse:
 @require_POST
 @login_required
 def delete_pieces(request: HttpRequest) -> HttpResponse:
-    """One piece, or all that are marked drop. They can be restored for 30 days."""
+    """Show one piece, or all that are marked drop. They can be restored for 30 days."""
     own = Piece.objects.of(request.user)
     chosen = own.filter(mark=Piece.Mark.DROP)
     if "piece" in request.POST:
@@ -168,7 +168,7 @@ def restore(request: HttpRequest, piece_id: UUID) -> HttpResponse:
 
 @login_required
 def split(request: HttpRequest, piece_id: UUID) -> HttpResponse:
-    """A contact sheet with its cuts, and making a piece of each candidate."""
+    """Show a contact sheet with its cuts, and making a piece of each candidate."""
     piece = own_piece(request, piece_id)
     error = ""
     cuts = _cuts_of(piece)
@@ -188,7 +188,7 @@ def split(request: HttpRequest, piece_id: UUID) -> HttpResponse:
 @require_GET
 @login_required
 def split_picture(request: HttpRequest, piece_id: UUID) -> HttpResponse:
-    """The base small enough to draw cuts on."""
+    """Show the base small enough to draw cuts on."""
     with canvas_of(own_piece(request, piece_id).base) as canvas:
         shown = thumbnail(canvas, SHEET_SIDE)
     return HttpResponse(shown, content_type="image/webp")
@@ -197,7 +197,7 @@ def split_picture(request: HttpRequest, piece_id: UUID) -> HttpResponse:
 @require_POST
 @login_required
 def no_sheet(request: HttpRequest, piece_id: UUID) -> HttpResponse:
-    """The picture is no contact sheet, or no copy: don't say so any more."""
+    """Note that the picture is no contact sheet, or no copy."""
     piece = own_piece(request, piece_id)
     piece.cuts, piece.copy_of = None, None
     piece.save(update_fields=["cuts", "copy_of"])
@@ -205,7 +205,7 @@ def no_sheet(request: HttpRequest, piece_id: UUID) -> HttpResponse:
 
 
 def _cuts_of(piece: Piece) -> Cuts:
-    """The cuts that were found; an even 2 × 2 when there were none."""
+    """Return the cuts that were found; an even 2 × 2 when there were none."""
     if piece.cuts:
         return Cuts(*(tuple((a, b) for a, b in piece.cuts[name]) for name in ("columns", "rows")))
     spans = [((0, side // 2), (side // 2, side)) for side in piece.base.size]

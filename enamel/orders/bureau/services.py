@@ -172,7 +172,9 @@ def leave(sent: SentCoat) -> None:
 
 
 def other_models(sent: SentCoat) -> list[str]:
-    """Names of models that the bureau has in another version than this house, so that pixels differ."""
+    """Return names of models that the bureau has in another version than this house, so that pixels
+    differ.
+    """
     here = {card.name: card.sha256 for card in cards()}
     there = {one["name"]: one["sha256"] for one in sent.terms.get("models", [])}
     coat = sent.coat

@@ -243,7 +243,7 @@ class OrderJob:
         return {"bytes": path.stat().st_size, "sha256": hash_of(path)}
 
     def _file(self, role: str) -> Path:
-        """The file of a layer; always the same bytes, on whichever machine it is written."""
+        """Return the file of a layer; always the same bytes, on whichever machine it is written."""
         path = self.work / f"{role}.png"
         if not path.exists():
             with canvas_of(self.sent.files[role]) as canvas:
@@ -278,7 +278,7 @@ class OrderJob:
         return self.client.ask("GET", self._at(), answers.RenderOrderAnswer)
 
     def _awaited(self) -> answers.RenderOrderAnswer | None:
-        """What the bureau says once it is done with it; None while it is not."""
+        """Return what the bureau says once it is done with it; None while it is not."""
         if self.sent.state == State.FETCHING:
             return self._order()
         while True:

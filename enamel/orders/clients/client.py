@@ -170,7 +170,7 @@ class ServiceClient:
     async def _answer(
         self, method: str, path: str, content: bytes | None, headers: dict[str, str]
     ) -> AsyncIterator[httpx.Response]:
-        """An answer that is a success, its body not read yet."""
+        """Provide an answer that is a success, its body not read yet."""
         timeout = httpx.Timeout(ANSWER_SECONDS, connect=CONNECT_SECONDS)
         async with (
             httpx.AsyncClient(
@@ -218,7 +218,7 @@ class ServiceClient:
         return here == total
 
     async def _refusal(self, answer: httpx.Response) -> ServiceError:
-        """What an answer that is no success means."""
+        """Return what an answer that is no success means."""
         reason = await _reason(answer)
         status = answer.status_code
         busy = status in (HTTPStatus.SERVICE_UNAVAILABLE, HTTPStatus.TOO_MANY_REQUESTS)
@@ -237,7 +237,7 @@ def _certificates() -> ssl.SSLContext:
 
 
 async def _reason(answer: httpx.Response) -> str:
-    """Why something was refused, in the service's words, cut to what a page can show."""
+    """Return why something was refused, in the service's words, cut to what a page can show."""
     found = bytearray()
     async for block in answer.aiter_raw(BLOCK):
         found += block
@@ -254,7 +254,7 @@ async def _reason(answer: httpx.Response) -> str:
 
 
 def _seconds(retry_after: str) -> float:
-    """What a Retry-After asks for, between half a second and half a minute."""
+    """Return what a Retry-After asks for, between half a second and half a minute."""
     try:
         wanted = float(retry_after)
     except ValueError:

@@ -24,7 +24,7 @@ class SentCoatQuerySet(models.QuerySet["SentCoat"]):
         return self.filter(piece__owner_id=person.pk, piece__deleted_at=None)
 
     def open(self) -> "SentCoatQuerySet":
-        """Those that a worker has something to do with."""
+        """Return those that a worker has something to do with."""
         return self.filter(state__in=SentCoat.OPEN)
 
     def outlived(self) -> "SentCoatQuerySet":
@@ -33,8 +33,9 @@ class SentCoatQuerySet(models.QuerySet["SentCoat"]):
         return offers.filter(expires__lt=timezone.now())
 
     def spent_cents(self, owner_id: int, since: datetime) -> int:
-        """What an artist's coats cost that were sent out since then, those under way included; deleted
-        pieces count as well."""
+        """Return what an artist's coats cost that were sent out since then, those under way included;
+        deleted pieces count as well.
+        """
         charged = self.filter(piece__owner_id=owner_id, ordered__gte=since)
         return charged.aggregate(sum=Sum("charged_cents"))["sum"] or 0
 
@@ -165,6 +166,6 @@ class SpendingLimit(models.Model):
 
     @classmethod
     def of(cls, owner_id: int) -> int:
-        """An artist's limit in cents, or the usual one."""
+        """Return an artist's limit in cents, or the usual one."""
         kept = cls.objects.filter(owner_id=owner_id).first()
         return kept.cents if kept else USUAL_LIMIT_CENTS

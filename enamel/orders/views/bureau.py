@@ -33,7 +33,7 @@ DEEDS: dict[str, Callable[[SentCoat], None]] = {
 @require_GET
 @login_required
 def bureau(request: HttpRequest) -> HttpResponse:
-    """All coats that were sent out, and how things stand with money."""
+    """Show all coats that were sent out, and how things stand with money."""
     return render(request, "orders/bureau.html", bureau_shown(person(request)))
 
 
@@ -52,14 +52,14 @@ def limit(request: HttpRequest) -> HttpResponse:
 @require_GET
 @login_required
 def sent_coat(request: HttpRequest, sent_id: UUID) -> HttpResponse:
-    """An offer, or what became of it."""
+    """Show an offer, or what became of it."""
     return render(request, "orders/sent_coat.html", sent_shown(own_sent_coat(request, sent_id)))
 
 
 @require_GET
 @login_required
 def state(request: HttpRequest, sent_id: UUID) -> JsonResponse:
-    """How far a coat is."""
+    """Show how far a coat is."""
     sent = own_sent_coat(request, sent_id)
     words = sent.news or sent.get_state_display()
     return JsonResponse(
@@ -70,7 +70,7 @@ def state(request: HttpRequest, sent_id: UUID) -> JsonResponse:
 @require_GET
 @login_required
 def came_back(request: HttpRequest, sent_id: UUID) -> FileResponse:
-    """What came back, reduced."""
+    """Show what came back, reduced."""
     sent = own_sent_coat(request, sent_id)
     if not sent.preview:
         raise Http404

@@ -30,14 +30,14 @@ def send(request: HttpRequest, print_id: UUID) -> HttpResponse:
 @require_GET
 @login_required
 def order(request: HttpRequest, order_id: UUID) -> HttpResponse:
-    """What the shop said of a file."""
+    """Show what the shop said of a file."""
     return render(request, "orders/order.html", order_shown(own_order(request, order_id)))
 
 
 @require_GET
 @login_required
 def state(request: HttpRequest, order_id: UUID) -> JsonResponse:
-    """How far an order is."""
+    """Show how far an order is."""
     found = own_order(request, order_id)
     return JsonResponse(
         {"open": found.open, "progress": found.progress, "state": found.state,
@@ -48,7 +48,7 @@ def state(request: HttpRequest, order_id: UUID) -> JsonResponse:
 @require_GET
 @login_required
 def proof(request: HttpRequest, order_id: UUID) -> FileResponse:
-    """The shop's proof picture."""
+    """Show the shop's proof picture."""
     found = own_order(request, order_id)
     if not found.proof:
         raise Http404

@@ -13,7 +13,7 @@ MOST_PIECES = 200
 
 
 def files_shown(owner: AbstractBaseUser, files: Iterable[PrintFile]) -> dict[str, Any]:
-    """The page of all print files."""
+    """Return the page of all print files."""
     listed = list(files)
     return {
         "files": listed,

@@ -77,7 +77,7 @@ class Largest:
 
 
 def largest_prints(size: Size, distance_mm: float) -> list[Largest]:
-    """How large a picture prints at each quality, seen from a distance."""
+    """Return how large a picture prints at each quality, seen from a distance."""
     found = []
     for quality in Quality:
         ppi = needed_ppi(quality, distance_mm)
@@ -86,7 +86,7 @@ def largest_prints(size: Size, distance_mm: float) -> list[Largest]:
 
 
 def planned(piece: Piece, form: PrintForm) -> list[PlannedCoat]:
-    """The coats that a valid form's print takes, with what was changed of them."""
+    """Return the coats that a valid form's print takes, with what was changed of them."""
     base = piece.base.size
     first = piece.schedule.coats[0]
     return propose(
@@ -100,7 +100,7 @@ def planned(piece: Piece, form: PrintForm) -> list[PlannedCoat]:
 
 
 def print_shown(piece: Piece, layer: Layer, form: PrintForm) -> dict[str, Any]:
-    """What follows from a valid form, for the page."""
+    """Return what follows from a valid form, for the page."""
     plan, base, unit = form.plan(), piece.base.size, form.unit
     layout = lay_out(base, plan)
     target = plan.target
@@ -128,7 +128,7 @@ def print_shown(piece: Piece, layer: Layer, form: PrintForm) -> dict[str, Any]:
 
 
 def steps_shown(piece: Piece, form: PrintForm) -> dict[str, Any]:
-    """The proposed coats with their times."""
+    """Return the proposed coats with their times."""
     coats = planned(piece, form)
     prediction = firings.predict_schedule(piece.base, Schedule(tuple(step.coat for step in coats)))
     largest = max(step.size.megapixels for step in coats)
@@ -140,7 +140,9 @@ def steps_shown(piece: Piece, form: PrintForm) -> dict[str, Any]:
 
 
 def file_shown(piece: Piece, layer: Layer, unit: Unit, form: PrintFileForm) -> dict[str, Any]:
-    """What a layer gives on the current print, and the files of the piece, for the page of the file."""
+    """Return what a layer gives on the current print, and the files of the piece, for the page of the
+    file.
+    """
     plan = piece.print_plan
     layout, ppi = native(layer.size, plan)
     proof_form = ProofForm(initial={"gain": 0})
@@ -164,7 +166,7 @@ def file_shown(piece: Piece, layer: Layer, unit: Unit, form: PrintFileForm) -> d
 
 
 def strip_choices(piece: Piece) -> list[tuple[str, str]]:
-    """What a test strip can hold: the piece's layers and its newest swatches."""
+    """Return what a test strip can hold: the piece's layers and its newest swatches."""
     layers = [
         (f"layer:{layer.pk}", f"{layer.get_kind_display()} {layer.width} × {layer.height}")
         for layer in piece.layers.order_by("-created")
@@ -178,7 +180,7 @@ def strip_choices(piece: Piece) -> list[tuple[str, str]]:
 
 
 def file_cost(layer: Layer, form: PrintFileForm) -> dict[str, Any]:
-    """What the current file would be: its size, name, bytes, and what is done for paper and ink."""
+    """Return what the current file would be: its size, name, bytes, and what is done for paper and ink."""
     if not form.is_valid():
         return {}
     wanted = form.asked(layer.piece)
@@ -194,13 +196,15 @@ def file_cost(layer: Layer, form: PrintFileForm) -> dict[str, Any]:
 
 
 def _known_by(wanted: PrintSettings) -> str:
-    """A name for how the picture lies in the file: another layout, another address to fetch it from."""
+    """Return a name for how the picture lies in the file: another layout, another address to fetch it
+    from.
+    """
     plan = wanted.laid_on
     return content_key("laid", to_json(plan))[:12] if plan else WHOLE
 
 
 def layout_as_json(layout: Layout, plan: PrintPlan) -> str:
-    """Where file and trim lie on the picture, as fractions of its sides, for the page to draw."""
+    """Return where file and trim lie on the picture, as fractions of its sides, for the page to draw."""
     width, height = layout.picture
     bleed, ppi = plan.target.bleed, plan.target.ppi
     file: list[float] = [
@@ -224,13 +228,13 @@ def layout_as_json(layout: Layout, plan: PrintPlan) -> str:
 
 
 def _within(box: list[float], inset: list[float]) -> list[float]:
-    """A box of left, top, width and height, less what lies at its left, top, right and bottom."""
+    """Return a box of left, top, width and height, less what lies at its left, top, right and bottom."""
     left, top, right, bottom = inset
     return [box[0] + left, box[1] + top, box[2] - left - right, box[3] - top - bottom]
 
 
 def _rounding(plan: PrintPlan, unit: Unit) -> str:
-    """What whole pixels do to the size, in words; empty when it is less than a hundredth of a mm."""
+    """Return what whole pixels do to the size, in words; empty when it is less than a hundredth of a mm."""
     parts = [
         f"{abs(by):.2f} mm {'more' if by > 0 else 'less'} {way}"
         for by, way in zip(plan.target.rounding(), ("across", "down"), strict=True)

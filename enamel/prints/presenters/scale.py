@@ -43,7 +43,7 @@ class Scale:
 def drawn_scale(
     print_mm: tuple[float, float], trim_mm: tuple[float, float], best_mm: tuple[float, float]
 ) -> Scale:
-    """The drawing of a print with its bleed, its trim, and the largest best print of what there is.
+    """Return the drawing of a print with its bleed, its trim, and the largest best print of what there is.
 
     All stand on one ground and begin at one edge, before the two ISO A sizes nearest to the print.
     """
@@ -79,7 +79,7 @@ def drawn_scale(
 
 
 def _nearest(print_mm: tuple[float, float]) -> list[PaperSize]:
-    """The largest ISO A size within the print and the smallest that holds it, as far as there are."""
+    """Return the largest ISO A size within the print and the smallest that holds it, as far as there are."""
     sizes = [paper for paper in PAPERS if paper.group == "ISO A"]
     area = print_mm[0] * print_mm[1]
     larger = [paper for paper in sizes if paper.width_mm * paper.height_mm >= area]
@@ -88,6 +88,6 @@ def _nearest(print_mm: tuple[float, float]) -> list[PaperSize]:
 
 
 def _lying(paper: PaperSize, print_mm: tuple[float, float]) -> tuple[str, tuple[float, float]]:
-    """A paper's name and size, lying the way the print does."""
+    """Return a paper's name and size, lying the way the print does."""
     size = (paper.width_mm, paper.height_mm)
     return paper.name, (size[1], size[0]) if print_mm[0] > print_mm[1] else size

@@ -40,7 +40,7 @@ class SheetDrawing:
 
 
 def sheet_drawn(size: Size, wanted: PrintSettings) -> SheetDrawing:
-    """The sheet of what is wanted of a layer of that size."""
+    """Return the sheet of what is wanted of a layer of that size."""
     _, ppi, file = laid(wanted, size)
     plan = wanted.laid_on
     page = page_of(plan, file, ppi, marks=wanted.output.marks)

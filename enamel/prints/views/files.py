@@ -26,7 +26,7 @@ MOST_SHOWN = 300
 @require_GET
 @login_required
 def files(request: HttpRequest) -> HttpResponse:
-    """Every print file that is kept, newest first, and what can be written of many pieces."""
+    """Show every print file that is kept, newest first, and what can be written of many pieces."""
     own = _own(request).prefetch_related("orders")
     return render(request, "prints/files.html", files_shown(person(request), own[:MOST_SHOWN]))
 
@@ -86,7 +86,7 @@ def together(request: HttpRequest) -> HttpResponse | StreamingHttpResponse:
 
 
 async def _blocks(archive: ZipStream) -> AsyncIterator[bytes]:
-    """The archive as it comes, read beside the server's own work."""
+    """Yield the archive as it comes, read beside the server's own work."""
     blocks = iter(archive)
     read = sync_to_async(lambda: next(blocks, b""), thread_sensitive=False)
     while block := await read():

@@ -53,7 +53,7 @@ def order(request: HttpRequest, layer_id: UUID) -> HttpResponse:
 
 
 def order_kept(layer: Layer, kept: OutputPreset) -> PrintFile:
-    """A file of a layer as it was kept for reuse.
+    """Return a file of a layer as it was kept for reuse.
 
     Raises
     ------
@@ -113,7 +113,7 @@ def delete_preset(request: HttpRequest, number: int) -> HttpResponse:
 @require_POST
 @login_required
 def cost(request: HttpRequest, layer_id: UUID) -> HttpResponse:
-    """What the current file would be, as a piece of page."""
+    """Show what the current file would be, as a piece of page."""
     layer = own_layer(request, layer_id)
     form = PrintFileForm(request.POST)
     shown = file_cost(layer, form) | {"layer": layer, "form": form}
@@ -137,7 +137,7 @@ def take_profile(request: HttpRequest, layer_id: UUID) -> HttpResponse:
 @require_GET
 @login_required
 def state(request: HttpRequest, print_id: UUID) -> JsonResponse:
-    """How far a print file is written."""
+    """Show how far a print file is written."""
     made = own_print(request, print_id)
     left = made.seconds_left
     words = made.get_state_display() if left is None else f"{duration(left)} left"
@@ -147,7 +147,7 @@ def state(request: HttpRequest, print_id: UUID) -> JsonResponse:
 @require_GET
 @login_required
 def take_away(request: HttpRequest, print_id: UUID) -> HttpResponse | FileResponse:
-    """The file itself."""
+    """Show the file itself."""
     made = own_print(request, print_id)
     if not made.file:
         raise Http404
@@ -172,7 +172,7 @@ def delete(request: HttpRequest, print_id: UUID) -> HttpResponse:
 @login_required
 @cache_control(private=True, max_age=A_MONTH)
 def laid_picture(request: HttpRequest, layer_id: UUID) -> HttpResponse:
-    """A layer as the current print lays it out, or as it is, reduced."""
+    """Show a layer as the current print lays it out, or as it is, reduced."""
     layer = own_layer(request, layer_id)
     plan = None if request.GET.get("plan") == WHOLE else layer.piece.print_plan
     return HttpResponse(proofing.laid_picture(layer, plan), content_type="image/webp")
@@ -184,7 +184,7 @@ def laid_picture(request: HttpRequest, layer_id: UUID) -> HttpResponse:
 def proof_tile(
     request: HttpRequest, layer_id: UUID, level: int, column: int, row: int
 ) -> HttpResponse:
-    """A tile of a layer as it will look on paper; settings as in the forms of file and proof."""
+    """Show a tile of a layer as it will look on paper; settings as in the forms of file and proof."""
     layer = own_layer(request, layer_id)
     form, seen = PrintFileForm(request.GET), ProofForm(request.GET)
     if not (form.is_valid() and seen.is_valid()):

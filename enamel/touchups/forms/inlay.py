@@ -29,7 +29,7 @@ class InlayForm(forms.Form):
         return {"inlays": "[]"}
 
     def clean_inlays(self) -> tuple[Inlay, ...]:
-        """The inlays from the lowest to the topmost."""
+        """Return the inlays from the lowest to the topmost."""
         try:
             form = read_json(self.cleaned_data["inlays"] or "[]")
         except Refusal as refusal:

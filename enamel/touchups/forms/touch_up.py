@@ -41,7 +41,7 @@ class TouchUpForm(RefineFields):
 
     @classmethod
     def starting(cls, refiner: str, settings: TouchUp | None = None) -> dict[str, Any]:
-        """Values to begin with: the usual ones, or those of a touch-up that is to be changed."""
+        """Return values to begin with: the usual ones, or those of a touch-up that is to be changed."""
         plain = settings or TouchUp((Patch(),), refine=Refine(model=refiner, hold=USUAL_HOLD))
         patch = plain.patches[0]
         names = [name for name in RefineFields.base_fields if name != "strength"]
@@ -58,7 +58,7 @@ class TouchUpForm(RefineFields):
         }  # fmt: skip
 
     def for_the_mask(self) -> TouchUp:
-        """The touch-up of what is masked; a `FieldRefusal` when nothing is drawn. For a valid form."""
+        """Return the touch-up of what is masked; a `FieldRefusal` when nothing is drawn. For a valid form."""
         if self._mask is None or not self._mask.steps:
             raise FieldRefusal("mask", "Draw what is to be mended: with the brush, or pick a face.")
         given = self.cleaned_data
@@ -66,7 +66,7 @@ class TouchUpForm(RefineFields):
         return self._touch_up((patch,))
 
     def for_faces(self, faces: list[Face]) -> TouchUp:
-        """The touch-up of every face, each at a working size that suits its own. For a valid form."""
+        """Return the touch-up of every face, each at a working size that suits its own. For a valid form."""
         given = self.cleaned_data
         patches = tuple(
             patch_for_face(face, self.start, given["hair"], given["context"], given["seed"])
@@ -79,7 +79,7 @@ class TouchUpForm(RefineFields):
         return self._touch_up(patches)
 
     def current(self) -> TouchUp | None:
-        """What would be mended, when a mask is drawn. For a valid form."""
+        """Return what would be mended, when a mask is drawn. For a valid form."""
         return self.for_the_mask() if self._mask and self._mask.steps else None
 
     @property
@@ -108,7 +108,7 @@ class TouchUpForm(RefineFields):
 
 
 def mask_of(text: str) -> Mask | None:
-    """A mask as the page sends it; a `FieldRefusal` when it is none."""
+    """Return a mask as the page sends it; a `FieldRefusal` when it is none."""
     if not text.strip():
         return None
     try:

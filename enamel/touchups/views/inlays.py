@@ -18,7 +18,7 @@ from enamel.workspace.views import show_again
 @require_POST
 @login_required
 def preview(request: HttpRequest, layer_id: UUID) -> HttpResponse:
-    """A part of a layer with the current inlays laid."""
+    """Show a part of a layer with the current inlays laid."""
     layer = own_layer(request, layer_id)
     form = WindowForm(request.POST, under=layer)
     if not form.is_valid():

@@ -77,7 +77,7 @@ def mend(request: HttpRequest, layer_id: UUID) -> HttpResponse:
 
 
 def _changed(request: HttpRequest, layer: Layer) -> Layer | None:
-    """The touch-up of that layer which is being changed, if one is."""
+    """Return the touch-up of that layer which is being changed, if one is."""
     try:
         wanted = UUID(request.POST.get("change", ""))
     except ValueError:
@@ -88,7 +88,7 @@ def _changed(request: HttpRequest, layer: Layer) -> Layer | None:
 @require_POST
 @login_required
 def cost(request: HttpRequest, layer_id: UUID) -> HttpResponse:
-    """What the current touch-up would take, as a piece of page."""
+    """Show what the current touch-up would take, as a piece of page."""
     layer = own_layer(request, layer_id)
     form = TouchUpForm(request.POST, start=layer.size)
     if not form.is_valid():
@@ -100,7 +100,7 @@ def cost(request: HttpRequest, layer_id: UUID) -> HttpResponse:
 @require_POST
 @login_required
 def measured_mask(request: HttpRequest, layer_id: UUID) -> JsonResponse:
-    """A mask that is measured on a layer; against another layer, where one is named."""
+    """Show a mask that is measured on a layer; against another layer, where one is named."""
     layer = own_layer(request, layer_id)
     measure = request.POST.get("measure", "")
     if measure in ("sharper", "nearer"):
@@ -121,7 +121,7 @@ def measured_mask(request: HttpRequest, layer_id: UUID) -> JsonResponse:
 @login_required
 @cache_control(private=True, max_age=A_MONTH, immutable=True)
 def crop(request: HttpRequest, layer_id: UUID) -> HttpResponse:
-    """A part of a layer, as WebP."""
+    """Show a part of a layer, as WebP."""
     layer = own_layer(request, layer_id)
     sides = read_lengths(request.GET.get("box", ""))
     box = Box(*sides).intersection(Box.whole(layer.size)) if len(sides) == 4 else None
@@ -148,7 +148,7 @@ def put_faces_right(request: HttpRequest, layer_id: UUID) -> HttpResponse:
 
 
 def _faces(text: str) -> list[Face]:
-    """Faces as the page sends them: lists of left, top, width, height in px of the layer, and turn."""
+    """Return faces as the page sends them: lists of left, top, width, height in px of the layer, and turn."""
     try:
         given = [[float(number) for number in face] for face in read_json(text)]
         if not all(len(face) == 5 and all(abs(n) < 1e6 for n in face) for face in given):
@@ -194,7 +194,7 @@ def kept_mask(request: HttpRequest, number: int) -> JsonResponse:
 @require_GET
 @login_required
 def candidates(request: HttpRequest, mending_id: UUID) -> HttpResponse:
-    """The page of a touch-up's candidates."""
+    """Show the page of a touch-up's candidates."""
     shown = own_mending(request, mending_id)
     return render(request, "touchups/candidates.html", mending_shown(shown))
 
@@ -202,7 +202,7 @@ def candidates(request: HttpRequest, mending_id: UUID) -> HttpResponse:
 @require_GET
 @login_required
 def state(request: HttpRequest, mending_id: UUID) -> JsonResponse:
-    """What each candidate has come to."""
+    """Show what each candidate has come to."""
     shown = own_mending(request, mending_id)
     news = [
         {"number": one.pk, "state": one.state, "error": one.error, "verdict": one.verdict,
@@ -216,7 +216,7 @@ def state(request: HttpRequest, mending_id: UUID) -> JsonResponse:
 @login_required
 @cache_control(private=True, max_age=A_MONTH, immutable=True)
 def candidate_picture(request: HttpRequest, number: int) -> HttpResponse:
-    """A place as it looks with the candidate laid."""
+    """Show a place as it looks with the candidate laid."""
     seen = own_candidate(request, number).shown
     if seen is None:
         raise Http404
@@ -227,7 +227,7 @@ def candidate_picture(request: HttpRequest, number: int) -> HttpResponse:
 @login_required
 @cache_control(private=True, max_age=A_MONTH, immutable=True)
 def place_before(request: HttpRequest, mending_id: UUID, place: int) -> HttpResponse:
-    """A place as the layer has it."""
+    """Show a place as the layer has it."""
     shown = own_mending(request, mending_id)
     if place >= len(shown.names):
         raise Http404
@@ -248,7 +248,7 @@ def judge(request: HttpRequest, number: int) -> JsonResponse:
 @require_POST
 @login_required
 def paint(request: HttpRequest, number: int) -> JsonResponse:
-    """Where alone a candidate is laid; everywhere again without a mask."""
+    """Show where alone a candidate is laid; everywhere again without a mask."""
     candidate = own_candidate(request, number)
     mending.paint(candidate, mask_of(request.POST.get("over", "")))
     return _verdicts(candidate.mending)
@@ -275,7 +275,7 @@ def lay(request: HttpRequest, mending_id: UUID) -> HttpResponse:
 @require_POST
 @login_required
 def more(request: HttpRequest, mending_id: UUID) -> HttpResponse:
-    """One more candidate for each place."""
+    """Show one more candidate for each place."""
     shown = own_mending(request, mending_id)
     try:
         strength, seed = float(request.POST["strength"]), int(request.POST["seed"])

@@ -72,6 +72,6 @@ def asked_twice() -> str:
 
 
 def link_for(person: User) -> str:
-    """Path of the page that sets a person's password, once."""
+    """Return path of the page that sets a person's password, once."""
     number = urlsafe_base64_encode(force_bytes(person.pk))
     return reverse("set-password", args=[number, default_token_generator.make_token(person)])
