@@ -60,4 +60,4 @@ def test_the_description_names_every_question_and_needs_nothing_from_outside(
 
 def test_the_description_that_is_kept_is_the_one_in_force() -> None:
     now = json.loads(json.dumps(api.get_openapi_schema(path_prefix="/api/v2/")))
-    assert json.loads(KEPT.read_text()) == now, "run bin/describe-api"
+    assert json.loads(KEPT.read_text()) == now, "run python -m tools.describe_api"

@@ -1,7 +1,6 @@
-#!/usr/bin/env python3
-"""Measures how many faces are found, and what mending does to them, and writes it into docs/research/faces.md.
+"""Measure how many faces are found and what mending does to them, for docs/research/faces.md.
 
-    bin/faces [--portraits FOLDER] [--mend]
+    python -m tools.faces [--portraits FOLDER] [--mend]
 
 Every second painted portrait of 200 px and more of Debian's `wesnoth-1.16-data`, as `training.sources`
 unpacks it, laid on grey; and twenty pictures without faces: test textures and drawings, and four of the
@@ -18,17 +17,17 @@ from pathlib import Path
 
 import numpy as np
 import PIL.Image
-from pages import put
 
 from enamel.core.faces.detection import Face, detect_faces
-from enamel.core.intake.subject import SUITED_TO_FACES
-from enamel.core.pipeline.touchup import Origin, TouchUp, patch_for_face, touch_up
 from enamel.core.geometry import Box, Size
+from enamel.core.imaging.canvas import Pixels
+from enamel.core.intake.subject import SUITED_TO_FACES
 from enamel.core.masks import Drawn, Mask
 from enamel.core.masks.measured import face_steps
-from enamel.core.imaging.canvas import Pixels
+from enamel.core.pipeline.touchup import Origin, TouchUp, patch_for_face, touch_up
 from enamel.core.schedule import Mode, Refine
 from enamel.core.upscaling import Enlarged, upscaler
+from tools.pages import put
 
 ROOT = Path(__file__).resolve().parent.parent
 PAGE = ROOT / "docs" / "research" / "faces.md"
@@ -92,7 +91,9 @@ def measured(folder: Path) -> str:
     lines.append(f"| {len(paths)} painted portraits | {seen} | {seen / len(paths):.0%} |")
     without = faceless()
     alarms = [name for name, pixels in without if found_in(pixels)[0]]
-    lines.append(f"| {len(without)} without faces | {len(alarms)} | {len(alarms) / len(without):.0%} |")
+    lines.append(
+        f"| {len(without)} without faces | {len(alarms)} | {len(alarms) / len(without):.0%} |"
+    )
     crowd, took = found_in(on_grey(DEMO / "platform.png"))
     lines += [
         "",
@@ -100,7 +101,7 @@ def measured(folder: Path) -> str:
         f"{statistics.median(seconds):.2f} s for a portrait (median).",
         f"False alarms: {', '.join(alarms) or 'none'}.",
         "",
-        f"Measured {datetime.datetime.now(datetime.UTC):%d %B %Y} by `bin/faces`.",
+        f"Measured {datetime.datetime.now(datetime.UTC):%d %B %Y} by `python -m tools.faces`.",
     ]
     return "\n".join(lines)
 
@@ -140,13 +141,14 @@ def mended() -> str:
             f"| {name} | {len(faces)} | {means[0]} | {means[1]} | {means[2]}, less in {fallen[0]} | "
             f"{means[3]}, less in {fallen[1]} |"
         )
-    lines += ["", f"Measured {datetime.datetime.now(datetime.UTC):%d %B %Y} by `bin/faces --mend`."]
+    lines += [
+        "",
+        f"Measured {datetime.datetime.now(datetime.UTC):%d %B %Y} by `python -m tools.faces --mend`.",
+    ]
     return "\n".join(lines)
 
 
-def _of_face(
-    base: Pixels, layers: dict[str, Pixels], face: Face, truth: np.ndarray
-) -> list[float]:
+def _of_face(base: Pixels, layers: dict[str, Pixels], face: Face, truth: np.ndarray) -> list[float]:
     """Error within a face: by plain upscaling, by Vitreous, and mended both ways."""
     layer = layers["lanczos"]
     found = [error_in(one.samples, truth, face, layer.size) for one in layers.values()]

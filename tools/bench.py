@@ -1,8 +1,7 @@
-#!/usr/bin/env python3
 """Measures speed and memory and writes docs/research/performance.md. Run with the environment's Python.
 
-Each case runs in a process of its own. `bin/bench` takes about a quarter of an hour on two cores;
-`bin/bench swatches`, `bin/bench engine` and so on measure a part and leave the rest as it was.
+Each case runs in a process of its own. `python -m tools.bench` takes about a quarter of an hour on two cores;
+`python -m tools.bench swatches`, `… engine` and so on measure a part and leave the rest as it was.
 """
 
 import datetime
@@ -20,12 +19,9 @@ from multiprocessing import get_context
 from pathlib import Path
 from typing import Any
 
-import browsing
 import numpy as np
 import PIL.Image
 import pyvips
-from chrome import address
-from pages import put
 
 import enamel.core.pipeline.firing as firing
 from enamel.core.checkpoints.intake import add_model as add_checkpoint
@@ -69,6 +65,9 @@ from enamel.core.tiling.tilestore import FolderStore
 from enamel.core.timing import medians_in_turn
 from enamel.core.upscaling import Enlarged, upscaler
 from enamel.core.upscaling.onnx import CELL
+from tools import browsing
+from tools.chrome import address
+from tools.pages import put
 
 ROOT = Path(__file__).resolve().parent.parent
 DEMO = ROOT / "demo" / "pictures"

@@ -1,10 +1,9 @@
-#!/usr/bin/env python3
 """Measures what an artist waits for in the page, in real Chromium, and writes docs/research/performance.md.
 
-`bin/trace comparing`: frames while two layers of 171 megapixels are moved and wiped, by Chromium's own
-tracing; the first run makes the layers, which takes some minutes and 3 GB under var/.
-`bin/trace drawing`: frames while a mask is painted over such a layer.
-`bin/trace waiting`: from pressing "Make swatches" to the first tile and to the whole swatch.
+`python -m tools.trace comparing`: frames while two layers of 171 megapixels are moved and wiped, by
+Chromium's own tracing; the first run makes the layers, which takes some minutes and 3 GB under var/.
+`python -m tools.trace drawing`: frames while a mask is painted over such a layer.
+`python -m tools.trace waiting`: from pressing "Make swatches" to the first tile and to the whole swatch.
 Run `bin/start` first, then this with the environment's Python.
 """
 
@@ -24,10 +23,11 @@ from typing import Any
 import django
 import numpy as np
 import websocket
-from chrome import VAR, address, opened
-from pages import put
 from selenium.webdriver.common.by import By
 from selenium.webdriver.support.wait import WebDriverWait
+
+from tools.chrome import VAR, address, opened
+from tools.pages import put
 
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "enamel.server.settings")
 django.setup()
@@ -272,7 +272,7 @@ def waiting(chrome: Traced) -> list[str]:
         if number:  # the first one also loads the networks
             first.append(seen / 1000)
             whole.append(made / 1000)
-    firings.delete_pieces([piece])
+    bringing.delete_pieces([piece])
     return [
         f"On the page, window and tiles of the first row: from pressing *Make swatches* to the first tile "
         f"{statistics.median(first):.1f} s ({min(first):.1f} to {max(first):.1f}), to the whole swatch "
@@ -309,7 +309,7 @@ def main() -> None:
         lines = PARTS[name](chrome)
         chrome.driver.quit()
         lines += ["", f"Measured {datetime.datetime.now(datetime.UTC):%d %B %Y} on {os.cpu_count()} cores "
-                  "without a graphics card, by `bin/trace`."]  # fmt: skip
+                  "without a graphics card, by `python -m tools.trace`."]  # fmt: skip
         print("\n".join(lines), flush=True)
         put(PAGE, name, "\n".join(lines))
 

@@ -1,4 +1,4 @@
-"""Fifty artists who browse a running Enamel at once, beside a firing; `bin/bench load` writes their times.
+"""Let fifty artists browse a running Enamel at once, beside a firing; `tools.bench load` writes their times.
 
 Every artist signs in to the demo, opens the list of pieces, a piece, tiles of its picture, the comparing
 bench and the sheet of coats, and looks at each for a second or three.

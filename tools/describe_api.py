@@ -1,13 +1,10 @@
-#!/usr/bin/env python3
-"""Writes docs/reference/api.openapi.json, the description of what scripts may ask; run by the environment's Python."""
+"""Write docs/reference/api.openapi.json, the description of the API."""
 
 import json
 import os
-import sys
 from pathlib import Path
 
 ROOT = Path(__file__).resolve().parent.parent
-sys.path.insert(0, str(ROOT))
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "enamel.server.settings")
 
 import django  # noqa: E402
@@ -16,4 +13,6 @@ django.setup()
 from enamel.server.api import api  # noqa: E402
 
 described = api.get_openapi_schema(path_prefix="/api/v2/")
-(ROOT / "docs" / "reference" / "api.openapi.json").write_text(json.dumps(described, indent=1) + "\n")
+(ROOT / "docs" / "reference" / "api.openapi.json").write_text(
+    json.dumps(described, indent=1) + "\n"
+)

@@ -1,4 +1,3 @@
-#!/usr/bin/env python3
 """Takes the pictures in docs/screenshots from a running demo: `bin/start`, then this.
 
 Fires what it needs on the demo pieces first, unless it is there; the second run is quick.
@@ -12,12 +11,13 @@ from pathlib import Path
 
 import PIL.Image
 import pyvips
-from chrome import VAR, address, opened
 from selenium import webdriver
 from selenium.common.exceptions import StaleElementReferenceException
 from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.by import By
 from selenium.webdriver.support.wait import WebDriverWait
+
+from tools.chrome import VAR, address, opened
 
 ROOT = Path(__file__).resolve().parent.parent
 SHOTS = ROOT / "docs" / "screenshots"

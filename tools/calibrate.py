@@ -1,4 +1,3 @@
-#!/usr/bin/env python3
 """Measures how well the checks find planted faults and how often they alarm for nothing.
 
 Writes its part of docs/research/checks.md; run with the environment's Python. The demo pictures are fired
@@ -18,7 +17,6 @@ from pathlib import Path
 import cv2
 import numpy as np
 import PIL.Image
-from pages import put
 
 from enamel.core.checks import Kind, Report, check, check_joins
 from enamel.core.checks.faces import faces_of
@@ -31,6 +29,7 @@ from enamel.core.pipeline.firing import fire, materialise
 from enamel.core.schedule import Coat, Mode, Refine, Schedule
 from enamel.core.tiling.separate import grid_of
 from enamel.core.upscaling import Enlarged, chosen
+from tools.pages import put
 
 ROOT = Path(__file__).resolve().parent.parent
 DEMO = ROOT / "demo" / "pictures"
@@ -436,7 +435,7 @@ def table(
         "",
         on_photographs,
         "",
-        f"Measured {datetime.datetime.now(datetime.UTC):%d %B %Y} by `bin/calibrate`.",
+        f"Measured {datetime.datetime.now(datetime.UTC):%d %B %Y} by `python -m tools.calibrate`.",
     ]
     return "\n".join(lines)
 
