@@ -85,7 +85,7 @@ def test_a_file_is_sent_and_accepted_with_price_and_proof(at: Any, made: PrintFi
     with pytest.raises(Refusal, match="on its way"):
         shop.order(made, "satin", 1)
     carried_out(order)
-    assert (order.state, order.error, order.fraction) == (State.ACCEPTED, "", 1)
+    assert (order.state, order.error, order.progress) == (State.ACCEPTED, "", 1)
     assert order.said["price"]["currency"] == "EUR"
     assert order.proof.read()[1:4] == b"PNG"
     # what arrived is the file, byte for byte

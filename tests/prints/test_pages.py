@@ -306,7 +306,7 @@ def test_a_file_that_is_being_written_says_how_long_and_stops_when_let_go(
     assert signed_in.get(address).json() == {"open": True, "progress": 0, "words": "Waiting"}
     began = timezone.now() - timedelta(seconds=30)
     working = PrintFile.State.WORKING
-    PrintFile.objects.filter(pk=file.pk).update(state=working, fraction=0.25, began=began)
+    PrintFile.objects.filter(pk=file.pk).update(state=working, progress=0.25, began=began)
     assert signed_in.get(address).json()["words"] == "2 min left"
     told: list[float] = []
 
@@ -319,7 +319,7 @@ def test_a_file_that_is_being_written_says_how_long_and_stops_when_let_go(
         return ""
 
     monkeypatch.setattr(prints, "export", export)
-    monkeypatch.setattr(prints, "TOLD_EVERY", 0)
+    monkeypatch.setattr(prints, "PROGRESS_EVERY", 0)
     prints.write(file.pk)
     assert told == [0.2]
     assert not PrintFile.objects.exists()

@@ -227,7 +227,7 @@ def test_what_a_swatch_has_so_far_is_seen_after_each_tile(
         swatch = Swatch.objects.get()
         seen.append((swatch.tiles_done, bytes(swatch.so_far or b"")))
 
-    monkeypatch.setattr(swatching.SoFar, "hear", received)
+    monkeypatch.setattr(swatching.SoFar, "on_progress", received)
     (swatch,) = made(sheet)
     assert [done for done, _ in seen] == list(range(1, len(seen) + 1))
     assert len({picture for _, picture in seen}) == len(seen) > 1

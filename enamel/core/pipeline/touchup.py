@@ -343,14 +343,14 @@ def touch_up(
             samples = known(number)
             if samples is None:
 
-                def on_progress(progress: Progress, number: int = number) -> None:
+                def report(progress: Progress, number: int = number) -> None:
                     on_progress(replace(progress, coat=number))
 
                 made = make_patch(
                     source,
                     placed,
                     work,
-                    on_progress=on_progress,
+                    on_progress=report,
                     stopping=stopping,
                     executor=executor,
                 )
