@@ -37,7 +37,6 @@ from django.core.files import File  # noqa: E402
 from enamel.core.geometry import Box, Size  # noqa: E402
 from enamel.core.imaging.canvas import WHITE, Canvas, filled  # noqa: E402
 from enamel.core.upscaling import Enlarged, upscaler  # noqa: E402
-from enamel.firings import services as firings  # noqa: E402
 from enamel.library import layers as store  # noqa: E402
 from enamel.library import services as bringing  # noqa: E402
 from enamel.library.models import Layer, Piece  # noqa: E402
