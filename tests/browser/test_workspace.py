@@ -5,6 +5,7 @@ from pathlib import Path
 
 import PIL.Image
 import pytest
+from django.contrib.sessions.models import Session
 from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.keys import Keys
 
@@ -229,6 +230,16 @@ def test_a_button_held_down_while_the_page_learns_the_cost_keeps_its_click(bench
     assert fire.is_displayed()
     ActionChains(bench.driver).release().perform()
     bench.wait(lambda _: Firing.objects.exists())
+
+
+def test_where_the_session_has_ended_the_page_leads_to_signing_in_and_back(bench: Browser) -> None:
+    task(bench, "coat")
+    here = bench.driver.current_url
+    Session.objects.all().delete()
+    bench.fill("strength", 0.2)
+    bench.wait(lambda _: "/sign-in/" in bench.driver.current_url)
+    bench.press("Enter the Kestrel Vale print shop")
+    bench.wait(lambda _: bench.driver.current_url == here)
 
 
 def test_what_a_refiner_does_not_know_goes_and_comes_back(bench: Browser, tmp_path: Path) -> None:

@@ -1,4 +1,5 @@
 // candidates.js: candidates as they come, seen against before, accepted, rejected or painted with, by key.
+import { request } from "../shared/request.js";
 import { drawing } from "../mask/draw.js";
 import { overlay } from "../mask/overlay.js";
 import { Steps } from "../mask/steps.js";
@@ -124,7 +125,7 @@ function paintable(cell, size, radius, kept) {
 async function follow(root, cells) {
   const progress = root.querySelector("[data-progress]");
   await poll(async () => {
-    const { candidates } = await (await fetch(root.dataset.stateUrl)).json();
+    const { candidates } = await (await request(root.dataset.stateUrl)).json();
     for (const candidate of candidates) arrive(cells.find((one) => one.dataset.candidate === String(candidate.number)), candidate);
     const made = candidates.filter(({ state }) => state === "done").length;
     progress.textContent = `${made} of ${candidates.length} made`;

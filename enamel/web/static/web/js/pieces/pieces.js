@@ -1,4 +1,6 @@
 // pieces.js: arrows move among the pieces, a key marks the one in focus.
+import { request } from "../shared/request.js";
+
 export function init(root) {
   const cards = [...root.querySelectorAll("[data-piece]")];
   const links = cards.map((card) => card.querySelector("[data-open]"));
@@ -32,7 +34,7 @@ function step(cards, key) {
 async function send(card, mark) {
   const body = new FormData(card.querySelector("form"));
   body.set("mark", mark);
-  const answer = await fetch(card.dataset.markUrl, { method: "POST", body, headers: { Accept: "application/json" } });
+  const answer = await request(card.dataset.markUrl, { method: "POST", body, headers: { Accept: "application/json" } });
   if (!answer.ok) return;
   const now = (await answer.json()).mark;
   card.dataset.mark = now;

@@ -1,4 +1,5 @@
 // live-part.js: keeps a part of a page as the server has it now, without moving what the artist is at.
+import { request } from "./request.js";
 import { poll } from "./poll.js";
 import { released } from "./released.js";
 
@@ -13,7 +14,7 @@ export function init(root) {
     if (document.hidden) return;
     const address = new URL(window.location.href);
     address.searchParams.set("part", "1");
-    const answer = await fetch(address);
+    const answer = await request(address);
     if (!answer.ok) return;
     const fresh = document.createElement("template");
     fresh.innerHTML = await answer.text();

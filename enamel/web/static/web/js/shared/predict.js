@@ -1,4 +1,6 @@
 // predict.js: what a form would take is told beside it while it is filled in.
+import { request } from "./request.js";
+
 const PAUSE_MS = 300;
 
 export function init(root) {
@@ -7,7 +9,7 @@ export function init(root) {
   let asked = 0;
   const ask = async () => {
     const mine = ++asked;
-    const answer = await fetch(root.dataset.costUrl, { method: "POST", body: new FormData(root) });
+    const answer = await request(root.dataset.costUrl, { method: "POST", body: new FormData(root) });
     if (answer.ok && mine === asked) told.innerHTML = await answer.text();
   };
   const soon = () => {

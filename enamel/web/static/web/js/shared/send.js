@@ -1,7 +1,9 @@
 // send.js: sends a form's data, or a few values with the page's token; gives the answer, or why not.
+import { request } from "./request.js";
+
 export async function send(address, given) {
   const body = given instanceof FormData ? given : withToken(given);
-  const answer = await fetch(address, { method: "POST", body, headers: { Accept: "application/json" } });
+  const answer = await request(address, { method: "POST", body, headers: { Accept: "application/json" } });
   if (answer.ok) return { answer };
   const { words } = await answer.json().catch(() => ({}));
   return { refused: words ?? "This could not be done." };

@@ -1,4 +1,5 @@
 // sheet.js: all swatches of a sheet moved and zoomed together, marked and taken by key, fresh as they come.
+import { request } from "../shared/request.js";
 import { poll } from "../shared/poll.js";
 
 const PAUSE_MS = 500;
@@ -116,7 +117,7 @@ function move(cell, cells, event) {
 async function mark(cell, verdict) {
   const body = new FormData(cell.querySelector("form"));
   body.set("verdict", verdict);
-  const answer = await fetch(cell.dataset.verdictUrl, { method: "POST", body });
+  const answer = await request(cell.dataset.verdictUrl, { method: "POST", body });
   if (answer.ok) cell.dataset.verdict = (await answer.json()).verdict;
 }
 
@@ -125,7 +126,7 @@ async function follow(root, cells, draw) {
   const progress = root.querySelector("[data-progress]");
   const made = (news) => news.filter(({ state }) => state === "done").length;
   const news = await poll(async () => {
-    const { swatches } = await (await fetch(root.dataset.stateUrl)).json();
+    const { swatches } = await (await request(root.dataset.stateUrl)).json();
     for (const swatch of swatches) show(byNumber.get(String(swatch.number)), swatch);
     draw();
     progress.textContent = `${made(swatches)} of ${swatches.length} made`;

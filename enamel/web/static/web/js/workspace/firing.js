@@ -1,4 +1,5 @@
 // firing.js: asks for the news of a running firing, shows progress, passes its tiles on.
+import { request } from "../shared/request.js";
 import { showProgress, tellEnd } from "../shared/news.js";
 import { poll } from "../shared/poll.js";
 
@@ -26,7 +27,7 @@ export function init(root) {
   };
 
   poll(async () => {
-    const answer = await fetch(`${root.dataset.firing}?after=${after}`);
+    const answer = await request(`${root.dataset.firing}?after=${after}`);
     if (!answer.ok) return null;
     const news = await answer.json();
     if (news.state !== "queued" && news.state !== "firing") return news;

@@ -1,4 +1,5 @@
 // print-files.js: asks after files that are being written or sent; what was just ordered is taken away once it is there.
+import { request } from "../shared/request.js";
 import { poll } from "../shared/poll.js";
 
 const PAUSE_MS = 500;
@@ -23,7 +24,7 @@ export function init(root) {
 // shows the news until there are no more, then the page anew
 export async function follow(address, show) {
   await poll(async () => {
-    const news = await (await fetch(address)).json();
+    const news = await (await request(address)).json();
     show(news);
     return !news.open;
   }, PAUSE_MS);

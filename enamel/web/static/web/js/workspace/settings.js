@@ -1,4 +1,5 @@
 // settings.js: keeps the consequence of the settings in sight while they change.
+import { request } from "../shared/request.js";
 import { released } from "../shared/released.js";
 import { setAndTell } from "../shared/set-and-tell.js";
 
@@ -51,7 +52,7 @@ function follow(root) {
   const refresh = async () => {
     const mine = ++asked;
     // one after the other: what was typed last has to be what is kept last
-    const turn = kept.then(() => (mine === asked ? fetch(root.dataset.costUrl, { method: "POST", body: new FormData(root) }) : null));
+    const turn = kept.then(() => (mine === asked ? request(root.dataset.costUrl, { method: "POST", body: new FormData(root) }) : null));
     kept = turn.then(() => {}, () => {});
     const answer = await turn;
     if (!answer?.ok || mine !== asked) return;

@@ -1,4 +1,5 @@
 // swatch.js: the window that is tried: drawn on the picture, suggested, or typed.
+import { request } from "../shared/request.js";
 import { drawBox } from "../shared/draw-box.js";
 import { showBoxes } from "../shared/boxes.js";
 import { setAndTell } from "../shared/set-and-tell.js";
@@ -37,7 +38,7 @@ function tellCost(root, form, group, set) {
   let timer;
   const ask = async () => {
     if (!group.open) return;
-    const answer = await fetch(root.dataset.costOf, { method: "POST", body: new FormData(form) });
+    const answer = await request(root.dataset.costOf, { method: "POST", body: new FormData(form) });
     if (!answer.ok) return;
     const { words, moved } = await answer.json();
     place.textContent = words;
@@ -61,7 +62,7 @@ function suggest(root, set, group) {
   const place = root.querySelector("[data-suggested]");
   const ask = async () => {
     if (!group.open || place.children.length) return;
-    const answer = await fetch(root.dataset.windows);
+    const answer = await request(root.dataset.windows);
     if (!answer.ok) return;
     const { windows } = await answer.json();
     place.replaceChildren(...windows.map(({ words, box }) => {
