@@ -1,11 +1,7 @@
-"""Carry out firings in workers: coat after coat, each kept as a layer, with progress after every tile."""
+"""Carry out firings and checks, in workers."""
 
-import logging
-import shutil
 import socket
-import time
-from collections.abc import Callable, Sequence
-from pathlib import Path
+from collections.abc import Callable
 from typing import Any
 from uuid import UUID
 
@@ -13,55 +9,20 @@ from django.utils import timezone
 from procrastinate import JobContext
 from procrastinate.exceptions import JobAborted
 
-from enamel.core import ENGINE_VERSION
-from enamel.core.diffusion.refiners import refiner_of
 from enamel.core.errors import Stopped
-from enamel.core.fields import to_json
-from enamel.core.finishing.recipe import Finish
-from enamel.core.geometry import Box, Size
-from enamel.core.imaging.canvas import Canvas
-from enamel.core.imaging.encoded import webp_of
-from enamel.core.memory import peak_memory_mb
-from enamel.core.networks.cards import card
-from enamel.core.pipeline.firing import Fired, Stage, StageReport, fire, materialise, stages
-from enamel.core.pipeline.inlay import Inlay, inlaid
-from enamel.core.pipeline.predict import enlarging, refining, settling
-from enamel.core.pipeline.touchup import TouchUp, touch_up
-from enamel.core.progress import Progress
-from enamel.core.schedule import Coat, Schedule, content_key
-from enamel.firings import finishes, inlays
 from enamel.firings.checking import check_layer
-from enamel.firings.models import Firing, TilePreview, Timing
+from enamel.firings.models import Firing
 from enamel.firings.order import lets_another_go_first
 from enamel.firings.queue import enqueue_firing
-from enamel.firings.touch_ups import known_patches, patch_key
+from enamel.firings.run import Run, end
 from enamel.jobs import heartbeats, sweeper
 from enamel.jobs.errors import describe_error
 from enamel.jobs.locks import Busy, advisory_lock, is_locked
 from enamel.jobs.queueing import FIRINGS, MAINTENANCE
 from enamel.jobs.tasks import task
-from enamel.library.layers import (
-    add_layer,
-    canvas_of,
-    coat_on,
-    delete_finished_tiles,
-    piece_work,
-    prepare,
-    tile_store,
-)
 from enamel.library.models import Layer
-from enamel.library.signals import layer_added
 from enamel.storage.disk import require_some_room, waiting_for_room
 
-logger = logging.getLogger(__name__)
-
-PREVIEW_MEGAPIXELS = 12.0
-"""All previews of a picture together: larger pictures get coarser ones."""
-Fractions = tuple[float, float, float, float]
-"""Left, top, width and height of a place, as fractions of a layer."""
-WHOLE: Fractions = (0.0, 0.0, 1.0, 1.0)
-TRUSTED = 2
-"""So many tiles at the predicted pace are counted with those that were seen."""
 ATTEMPTS = 8
 """A firing whose worker died this often is not tried again by itself."""
 
@@ -114,7 +75,7 @@ def run(firing_id: UUID, closing: Callable[[], bool]) -> bool:
         if lets_another_go_first(firing):
             raise Busy
         if firing.broken_off >= ATTEMPTS:
-            _end(firing, Firing.State.FAILED, "The kiln broke off several times during this "
+            end(firing, Firing.State.FAILED, "The kiln broke off several times during this "
                  "firing, most likely for lack of memory. Finished tiles are kept; choose smaller "
                  "tiles, or go on when other programs are closed.")  # fmt: skip
             return True
@@ -134,322 +95,17 @@ def run(firing_id: UUID, closing: Callable[[], bool]) -> bool:
                     state=Firing.State.QUEUED, broken_off=firing.broken_off - 1
                 )
                 return False
-            _end(firing, Firing.State.STOPPED)
+            end(firing, Firing.State.STOPPED)
         except Busy:
             Firing.objects.filter(pk=firing.pk).update(**_requeued(firing))
             raise
         except Exception as error:
             with waiting_for_room(Firing.objects.filter(pk=firing.pk), **_requeued(firing)):
                 words = describe_error(error, f"firing {firing.pk}")
-            _end(firing, Firing.State.FAILED, words)
+            end(firing, Firing.State.FAILED, words)
     return True
 
 
 def _requeued(firing: Firing) -> dict[str, Any]:
     """Return how a firing waits again, with what was finished; its job is taken up again after a pause."""
     return {"state": Firing.State.QUEUED, "broken_off": firing.broken_off - 1}
-
-
-def _end(firing: Firing, state: str, error: str = "") -> None:
-    firing.state, firing.error, firing.ended = state, error, timezone.now()
-    firing.seconds_left, firing.broken_off = None, 0
-    firing.save(
-        update_fields=[
-            "state", "error", "ended", "seconds_left", "result", "actual", "done", "broken_off",
-        ]
-    )  # fmt: skip
-    firing.previews.all().delete()
-    if Firing.objects.filter(pk=firing.pk, dismissed=True).exists():
-        delete_finished_tiles(firing.piece)
-
-
-class Run:
-    """One firing, by one worker."""
-
-    def __init__(self, firing: Firing, closing: Callable[[], bool]) -> None:
-        self.firing = firing
-        self.closing = closing
-        self.work = piece_work(firing.piece)
-        self.coats: list[dict[str, Any]] = firing.predicted["coats"]
-        self.reports: list[StageReport] = []
-        """What each coat took that was laid by this worker."""
-        self.coat = 0
-        self.began = time.monotonic()
-        self.first: tuple[float, int] | None = None
-        """When the first tile of this coat was heard of, and how many were done then; enlarging comes
-        before it."""
-
-    def run(self) -> None:
-        for model, digest in self.firing.models_used.items():
-            card(model, "refiner").verify(digest)
-        layer, place = self.firing.start, 0
-        for step in self.firing.steps():
-            if isinstance(step, Coat):
-                layer = self._lay(place, step, layer)
-                place += 1
-            elif isinstance(step, TouchUp):
-                layer = self._touch_up(place, step, layer)
-                place += len(step.patches)
-            elif isinstance(step, Finish):
-                layer = self._finish(step, layer)
-            else:
-                layer = self._inlay(step, layer)
-        self.firing.result = layer
-        self.firing.done = self.firing.total
-        self.firing.actual = self._actual()
-        _end(self.firing, Firing.State.DONE)
-
-    def _lay(self, number: int, coat: Coat, parent: Layer) -> Layer:
-        """Return one coat on a layer."""
-        self._begin(number)
-        stage, name = coat_on(parent, coat)
-        return self._once(name, lambda: self._lay_coat(stage, name, parent, coat))
-
-    def _once(self, name: str, make: Callable[[], Layer]) -> Layer:
-        """Return the layer of a content key: the one that there is, or a new one that nobody else makes
-        meanwhile.
-
-        Raises
-        ------
-        Busy
-            When another worker is making it.
-        """
-        piece = self.firing.piece
-        known = piece.layer_at(name)
-        if known:
-            return self._known(known)
-        with advisory_lock(f"{piece.pk} {name}"):
-            known = piece.layer_at(name)  # it may have been made just now
-            return self._known(known) if known else make()
-
-    def _lay_coat(self, stage: Stage, name: str, parent: Layer, coat: Coat) -> Layer:
-        recipe = stage.recipe
-        began = time.monotonic()
-        with canvas_of(parent) as start, canvas_of(self.firing.piece.base) as origin:
-            fired = fire(
-                start, Schedule((coat,)), self.work,
-                on_progress=self._on_progress, stopping=self._should_stop, origin=origin,
-                store=tile_store(), keep_enlarged=True,
-            )  # fmt: skip
-        self.reports += fired.reports
-        self._note(self.coat, stage, parent.size, fired.reports[-1])
-        refine = coat.refinement
-        return self._keep(
-            [fired], fired.result,
-            kind=Layer.Kind.COAT, parent=parent, recipe=recipe, content_key=name,
-            model=refine.model if refine else "", model_sha256=recipe["refiner"] or "",
-            seed=refine.seed if refine else None, seconds=time.monotonic() - began,
-        )  # fmt: skip
-
-    def _touch_up(self, number: int, settings: TouchUp, parent: Layer) -> Layer:
-        """Return a touch-up of a layer."""
-        self._begin(number)
-        names = [patch_key(parent, settings, patch) for patch in settings.patches]
-        overs = [to_json(patch.over) for patch in settings.patches]
-        name = content_key(parent.sha256, names, overs, settings.match)
-        return self._once(name, lambda: self._lay_touch_up(number, settings, parent, names, name))
-
-    def _lay_touch_up(
-        self, number: int, settings: TouchUp, parent: Layer, names: list[str], name: str
-    ) -> Layer:
-        """Return the layer of a touch-up; patches that were made as candidates are taken as they are."""
-        refine = settings.refine
-        digest = refiner_of(refine).spec.digest
-        placed = [settings.placed(patch, parent.size) for patch in settings.patches]
-        recipe = {
-            "engine": ENGINE_VERSION, "touch_up": to_json(settings), "refiner": digest,
-            "places": [_fractions(one.laid.bounds, parent) for one in placed],
-        }  # fmt: skip
-        began = time.monotonic()
-        into = self.work / f"{name[:32]}.npy"
-
-        def on_progress(progress: Progress) -> None:
-            at = number + progress.coat
-            if at != self.coat:
-                self._begin(at)
-            self._on_progress(progress, _fractions(placed[progress.coat].around, parent))
-
-        with canvas_of(parent) as layer, canvas_of(self.firing.piece.base) as base:
-            reports = touch_up(
-                layer, settings, self.work, into, base=base,
-                known=known_patches(parent, names),
-                on_progress=on_progress, stopping=self._should_stop,
-            )  # fmt: skip
-        for at, fired in reports:
-            (stage,) = stages(placed[at].schedule, placed[at].around.size)
-            self._note(number + at, stage, placed[at].around.size, fired.reports[-1])
-            self.reports += fired.reports
-        return self._keep(
-            [fired for _, fired in reports], Canvas(into),
-            kind=Layer.Kind.TOUCH_UP, parent=parent, recipe=recipe, content_key=name,
-            replaces=self.firing.replaces if parent == self.firing.start else None,
-            model=refine.model, model_sha256=digest, seed=settings.patches[0].seed,
-            seconds=time.monotonic() - began,
-        )  # fmt: skip
-
-    def _inlay(self, settings: tuple[Inlay, ...], parent: Layer) -> Layer:
-        """Return pictures set into a layer."""
-        name = inlays.inlay_key(parent, settings)
-        return self._once(name, lambda: self._lay_inlay(settings, parent, name))
-
-    def _lay_inlay(self, settings: tuple[Inlay, ...], parent: Layer, name: str) -> Layer:
-        recipe = {
-            "engine": ENGINE_VERSION, "inlays": [to_json(one) for one in settings],
-            "places": inlays.places_of(parent, settings),
-        }  # fmt: skip
-        began = time.monotonic()
-        into = self.work / f"{name[:32]}.npy"
-        into.unlink(missing_ok=True)
-        with inlays.opened(parent, settings) as (below, laid):
-            made = materialise(inlaid(below, laid), Box.whole(parent.size), into)
-        return self._keep(
-            [], made,
-            kind=Layer.Kind.INLAY, parent=parent, recipe=recipe, content_key=name,
-            seconds=time.monotonic() - began,
-        )  # fmt: skip
-
-    def _finish(self, recipe: Finish, parent: Layer) -> Layer:
-        """Return a layer finished by a recipe."""
-        name = finishes.finish_key(parent, recipe)
-        return self._once(name, lambda: self._lay_finish(recipe, parent, name))
-
-    def _lay_finish(self, recipe: Finish, parent: Layer, name: str) -> Layer:
-        began = time.monotonic()
-        into = self.work / f"{name[:32]}.npy"
-        into.unlink(missing_ok=True)
-        with finishes.opened(parent, recipe) as made:
-            canvas = materialise(made, made.whole, into)
-        return self._keep(
-            [], canvas,
-            kind=Layer.Kind.FINISH, parent=parent, content_key=name,
-            recipe={"engine": ENGINE_VERSION, "finish": recipe.to_json()},
-            replaces=self.firing.replaces if parent == self.firing.start else None,
-            seconds=time.monotonic() - began,
-        )  # fmt: skip
-
-    def _known(self, layer: Layer) -> Layer:
-        """Return a layer that was there; a worker that died may have left it without what pages need."""
-        prepare(layer)
-        self._check(layer, None)
-        return layer
-
-    def _note(self, number: int, stage: Stage, start: Size, report: StageReport) -> None:
-        """Keep how long a coat or a patch took, for predictions; what another worker began tells nothing."""
-        cost = self.coats[number]
-        whole = report.tiles + report.shared == cost["tasks"]
-        portions = enlarging(stage, start)
-        if whole and len(portions) == 1 and report.enlarge_seconds:
-            Timing.objects.note(portions[0], report.enlarge_seconds)
-        if stage.refinement and report.tiles:
-            seen = cost["megapixel_steps"] * report.tiles / cost["tasks"]
-            settings, _ = stage.refinement
-            Timing.objects.note(refining(settings, seen), report.refine_seconds)
-            heartbeats.record_speed(seen, report.refine_seconds)
-
-    def _keep(self, fired: Sequence[Fired], canvas: Canvas, **facts: Any) -> Layer:
-        began = time.monotonic()
-        layer = add_layer(self.firing.piece, canvas, **facts)
-        prepare(layer)
-        coated = fired and layer.kind == Layer.Kind.COAT
-        if coated:
-            layer_added.send(Layer, layer=layer)
-        self._check(layer, fired[-1].layers[-1].enlarged if coated else None)
-        for laid in (laid for one in fired for laid in one.layers):
-            laid.canvas.close()
-            shutil.rmtree(_folder_of(laid.canvas.path, self.work), ignore_errors=True)
-        Timing.objects.note(settling(layer.size), time.monotonic() - began)
-        return layer
-
-    def _check(self, layer: Layer, enlarged: Path | None) -> None:
-        """Check a layer; one that can't be checked is kept without, and can be checked again."""
-        try:
-            check_layer(layer, enlarged)
-        except Exception:
-            logger.exception("checks of layer %s", layer.pk)
-
-    # news -------------------------------------------------------------------------------------
-
-    def _begin(self, number: int) -> None:
-        self.coat = number
-        self.first = None
-        self.firing.previews.all().delete()
-        self._store(coat=number, done=self._done_before(), seconds_left=self._seconds_left())
-
-    def _done_before(self) -> int:
-        return sum(coat["tasks"] for coat in self.coats[: self.coat])
-
-    def _on_progress(self, progress: Progress, within: Fractions = WHOLE) -> None:
-        """News of a tile; ``within`` is where what is worked on lies on the layer."""
-        if self.first is None:
-            self.first = (time.monotonic(), progress.done)
-        done = self._done_before() + progress.done
-        size = Size(*self.coats[self.coat]["size"])
-        box = progress.box
-        longest = round(max(box.size) * min(1.0, (PREVIEW_MEGAPIXELS / size.megapixels) ** 0.5))
-        left, top, across, down = within
-        TilePreview.objects.update_or_create(
-            firing=self.firing,
-            x=left + across * box.x / size.width,
-            y=top + down * box.y / size.height,
-            defaults={
-                "number": done,
-                "width": across * box.width / size.width,
-                "height": down * box.height / size.height,
-                "image": webp_of(progress.preview, longest),
-            },
-        )
-        self._store(done=done, seconds_left=self._seconds_left(progress))
-
-    def _store(self, **news: Any) -> None:
-        """Store what changed, and only that: the artist may be asking for a stop meanwhile."""
-        for name, value in news.items():
-            setattr(self.firing, name, value)
-        self.firing.save(update_fields=list(news))
-
-    def _seconds_left(self, progress: Progress | None = None) -> float:
-        """Return what is left: as predicted, refinement at the pace of this coat's tiles.
-
-        A tile or two tell little of that pace, so the prediction counts as `TRUSTED` tiles more.
-
-        Parameters
-        ----------
-        progress : the tile that was finished last; none while the coat enlarges.
-        """
-        here, later = self.coats[self.coat], self.coats[self.coat + 1 :]
-        pace, left, other = 1.0, 1.0, here["settle_seconds"]
-        if progress is None or self.first is None:
-            other += here["enlarge_seconds"]
-        else:
-            began, first = self.first
-            each = max(here["refine_seconds"], 0.01) / progress.total
-            seen = time.monotonic() - began + TRUSTED * each
-            pace = seen / (each * (progress.done - first + TRUSTED))
-            left = 1 - progress.done / progress.total
-        to_refine = here["refine_seconds"] * left + sum(coat["refine_seconds"] for coat in later)
-        other += sum(coat["enlarge_seconds"] + coat["settle_seconds"] for coat in later)
-        return to_refine * pace + other
-
-    def _should_stop(self) -> bool:
-        if self.closing():
-            return True
-        return Firing.objects.filter(pk=self.firing.pk, stop_asked=True).exists()
-
-    def _actual(self) -> dict[str, Any]:
-        """Return what it took."""
-        return {
-            "seconds": round(time.monotonic() - self.began, 2),
-            "model_seconds": round(sum(report.model_seconds for report in self.reports), 2),
-            "peak_memory_mb": round(peak_memory_mb()),
-            "shared": sum(report.shared for report in self.reports),
-        }
-
-
-def _fractions(box: Box, layer: Layer) -> Fractions:
-    """Return a box of a layer as fractions of it."""
-    width, height = layer.size
-    return box.x / width, box.y / height, box.width / width, box.height / height
-
-
-def _folder_of(path: Path, work: Path) -> Path:
-    """Return the folder right under ``work`` that a file of the engine lies in."""
-    return work / path.relative_to(work).parts[0]

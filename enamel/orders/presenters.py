@@ -50,10 +50,10 @@ def bureau_shown(artist: AbstractBaseUser) -> dict[str, Any]:
 
 
 def order_shown(order: ShopOrder) -> dict[str, Any]:
-    """Return what a shop said of a file."""
-    said = order.said
-    facts = said.get("facts") or {}
-    price = said.get("price") or {}
+    """Return the shop's answer about a file, for its page."""
+    answer = order.answer
+    facts = answer.get("facts") or {}
+    price = answer.get("price") or {}
     prices = price_list().answer
     paper = (
         next((one for one in prices.papers if one.name == order.paper), None) if prices else None
@@ -63,7 +63,7 @@ def order_shown(order: ShopOrder) -> dict[str, Any]:
         "made": order.print_file,
         "piece": order.print_file.layer.piece,
         "paper": paper.title if paper else order.paper.capitalize(),
-        "reasons": said.get("reasons") or [],
+        "reasons": answer.get("reasons") or [],
         "facts": [(word, _words(facts[name])) for name, word in FACTS.items() if facts.get(name)],
         "price": f"{price['cents'] / 100:.2f} {price['currency']}" if price else "",
     }

@@ -118,7 +118,7 @@ class OrderJob:
             return sending.PAUSE_SECONDS
         self._keep_proof()
         state = State.ACCEPTED if answer.state == "accepted" else State.REFUSED
-        self.end(state, said=as_json(answer), progress=1, proof=self.order.proof.name or "")
+        self.end(state, answer=as_json(answer), progress=1, proof=self.order.proof.name or "")
         return None
 
     def wait(self, news: str, pause: float) -> float:

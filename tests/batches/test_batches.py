@@ -23,7 +23,7 @@ from enamel.core.intake.subject import Subject
 from enamel.core.pipeline.treatment import AskedFile, ForKind, Treatment
 from enamel.core.schedule import Coat, Schedule
 from enamel.firings import jobs as running
-from enamel.firings import queue
+from enamel.firings import queue, run
 from enamel.firings import services as firings
 from enamel.firings.models import Firing
 from enamel.library import services as bringing
@@ -136,7 +136,7 @@ def test_one_that_fails_stops_itself_only_and_is_tried_again(
         return real(start, *arguments, **named)  # type: ignore[arg-type]
 
     with monkeypatch.context() as patch:
-        patch.setattr(running, "fire", broken)
+        patch.setattr(run, "fire", broken)
         at_work(batch)
     assert states(batch) == ["done", "failed", "done"]
     item = batch.items.with_all().get(piece=pieces[1])

@@ -10,7 +10,7 @@ from enamel.core.geometry import Box
 from enamel.core.masks.steps import box_mask
 from enamel.core.pipeline.touchup import Patch, TouchUp
 from enamel.core.schedule import Refine
-from enamel.firings import checking
+from enamel.firings import checking, run
 from enamel.firings import jobs as running
 from enamel.firings import services as firings
 from enamel.firings.jobs import check
@@ -61,7 +61,7 @@ def test_joins_are_judged_by_what_was_refined_kept_or_made_again(
         given.append(enlarged if enlarged is not None and enlarged.exists() else None)
         check_layer(layer, enlarged)
 
-    monkeypatch.setattr(running, "check_layer", noted)
+    monkeypatch.setattr(run, "check_layer", noted)
     layer = fired(piece)
     assert given[0] is not None, "the firing hands over what it enlarged"
     first = layer.checks
@@ -77,7 +77,7 @@ def test_a_layer_whose_checks_fail_is_kept(piece: Piece, monkeypatch: pytest.Mon
     def broken(layer: Layer, enlarged: Path | None = None) -> None:
         raise RuntimeError("a measure went wrong")
 
-    monkeypatch.setattr(running, "check_layer", broken)
+    monkeypatch.setattr(run, "check_layer", broken)
     layer = fired(piece)
     assert layer.ready
     assert not layer.checked

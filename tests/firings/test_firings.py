@@ -23,6 +23,7 @@ from enamel.core.pipeline.touchup import Patch, TouchUp
 from enamel.core.progress import Progress
 from enamel.core.schedule import Coat, Schedule
 from enamel.firings import jobs as running
+from enamel.firings import run
 from enamel.firings import services as firings
 from enamel.firings.models import Firing, Timing
 from enamel.firings.models.timings import KEPT
@@ -195,7 +196,7 @@ def test_what_fails_says_so_in_words_and_can_go_on(
         def broken(*args: object, **more: object) -> None:
             raise OSError(5, "Input/output error")
 
-        patched.setattr(running, "fire", broken)
+        patched.setattr(run, "fire", broken)
         carried_out(firing)
     assert firing.state == Firing.State.FAILED
     assert "(Input/output error). What was finished is kept." in firing.error
@@ -212,7 +213,7 @@ def test_a_firing_on_a_full_disk_waits_and_goes_on_by_itself(
         def full(*args: object, **more: object) -> None:
             raise OSError(28, "No space left on device")
 
-        patched.setattr(running, "fire", full)
+        patched.setattr(run, "fire", full)
         with pytest.raises(OutOfRoom):
             running.run(firing.pk, lambda: False)
         firing.refresh_from_db()
@@ -243,13 +244,13 @@ def test_two_workers_make_one_layer_of_the_same_settings(
             connection.close()
 
     def slowly(*given: Any, **more: Any) -> Any:
-        monkeypatch.setattr(running, "fire", fire)
+        monkeypatch.setattr(run, "fire", fire)
         thread = Thread(target=meanwhile)
         thread.start()
         thread.join()
         return fire(*given, **more)
 
-    monkeypatch.setattr(running, "fire", slowly)
+    monkeypatch.setattr(run, "fire", slowly)
     assert running.run(one.pk, lambda: False)
     assert met == ["busy"]
     other.refresh_from_db()
@@ -287,7 +288,7 @@ def test_a_firing_whose_worker_dies_every_time_is_given_up(
         raise Killed
 
     firing = firings.enqueue_schedule(piece.base, coat())
-    monkeypatch.setattr(running, "fire", dies)
+    monkeypatch.setattr(run, "fire", dies)
     for _ in range(running.ATTEMPTS):
         with pytest.raises(Killed):
             running.run(firing.pk, never)
@@ -453,18 +454,18 @@ def test_enlarging_before_the_first_tile_does_not_lengthen_the_time_that_is_left
     piece: Piece, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     """The first tile comes after the enlarging; only the tiles after it tell how fast it goes."""
-    run = running.Run(firings.enqueue_schedule(piece.base, coat()), lambda: False)
+    current = run.Run(firings.enqueue_schedule(piece.base, coat()), lambda: False)
     now = 0.0
-    monkeypatch.setattr(running.time, "monotonic", lambda: now)
-    run._begin(0)
-    total = run.coats[0]["tasks"]
-    run.coats[0] |= {"refine_seconds": float(total), "settle_seconds": 0.0}
+    monkeypatch.setattr(run.time, "monotonic", lambda: now)
+    current._begin(0)
+    total = current.coats[0]["tasks"]
+    current.coats[0] |= {"refine_seconds": float(total), "settle_seconds": 0.0}
     left = []
     for done, at in ((1, 60.0), (2, 61.0), (3, 62.0)):  # a minute of enlarging, then a second each
         now = at
         samples = np.zeros((64, 64, 3), np.uint16)
-        run._on_progress(Progress(0, done, total, Box(64 * done, 0, 64, 64), samples))
-        left.append(run.firing.seconds_left)
+        current._on_progress(Progress(0, done, total, Box(64 * done, 0, 64, 64), samples))
+        left.append(current.firing.seconds_left)
     assert left == pytest.approx([total - 1, total - 2, total - 3])
 
 
@@ -503,14 +504,14 @@ def test_what_is_left_is_right_from_the_first_tile_on(
     firing = firings.enqueue_schedule(piece.base, coat())
     costs = {"enlarge_seconds": 1.0, "refine_seconds": 90.0, "settle_seconds": 4.0}
     firing.predicted["coats"][0] |= costs
-    run = running.Run(firing, never)
-    assert run._seconds_left() == pytest.approx(95)
+    current = run.Run(firing, never)
+    assert current._seconds_left() == pytest.approx(95)
     now = 100.0
-    monkeypatch.setattr(running.time, "monotonic", lambda: now)
+    monkeypatch.setattr(run.time, "monotonic", lambda: now)
     told = []
     for done in range(1, 10):
-        run.first = run.first or (now, done)
-        told.append(run._seconds_left(Progress(0, done, 9, Box(0, 0, 1, 1), np.zeros((1, 1, 3)))))
+        current.first = current.first or (now, done)
+        told.append(current._seconds_left(Progress(0, done, 9, Box(0, 0, 1, 1), np.zeros((1, 1, 3)))))
         now += 20
     at_their_pace = [4 + 20 * (9 - done) for done in range(1, 10)]
     assert told[0] == pytest.approx(84)  # as predicted: eight tiles of ten seconds, and settling

@@ -86,7 +86,7 @@ def test_a_file_is_sent_and_accepted_with_price_and_proof(at: Any, made: PrintFi
         shop.order(made, "satin", 1)
     carried_out(order)
     assert (order.state, order.error, order.progress) == (State.ACCEPTED, "", 1)
-    assert order.said["price"]["currency"] == "EUR"
+    assert order.answer["price"]["currency"] == "EUR"
     assert order.proof.read()[1:4] == b"PNG"
     # what arrived is the file, byte for byte
     assert server.service.file(order.number).read_bytes() == Path(made.file.path).read_bytes()
@@ -98,8 +98,8 @@ def test_a_file_without_bleed_is_refused_with_the_reason(at: Any, piece: Piece) 
     order = shop.order(written(piece.base, bleed=0.5), "matte", 1)
     carried_out(order)
     assert order.state == State.REFUSED
-    assert "0.5 mm of bleed; on Matte 200 g/m² we need 3 mm" in " ".join(order.said["reasons"])
-    assert order.said["price"] is None
+    assert "0.5 mm of bleed; on Matte 200 g/m² we need 3 mm" in " ".join(order.answer["reasons"])
+    assert order.answer["price"] is None
 
 
 def test_a_busy_shop_is_asked_again_when_it_says(at: Any, made: PrintFile) -> None:

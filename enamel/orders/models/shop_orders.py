@@ -44,7 +44,7 @@ class ShopOrder(Transitions):
     uncertain = models.BooleanField(
         default=False, help_text="It was sent and no answer came, so the shop may have it."
     )
-    said = models.JSONField(default=dict, help_text="The shop's answer.")
+    answer = models.JSONField(default=dict, help_text="The shop's answer.")
     news = models.CharField(max_length=300, blank=True, help_text="What is waited for.")
     error = models.TextField(blank=True, help_text="Why it could not be sent.")
     proof = models.FileField(upload_to="proofs/", blank=True)
