@@ -119,7 +119,7 @@ class Camera:
         self.click("Send it out")
         self.wait("button[value='order']")
         self.take("offer")
-        self.click("Leave it")
+        self.press("button[value='leave']")
 
     def take_mending(self) -> None:
         """A face masked, a crowd's faces before and after, and the faces of the base set back in."""
@@ -250,7 +250,7 @@ class Camera:
                 self.task("coat")
                 for name, value in settings.items():
                     self.put(name, value)
-                self.click("Fire this coat")
+                self.press("[data-part='fire'] button")
                 self.wait("[data-wipe]")
                 self.open("The signal lamp")
         self.open("The signal lamp")

@@ -74,7 +74,7 @@ def _words(value: Any) -> str:
     if isinstance(value, list):
         numbers = list(dict.fromkeys(f"{one:g}" for one in value))
         return " × ".join(numbers) if len(value) == 2 else ", ".join(numbers[:6])
-    return str(value)
+    return f"{value:g}" if isinstance(value, float) else str(value)
 
 
 def papers_of(prices: PriceList | None) -> list[tuple[str, str]]:
