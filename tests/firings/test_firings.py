@@ -511,7 +511,9 @@ def test_what_is_left_is_right_from_the_first_tile_on(
     told = []
     for done in range(1, 10):
         current.first = current.first or (now, done)
-        told.append(current._seconds_left(Progress(0, done, 9, Box(0, 0, 1, 1), np.zeros((1, 1, 3)))))
+        told.append(
+            current._seconds_left(Progress(0, done, 9, Box(0, 0, 1, 1), np.zeros((1, 1, 3))))
+        )
         now += 20
     at_their_pace = [4 + 20 * (9 - done) for done in range(1, 10)]
     assert told[0] == pytest.approx(84)  # as predicted: eight tiles of ten seconds, and settling
