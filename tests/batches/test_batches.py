@@ -128,7 +128,7 @@ def test_one_that_fails_stops_itself_only_and_is_tried_again(
 ) -> None:
     pieces = pictures(3)
     batch = batches.start(pieces[0].owner, "three", Treatment(QUICK), pieces)
-    real = running.fire
+    real = run.fire
 
     def broken(start: object, *arguments: object, **named: object) -> object:
         if BatchItem.objects.get(piece=pieces[1]).firing.state == Firing.State.FIRING:  # type: ignore[union-attr]
