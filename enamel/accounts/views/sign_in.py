@@ -54,4 +54,6 @@ def sign_in_demo(request: HttpRequest) -> HttpResponse:
         raise Http404
     demo = get_object_or_404(get_user_model(), username=DEMO_NAME)
     login(request, demo, backend=BACKEND)
-    return redirect("pieces")
+    signing_in = SignIn()
+    signing_in.setup(request)
+    return redirect(signing_in.get_success_url())

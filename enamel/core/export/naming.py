@@ -68,12 +68,17 @@ def named(
     stem = safe(text, "picture", LONGEST - len(ending))
     suffix = suffix or output.file.suffix
     name, number = f"{stem}{ending}{suffix}", 2
-    folded = {other.casefold() for other in taken}
-    while name.casefold() in folded:
+    folded = {_folded(other) for other in taken}
+    while _folded(name) in folded:
         more = f"-{number}"
         stem = safe(text, "picture", LONGEST - len(ending) - len(more))
         name, number = f"{stem}{more}{ending}{suffix}", number + 1
     return name
+
+
+def _folded(name: str) -> str:
+    """Return what names have in common that a system may take for the same: ı, I and i, for example."""
+    return name.upper().casefold()
 
 
 def safe(text: str, otherwise: str, longest: int = LONGEST) -> str:
