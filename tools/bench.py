@@ -603,7 +603,6 @@ def _given(entry: Card) -> dict[str, FloatArray]:
 def checkpoints(folder: Path) -> str:
     """What the engine takes beside a checkpoint's own parts: a picture of eight tiles, fired, and the same
     tiles one by one through the library's own pipeline, in turn."""
-    sys.path.insert(0, str(ROOT))
     from diffusers import EulerDiscreteScheduler
 
     from tests.checkpoints import built, pipeline_for
@@ -661,7 +660,6 @@ def spread(folder: Path) -> str:
     """Tiles over a cluster: a firing whose network sleeps, so that two cores can show what more machines
     give; one worker and two in turn."""
     os.environ["PYTHONPATH"] = str(ROOT)  # workers have to know the network
-    sys.path.insert(0, str(ROOT))
     from distributed import LocalCluster
 
     from tests.networks import Slow

@@ -331,7 +331,6 @@ class Camera:
     def take_checkpoint(self) -> None:
         """A coat with a checkpoint of one's own, a structure guide and an adapter. The networks are tiny and
         drawn at random: what is shown is the page."""
-        sys.path.insert(0, str(ROOT))
         from diffusers import UNet2DConditionModel
 
         from tests import checkpoints

@@ -4,7 +4,6 @@ from typing import Annotated, Any
 from uuid import UUID
 
 from django.http import Http404, HttpRequest, HttpResponse
-from django.shortcuts import get_object_or_404
 from ninja import File, Query, Router, Status, UploadedFile
 
 from enamel.accounts.api import CHANGING, IMPORT, LOOKING, READ
@@ -12,6 +11,7 @@ from enamel.library import services
 from enamel.library.access import own_layer, own_piece
 from enamel.library.models import Piece
 from enamel.library.schemas import LayerBody, PieceBody, Pieces, PieceWithLayers, UploadBody
+from enamel.uploads.access import own_upload
 from enamel.uploads.models import Upload
 
 router = Router(tags=["Pieces"])
@@ -58,7 +58,7 @@ def import_picture(request: HttpRequest, file: Annotated[UploadedFile, File()]) 
 )  # fmt: skip
 def upload(request: HttpRequest, upload_id: UUID) -> UploadBody:
     """Its piece is named once it is there."""
-    return UploadBody.of(get_object_or_404(Upload.objects.of(request.user), pk=upload_id))
+    return UploadBody.of(own_upload(request, upload_id))
 
 
 @router.get(

@@ -14,8 +14,10 @@ from enamel.core.errors import Refusal
 from enamel.core.imaging.encoded import png_of
 from enamel.core.schedule import Coat, Schedule
 from enamel.firings import services as firings
+from enamel.firings.draft import Draft
+from enamel.firings.forms.coat import CoatForm
 from enamel.firings.presenters.schedule import draft_of, result_of
-from enamel.firings.views.schedule import read_coat
+from enamel.firings.views.schedule import act_on_coat, read_coat
 from enamel.library.access import own_piece
 from enamel.library.viewing import MOST_COMPARED, middle_of
 from enamel.library.views.layers import A_MONTH
@@ -79,25 +81,21 @@ def swatch_cost(request: HttpRequest, piece_id: UUID) -> JsonResponse:
 def make(request: HttpRequest, piece_id: UUID) -> HttpResponse:
     """Make a sheet of swatches of the current coat, on the window and over the values asked for."""
     piece = own_piece(request, piece_id)
-    draft, form = read_coat(request, piece)
-    if not form.is_valid():
-        return show_again(request, piece, "coat", form)
-    asked = SheetForm(request.POST)
-    if not asked.is_valid():
-        for name, errors in asked.errors.items():
-            form.add_error(None, f"{asked.fields[name].label}: {' '.join(map(str, errors))}")
-        return show_again(request, piece, "coat", form)
-    try:
-        draft = draft.with_coat(form.coat())
+
+    def act(draft: Draft, form: CoatForm) -> HttpResponse:
+        asked = SheetForm(request.POST)
+        if not asked.is_valid():
+            for name, errors in asked.errors.items():
+                form.add_error(None, f"{asked.fields[name].label}: {' '.join(map(str, errors))}")
+            return show_again(request, piece, "coat", form)
         coats = (*draft.schedule.coats[: draft.number], replace(draft.coat, on=True))
         piece.keep_schedule(draft.schedule)
         sheet = services.ask(
             piece, Schedule(coats), draft.number, asked.cleaned_data["window"], asked.axes
         )
-    except Refusal as refusal:
-        form.add_error(None, str(refusal))
-        return show_again(request, piece, "coat", form)
-    return redirect("sheet", sheet.pk)
+        return redirect("sheet", sheet.pk)
+
+    return act_on_coat(request, piece, act)
 
 
 @require_GET

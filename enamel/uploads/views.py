@@ -4,16 +4,13 @@ from uuid import UUID
 
 from django.contrib.auth.decorators import login_required
 from django.http import HttpRequest, HttpResponse, JsonResponse
-from django.shortcuts import get_object_or_404, redirect
+from django.shortcuts import redirect
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
 from enamel.uploads import services
+from enamel.uploads.access import own_upload
 from enamel.uploads.models import Upload
-
-
-def own_upload(request: HttpRequest, upload_id: UUID) -> Upload:
-    return get_object_or_404(Upload.objects.of(request.user), pk=upload_id)
 
 
 @require_GET

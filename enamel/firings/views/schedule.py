@@ -1,5 +1,6 @@
 """Change the schedule of a piece, fire it, and show what a change makes and takes."""
 
+from collections.abc import Callable
 from urllib.parse import urlencode
 from uuid import UUID
 
@@ -29,21 +30,36 @@ def schedule(request: HttpRequest, piece_id: UUID) -> HttpResponse:
     if wanted in ("undo", "redo"):
         getattr(piece, wanted)()
         return _to_coat(request, piece, draft_of(piece, request.POST.get("coat")))
-    draft, form = read_coat(request, piece)
-    if not form.is_valid():
-        return show_again(request, piece, "coat", form)
-    try:
-        draft = draft.with_coat(form.coat())
+
+    def act(draft: Draft, form: CoatForm) -> HttpResponse:
         if wanted in EDITS:
             draft = getattr(draft, wanted)()
         piece.keep_schedule(draft.schedule)
         if wanted.startswith("fire"):
             _fire(request, piece, draft, wanted, form.cleaned_data["run_of"])
             return redirect(piece)
+        return _to_coat(request, piece, draft)
+
+    return act_on_coat(request, piece, act)
+
+
+def act_on_coat(
+    request: HttpRequest, piece: Piece, act: Callable[[Draft, CoatForm], HttpResponse]
+) -> HttpResponse:
+    """Do something with the schedule and the coat that was sent; show the form again when it is refused.
+
+    Parameters
+    ----------
+    act : called with the schedule that has the coat in its place, and the coat's valid form.
+    """
+    draft, form = read_coat(request, piece)
+    if not form.is_valid():
+        return show_again(request, piece, "coat", form)
+    try:
+        return act(draft.with_coat(form.coat()), form)
     except Refusal as refusal:
         form.add_error(None, str(refusal))
         return show_again(request, piece, "coat", form)
-    return _to_coat(request, piece, draft)
 
 
 def _to_coat(request: HttpRequest, piece: Piece, draft: Draft) -> HttpResponse:

@@ -12,7 +12,9 @@ from django.views.decorators.http import require_GET, require_POST
 
 from enamel.accounts.people import person
 from enamel.core.errors import Refusal
-from enamel.firings.views.schedule import read_coat
+from enamel.firings.draft import Draft
+from enamel.firings.forms.coat import CoatForm
+from enamel.firings.views.schedule import act_on_coat
 from enamel.library.access import own_layer, own_piece
 from enamel.orders.access import own_sent_coat
 from enamel.orders.bureau import services
@@ -20,7 +22,6 @@ from enamel.orders.forms import LimitForm
 from enamel.orders.models import SentCoat
 from enamel.orders.presenters import bureau_shown, sent_shown
 from enamel.web.parameters import back_to, posted_id
-from enamel.workspace.views import show_again
 
 DEEDS: dict[str, Callable[[SentCoat], None]] = {
     "order": services.order,
@@ -82,18 +83,14 @@ def came_back(request: HttpRequest, sent_id: UUID) -> FileResponse:
 def send_out(request: HttpRequest, piece_id: UUID) -> HttpResponse:
     """Ask what the current coat on the layer that is shown would cost; nothing is sent yet."""
     piece = own_piece(request, piece_id)
-    draft, form = read_coat(request, piece)
-    if not form.is_valid():
-        return show_again(request, piece, "coat", form)
-    try:
-        draft = draft.with_coat(form.coat())
+
+    def act(draft: Draft, form: CoatForm) -> HttpResponse:
         piece.keep_schedule(draft.schedule)
         layer = own_layer(request, posted_id(request, "layer"))
         sent = services.ask_for_offer(layer, replace(draft.coat, on=True))
-    except Refusal as refusal:
-        form.add_error(None, str(refusal))
-        return show_again(request, piece, "coat", form)
-    return redirect("sent-coat", sent.pk)
+        return redirect("sent-coat", sent.pk)
+
+    return act_on_coat(request, piece, act)
 
 
 @require_POST
