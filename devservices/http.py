@@ -1,8 +1,12 @@
-"""HTTP on loopback for the stand-ins of houses elsewhere: answers, refusals, files received in parts."""
+"""HTTP on loopback for the stand-ins of external services: answers, refusals, files received in parts, and
+modes in which they misbehave."""
 
 import json
 import re
 import threading
+import time
+from contextlib import suppress
+from enum import StrEnum
 from http import HTTPStatus
 from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 from pathlib import Path
@@ -13,11 +17,32 @@ MOST_JSON = 1_000_000
 RANGE = re.compile(r"bytes (\d+)-(\d+)/(\d+)")
 
 
+class Mode(StrEnum):
+    """How a stand-in answers everything it is asked."""
+
+    NORMAL = "normal"
+    FAILING = "failing"
+    """500, with a reason."""
+    SLOW = "slow"
+    """A byte now and then, without end."""
+    OVERSIZED = "oversized"
+    """An answer without end."""
+    LYING = "lying"
+    """200, and JSON that is no answer to the question."""
+    GONE = "gone"
+    """The connection is broken off."""
+
+
+OVERSIZED_BYTES = 64 << 20
+SLOW_SECONDS = 60
+
+
 class Server(ThreadingHTTPServer):
     """An HTTP server whose modes make it fail in stated ways.
 
     Parameters
     ----------
+    mode : how it answers; it can be changed while it runs.
     busy : how many orders are answered with "busy" before the first is taken.
     break_after : bytes after which the line to each file that is sent is broken off once; 0 for never.
     """
@@ -25,9 +50,16 @@ class Server(ThreadingHTTPServer):
     daemon_threads = True
 
     def __init__(
-        self, port: int, conversation: type["Conversation"], *, busy: int = 0, break_after: int = 0
+        self,
+        port: int,
+        conversation: type["Conversation"],
+        *,
+        mode: Mode = Mode.NORMAL,
+        busy: int = 0,
+        break_after: int = 0,
     ) -> None:
         super().__init__(("127.0.0.1", port), conversation)
+        self.mode = mode
         self.busy = busy
         self.break_after = break_after
         self.broken: set[str] = set()
@@ -56,6 +88,34 @@ class Conversation(BaseHTTPRequestHandler):
 
     def log_message(self, form: str, *given: object) -> None:
         pass
+
+    def parse_request(self) -> bool:
+        """Read the head of a request; return whether it is to be answered as usual."""
+        if not super().parse_request():
+            return False
+        if self.server.mode is Mode.NORMAL:
+            return True
+        with suppress(OSError):  # who asks may have had enough
+            self._misbehave(self.server.mode)
+        self.close_connection = True
+        return False
+
+    def _misbehave(self, mode: Mode) -> None:
+        if mode is Mode.FAILING:
+            self.refuse(HTTPStatus.INTERNAL_SERVER_ERROR, "Something broke here.")
+        elif mode is Mode.LYING:
+            self.answer(HTTPStatus.OK, {"number": ["1"], "state": "of the art", "cents": "-1"})
+        elif mode is Mode.GONE:
+            self.break_off()
+        else:
+            self.begin(HTTPStatus.OK, "application/json", 2 * OVERSIZED_BYTES, {})
+            if mode is Mode.OVERSIZED:
+                for _ in range(0, OVERSIZED_BYTES, BLOCK):
+                    self.wfile.write(b" " * BLOCK)
+            for _ in range(SLOW_SECONDS if mode is Mode.SLOW else 0):
+                self.wfile.write(b" ")
+                self.wfile.flush()
+                time.sleep(1)
 
     def sent_json(self) -> Any:
         """Return what was sent.

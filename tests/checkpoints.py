@@ -128,7 +128,7 @@ def kinds_of_pipelines() -> list[Any]:
 
 
 def guide(folder: Path, unet: Any, seed: int = 5) -> Path:
-    """A structure guide for a U-Net, in a folder of its own; its last layers are not zero, so it says
+    """A structure guide for a U-Net, in a separate folder; its last layers are not zero, so it says
     something."""
     torch.manual_seed(seed)
     # the library's plain kind of such a network has the shortest name of all that end like it
@@ -208,7 +208,7 @@ def _third_encoder() -> Any:
     return T5EncoderModel(
         T5Config(
             vocab_size=128, d_model=2 * WIDTH, d_kv=16, d_ff=64, num_layers=1, num_heads=4,
-            decoder_start_token_id=0,
+            decoder_start_token_id=0,  # type: ignore[call-arg]
         )
     )  # fmt: skip
 
@@ -263,13 +263,14 @@ def _transformer(channels: int) -> Any:
 def single_file(folder: Path) -> Path:
     """A U-Net's checkpoint made into one file with the names that such files have, its configurations left
     where they are: the library's own way from these names to its own, walked backwards."""
-    from diffusers.loaders.single_file_utils import DIFFUSERS_TO_LDM_MAPPING as KNOWN
+    from diffusers.loaders.single_file_utils import DIFFUSERS_TO_LDM_MAPPING
     from safetensors.torch import load_file, save_file
 
+    known: dict[str, Any] = DIFFUSERS_TO_LDM_MAPPING
     weights: dict[str, torch.Tensor] = {}
     ways = {
-        "unet": ("model.diffusion_model.", lambda name: _unet_name(name, KNOWN["unet"]["layers"])),
-        "vae": ("first_stage_model.", lambda name: _vae_name(name, KNOWN["vae"])),
+        "unet": ("model.diffusion_model.", lambda name: _unet_name(name, known["unet"]["layers"])),
+        "vae": ("first_stage_model.", lambda name: _vae_name(name, known["vae"])),
         "text_encoder": ("cond_stage_model.transformer.text_model.", lambda name: name),
     }
     for role, (before, named) in ways.items():

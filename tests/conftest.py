@@ -24,8 +24,9 @@ from enamel.accounts.models import Scope
 from enamel.core.faces import detection as faces
 from enamel.core.faces import detector
 from enamel.core.faces.detector import Found, Rgb
+from enamel.core.imaging.canvas import Picture
 from enamel.library import layers as store
-from enamel.library import services as bringing
+from enamel.library import services as library
 from enamel.library.models import Piece
 from enamel.server import serve
 from tests import bureau
@@ -44,10 +45,14 @@ def quick_passwords() -> Iterator[None]:
         yield
 
 
+NO_FACE = 240
+"""Layers up to this side in px are taken to have no faces: a third of a second each went into looking."""
+
+
 @pytest.fixture(scope="session", autouse=True)
 def faces_once() -> Iterator[None]:
-    """What the face detector said of a picture is remembered: tests bring the same few in again and again,
-    and a quarter of their time went into looking."""
+    """What the face detector found in a picture is remembered, because tests import the same few again and
+    again; small layers are not looked at."""
     known: dict[tuple[tuple[int, ...], bytes], list[Found]] = {}
 
     def detected(rgb: Rgb) -> list[Found]:
@@ -56,8 +61,12 @@ def faces_once() -> Iterator[None]:
             known[key] = detector.detected(rgb)
         return known[key]
 
+    def detect_faces(picture: Picture) -> list[faces.Face]:
+        return [] if max(picture.size) <= NO_FACE else faces.detect_faces(picture)
+
     with pytest.MonkeyPatch.context() as patch:
         patch.setattr(faces, "detected", detected)
+        patch.setattr(store, "detect_faces", detect_faces)
         yield
 
 
@@ -103,7 +112,7 @@ def picture_file(tmp_path: Path) -> Path:
 @pytest.fixture
 def piece(artist: User, picture_file: Path) -> Piece:
     with picture_file.open("rb") as file:
-        made = bringing.import_picture(artist, File(file), picture_file.name)
+        made = library.import_picture(artist, File(file), picture_file.name)
     store.prepare(made.base)
     return made
 

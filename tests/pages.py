@@ -1,11 +1,17 @@
 """What tests of pages share."""
 
+from django.http import HttpResponse
 from django.test import Client
 from django.urls import reverse
 
 from enamel.core.printing.sizing import Unit
 from enamel.library.models import Piece
 from enamel.prints.forms import PrintForm
+
+
+def words_of(answer: HttpResponse) -> str:
+    """What a page holds, whitespace being as one sees it: the lines of a template don't count."""
+    return " ".join(answer.content.decode().split())
 
 
 def print_fields(piece: Piece, **changes: object) -> dict[str, object]:
@@ -19,4 +25,4 @@ def consequences(client: Client, piece: Piece, **changes: object) -> str:
     answer = client.post(reverse("print", args=[piece.pk]), print_fields(piece, **changes))
     assert answer.status_code == 200
     piece.refresh_from_db()
-    return " ".join(answer.content.decode().split())
+    return words_of(answer)

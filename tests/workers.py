@@ -1,4 +1,4 @@
-"""A kiln of its own process, working on the tests' database and folders."""
+"""A kiln in a separate process, working on the tests' database and folders."""
 
 import os
 import subprocess
@@ -12,7 +12,10 @@ import pytest
 from django.conf import settings
 from django.db import connection
 
-from enamel.jobs.models import Worker
+from enamel.jobs.models import Job, Worker
+from enamel.jobs.running import carry_out, run_once
+
+__all__ = ["carry_out", "lose_entries", "record_heartbeat", "take_turn", "wait_for", "worker"]
 
 ROOT = Path(__file__).parents[1]
 
@@ -25,6 +28,18 @@ def worker(*queues: str, **environment: str) -> "subprocess.Popen[bytes]":
     }
     command = [sys.executable, "manage.py", "kiln", *queues]
     return subprocess.Popen(command, cwd=ROOT, env=os.environ | known | environment)
+
+
+def take_turn(job: Job) -> float | None:
+    """Carry a job out, or take it a step further; return in how many seconds it wants to be carried on."""
+    return run_once(job).pause
+
+
+def lose_entries() -> None:
+    """Empty the queues, as when they give a dead worker's entries up."""
+    with connection.cursor() as cursor:
+        cursor.execute("DELETE FROM procrastinate_events")
+        cursor.execute("DELETE FROM procrastinate_jobs")
 
 
 def record_heartbeat(*queues: str) -> None:

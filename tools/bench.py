@@ -1,6 +1,6 @@
 """Measures speed and memory and writes docs/research/performance.md. Run with the environment's Python.
 
-Each case runs in a process of its own. `python -m tools.bench` takes about a quarter of an hour on two cores;
+Each case runs in a separate process. `python -m tools.bench` takes about a quarter of an hour on two cores;
 `python -m tools.bench swatches`, `… engine` and so on measure a part and leave the rest as it was.
 """
 
@@ -26,7 +26,7 @@ import pyvips
 import enamel.core.pipeline.firing as firing
 from enamel.core.checkpoints.intake import add_model as add_checkpoint
 from enamel.core.checks import Tiled, check
-from enamel.core.diffusion.denoiser import Condition, ModelSpec
+from enamel.core.diffusion.denoiser import Condition, Denoiser, ModelSpec, PixelSpace
 from enamel.core.diffusion.refiners import refiner
 from enamel.core.diffusion.samplers import Sampler
 from enamel.core.diffusion.sigmas import Spacing
@@ -54,12 +54,13 @@ from enamel.core.imaging.colour import delta_e, lab_of
 from enamel.core.imaging.encoded import rgba_of
 from enamel.core.intake.pixels import examine, read_canvas
 from enamel.core.memory import peak_memory_mb
-from enamel.core.networks.cards import Card, card, cards
+from enamel.core.networks.cards import Card, cards
 from enamel.core.networks.runtimes import Runtime, running
 from enamel.core.pipeline.pace import Paces
 from enamel.core.pipeline.predict import measured_rate, predict
 from enamel.core.pipeline.touchup import TouchUp, make_patch, patch_for_face, show_patch, touch_up
 from enamel.core.schedule import Coat, JoinPass, Mode, Order, Refine, Schedule
+from enamel.core.tiling.passspec import PassSpec
 from enamel.core.tiling.separate import grid_of, moved_to_fewest
 from enamel.core.tiling.tilestore import FolderStore
 from enamel.core.timing import medians_in_turn
@@ -108,7 +109,7 @@ BANDS = ((0.25, 0.71, "fine"), (0.125, 0.25, "middle"), (0.0, 0.125, "coarse"))
 
 
 @dataclass(frozen=True)
-class Still:
+class Still(PixelSpace):
     """A network that does nothing: what is left is the engine."""
 
     spec: ModelSpec
@@ -126,8 +127,8 @@ def one(picture: Path, schedule: dict[str, Any], still: bool) -> dict[str, Any]:
         rates = {"grisaille": measured_rate(refiner("grisaille"))}
         predicted = predict(plan, base.size, Paces(rates=rates))
         if still:
-            network = Still(refiner("grisaille").spec)
-            firing.refiner_of = lambda settings: network  # type: ignore[assignment,return-value]
+            network: Denoiser = Still(refiner("grisaille").spec)
+            setattr(firing, "refiner_of", lambda settings: network)  # noqa: B010
         report = firing.fire(base, plan, work / "work").to_json()
     return report | {
         "source": list(base.size),
@@ -190,7 +191,7 @@ def engine(folder: Path) -> str:
         "| | time | ÷ first row | outside the network | per MP·step |",
         "|---|---|---|---|---|",
     ]
-    first = None
+    first = 0.0
     for name, more, still in (
         ("separate", {}, False),
         ("separate, checkerboard", {"order": "checkerboard"}, False),
@@ -200,7 +201,7 @@ def engine(folder: Path) -> str:
         ("joint, a network that does nothing", {"mode": "joint"}, True),
     ):
         report = fired(source, {"steps": 4} | more, size, still=still)
-        first = first or report["seconds"]
+        first = first or float(report["seconds"])
         lines.append(row(name, report, first))
     for name, seconds in resampled(source, size).items():
         lines.append(f"| {name} | {seconds:.2f} s | {seconds / first:.4f} | | |")
@@ -226,7 +227,7 @@ def controls(folder: Path) -> str:
     base = Pixels(eye)
     size = Size(512, 512)
     enlarged = Enlarged(base, size, upscaler("vitreous")).read(Box.whole(size))
-    plain = {"seed": 3, "tile": (256, 256), "overlap": 32}
+    plain: dict[str, Any] = {"seed": 3, "tile": (256, 256), "overlap": 32}
     drifting = Refine(**(plain | {"chroma": 1.3, "strength": 0.8}))
 
     def made(**more: Any) -> np.ndarray:
@@ -285,7 +286,7 @@ def resampled(source: Path, size: list[int]) -> dict[str, float]:
     """The same picture just enlarged by two libraries, for scale."""
     began = time.perf_counter()
     with PIL.Image.open(source) as image:
-        np.asarray(image.resize(tuple(size), PIL.Image.Resampling.LANCZOS))
+        np.asarray(image.resize((size[0], size[1]), PIL.Image.Resampling.LANCZOS))
     pillow = time.perf_counter() - began
     began = time.perf_counter()
     pyvips.Image.new_from_file(str(source)).resize(2, kernel="lanczos3").write_to_memory()
@@ -331,7 +332,7 @@ def swatches(folder: Path) -> str:
     drawn = Box(1268, 1292, 512, 512)
     for side in (256, 512):
         plain = Refine(tile=(side, side))
-        moved = moved_to_fewest(drawn, plain, card("grisaille", "refiner").spec(), size)
+        moved = moved_to_fewest(drawn, PassSpec.of(plain, size))
         for words, window in (("as drawn", drawn), ("moved to fewer tiles", moved)):
             if words == "as drawn" or window != drawn:
                 place = folder / f"{side}-{words}"
@@ -477,28 +478,30 @@ def finish(folder: Path) -> str:
             "Sharpening set, eight steps before it, grain after it": last,
         }
         for name, recipe in recipes.items():
-            start = (begun, recipe, first.seen) if recipe is last else (layer, recipe, overview)
-            samples = Finished(*start, reference).read(VIEW)  # compiled and warm
+            made = Finished(layer, recipe, overview, reference)
+            if recipe is last:
+                made = Finished(begun, recipe, first.seen, reference)
+            samples = made.read(VIEW)  # compiled and warm
             drawn, sent = [], []
             for _ in range(9):
                 began = time.perf_counter()
-                samples = Finished(*start, reference).read(VIEW)
+                samples = made.read(VIEW)
                 drawn.append(time.perf_counter() - began)
                 rgba_of(samples)
                 sent.append(time.perf_counter() - began)
             both = (f"{statistics.median(times) * 1000:.0f} ms" for times in (drawn, sent))
             lines.append(f"| {name} | {' | '.join(both)} |")
     with ProcessPoolExecutor(1, get_context("spawn")) as alone:
-        seconds, before, peak = alone.submit(_finished_whole, folder).result()
+        seconds, start_mb, peak = alone.submit(_finished_whole, folder).result()
     lines.append(
         f"\nAll ten on {LARGE}, {LARGE.megapixels:.0f} MP: {seconds:.0f} s, peak memory {peak:.0f} MB "
-        f"({before:.0f} MB before)."
+        f"({start_mb:.0f} MB before)."
     )
     return "\n".join(lines)
 
 
 def files(folder: Path) -> str:
-    """A layer of 171 MP as each kind of print file, each in a process of its own."""
+    """A layer of 171 MP as each kind of print file, each in a separate process."""
     whole = Box.whole(LARGE)
     rng = np.random.default_rng(2)
 
@@ -627,7 +630,7 @@ def checkpoints(folder: Path) -> str:
         **parts, safety_checker=None, feature_extractor=None
     )
     pipeline.set_progress_bar_config(disable=True)
-    grid = grid_of(refine, one.spec, size)
+    grid = grid_of(PassSpec(refine, one.spec, size))
     number = 0
 
     def fired_whole() -> None:
@@ -644,7 +647,7 @@ def checkpoints(folder: Path) -> str:
                 guidance_scale=1.0, output_type="np",
             )  # fmt: skip
 
-    # the same thread for both: torch keeps threads of its own for each that asks, and they disturb each other
+    # the same thread for both: torch keeps its own threads for each that asks, and they disturb each other
     with ThreadPoolExecutor(1) as pool:
         ours, theirs = medians_in_turn(
             fired_whole, lambda: pool.submit(tile_by_tile).result(), times=9
@@ -665,7 +668,7 @@ def spread(folder: Path) -> str:
     from tests.networks import Slow
 
     network = Slow()
-    firing.refiner_of = lambda settings: network  # type: ignore[assignment,return-value]
+    setattr(firing, "refiner_of", lambda settings: network)  # noqa: B010
     picture = Pixels(np.random.default_rng(1).integers(0, 65535, (768, 1024, 3), np.uint16))
     plan = Schedule((Coat(factor=2, refine=Refine(tile=(256, 256), overlap=32, steps=4)),))
     tiles, times = 0, {1: [], 2: []}  # type: ignore[var-annotated]

@@ -24,9 +24,9 @@ from enamel.core.geometry import Box, Size
 from enamel.core.imaging.canvas import Canvas, Pixels, SampleArray
 from enamel.core.imaging.colour import delta_e, lab_of, luma
 from enamel.core.intake.pixels import examine, read_canvas
-from enamel.core.networks.cards import spec_of
 from enamel.core.pipeline.firing import fire, materialise
 from enamel.core.schedule import Coat, Mode, Refine, Schedule
+from enamel.core.tiling.passspec import PassSpec
 from enamel.core.tiling.separate import grid_of
 from enamel.core.upscaling import Enlarged, chosen
 from tools.pages import put
@@ -115,8 +115,8 @@ def tinted(patch: np.ndarray, rng: np.random.Generator) -> np.ndarray:
     for _ in range(12):
         middle = (low + high) / 2
         moved = lab.copy()
-        moved[..., 1] += middle * np.cos(angle)
-        moved[..., 2] += middle * np.sin(angle)
+        moved[..., 1] = moved[..., 1] + middle * np.cos(angle)
+        moved[..., 2] = moved[..., 2] + middle * np.sin(angle)
         out = np.clip(cv2.cvtColor(moved, cv2.COLOR_Lab2RGB), 0, 1)
         if delta_e(before, lab_of(to_samples(out))).mean() < 3:
             low = middle
@@ -237,7 +237,8 @@ def seams(name: str, rng: np.random.Generator) -> dict[str, int]:
         0,
     )
     with base_of(name) as base, fired(name, Mode.JOINT) as result:
-        grid = grid_of(refine, spec_of(refine), result.size)
+        assert refine is not None
+        grid = grid_of(PassSpec.of(refine, result.size))
         source = enlarged(name, base, result.size)
         report = check_joins(result, source, grid)
         counts["segments"], counts["false"] = len(report.segments), len(report.visible)
@@ -328,7 +329,7 @@ def photographs(folder: Path) -> list[np.ndarray]:
     files = sorted(
         path for path in folder.iterdir() if path.suffix in {".npy", ".jpg", ".png", ".tif"}
     )
-    found = []
+    found: list[np.ndarray] = []
     for path in files[:: max(1, len(files) // (2 * PHOTOGRAPHS))]:
         pixels = np.load(path, mmap_mode="r") if path.suffix == ".npy" else _opened(path)
         if min(pixels.shape[:2]) >= CUT and len(found) < PHOTOGRAPHS:
@@ -353,7 +354,7 @@ def joins_on_photographs(folder: Path) -> str:
             coat = Coat(factor=2.0, upscaler="brisk", refine=refine)
             with tempfile.TemporaryDirectory() as work:
                 result = fire(base, Schedule((coat,)), Path(work)).result
-                grid = grid_of(refine, spec_of(refine), result.size)
+                grid = grid_of(PassSpec.of(refine, result.size))
                 report = check_joins(result, Enlarged(base, result.size, chosen(coat)), grid)
             count = counts.setdefault(f"in {mode} mode at strength {strength:g}", [0, 0])
             count[0] += len(report.segments)
@@ -395,12 +396,13 @@ def measured(folder: Path) -> str:
                 print(name, fault.words, planted_here, seen, flush=True)
                 totals[fault.words][0] += planted_here
                 totals[fault.words][1] += seen
-        faces = totals.setdefault("a new face, 160 px", [0, 0])
-        for place, number in enumerate(strange_faces(name, rng)):
-            faces[place] += number
-        faces = totals.setdefault("a face painted out", [0, 0])
-        for place, number in enumerate(lost_faces(name)):
-            faces[place] += number
+        for words, counts in (
+            ("a new face, 160 px", strange_faces(name, rng)),
+            ("a face painted out", lost_faces(name)),
+        ):
+            total = totals.setdefault(words, [0, 0])
+            for place, number in enumerate(counts):
+                total[place] += number
         joins.append(seams(name, rng))
         print(name, joins[-1], flush=True)
     return table(totals, alarms, joins, joins_on_photographs(folder))

@@ -4,6 +4,7 @@ import os
 from pathlib import Path
 
 from selenium import webdriver
+from selenium.webdriver.common.by import By
 
 VAR = Path(os.environ.get("ENAMEL_VAR", Path(__file__).resolve().parent.parent / "var"))
 
@@ -19,6 +20,14 @@ def opened() -> webdriver.Chrome:
     outer = driver.execute_script("return window.outerHeight - window.innerHeight")
     driver.set_window_size(1280, 800 + outer)
     return driver
+
+
+def scripts_begun(driver: webdriver.Chrome) -> bool:
+    """Return whether the scripts of the page have begun: a click before that does nothing."""
+    return bool(
+        driver.execute_script("return document.documentElement?.dataset.scripts === 'ready'")
+        or not driver.find_elements(By.CSS_SELECTOR, "script[src*='main']")
+    )
 
 
 def address() -> str:

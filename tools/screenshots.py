@@ -3,7 +3,6 @@
 Fires what it needs on the demo pieces first, unless it is there; the second run is quick.
 """
 
-import sys
 import tempfile
 import time
 from collections.abc import Callable
@@ -17,7 +16,7 @@ from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.by import By
 from selenium.webdriver.support.wait import WebDriverWait
 
-from tools.chrome import VAR, address, opened
+from tools.chrome import VAR, address, opened, scripts_begun
 
 ROOT = Path(__file__).resolve().parent.parent
 SHOTS = ROOT / "docs" / "screenshots"
@@ -35,8 +34,13 @@ class Camera:
         self.driver.get(self.address + path)
 
     def click(self, words: str) -> None:
+        self.settle()
         path = f"//*[self::a or self::button][contains(normalize-space(.), '{words}')]"
         self.driver.find_element(By.XPATH, path).click()
+
+    def settle(self) -> None:
+        """Wait until the page's scripts have begun."""
+        self.until(scripts_begun)
 
     def fill(self, name: str, value: object) -> None:
         field = self.driver.find_element(By.NAME, name)
@@ -77,11 +81,13 @@ class Camera:
         self.wait("[data-module~='bench'][data-open], [data-module='firing']")
 
     def task(self, name: str) -> None:
-        """The same piece with another task in hand."""
+        """The same piece with another task open."""
         self.driver.get(f"{self.driver.current_url.split('?')[0]}?task={name}")
         self.wait("[data-module~='bench'][data-open]")
 
     def press(self, selector: str) -> None:
+        self.wait(selector)
+        self.settle()
         self.driver.find_element(By.CSS_SELECTOR, selector).click()
 
     def show(self, selector: str) -> None:
@@ -299,7 +305,7 @@ class Camera:
         self.click("marked drop")
         self.click("Delete pieces")
         self.until(
-            lambda driver: "can be restored" in driver.find_element(By.TAG_NAME, "body").text
+            lambda driver: "recently deleted" in driver.find_element(By.TAG_NAME, "body").text
         )
 
     def take_batch(self) -> None:
@@ -431,4 +437,4 @@ def main() -> None:
 
 
 if __name__ == "__main__":
-    sys.exit(main())
+    main()

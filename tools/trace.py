@@ -38,7 +38,7 @@ from enamel.core.geometry import Box, Size  # noqa: E402
 from enamel.core.imaging.canvas import WHITE, Canvas, filled  # noqa: E402
 from enamel.core.upscaling import Enlarged, upscaler  # noqa: E402
 from enamel.library import layers as store  # noqa: E402
-from enamel.library import services as bringing  # noqa: E402
+from enamel.library import services as library  # noqa: E402
 from enamel.library.models import Layer, Piece  # noqa: E402
 
 ROOT = Path(__file__).resolve().parent.parent
@@ -102,7 +102,7 @@ def large_piece() -> Piece:
     source = ROOT / "demo" / "pictures" / "tea-car.jpg"
     owner = Piece.objects.filter(deleted_at=None).earliest("created").owner
     with source.open("rb") as file:
-        piece = bringing.import_picture(owner, File(file), "tea-car.jpg")
+        piece = library.import_picture(owner, File(file), "tea-car.jpg")
     Piece.objects.filter(pk=piece.pk).update(title=TITLE)
     store.prepare(piece.base)
     for gain in (1.0, 0.8):
@@ -254,7 +254,7 @@ def waiting(chrome: Traced) -> list[str]:
     source = ROOT / "demo" / "pictures" / "stationmaster.png"
     owner = Piece.objects.filter(deleted_at=None).earliest("created").owner
     with source.open("rb") as file:
-        piece = bringing.import_picture(owner, File(file), "timed.png")
+        piece = library.import_picture(owner, File(file), "timed.png")
     store.prepare(piece.base)
     settings = {"factor": 4, "upscaler": "vitreous", "tile_width": 256, "tile_height": 256}
     first, whole = [], []
@@ -271,7 +271,7 @@ def waiting(chrome: Traced) -> list[str]:
         if number:  # the first one also loads the networks
             first.append(seen / 1000)
             whole.append(made / 1000)
-    bringing.delete_pieces([piece])
+    library.delete_pieces([piece])
     return [
         f"On the page, window and tiles of the first row: from pressing *Make swatches* to the first tile "
         f"{statistics.median(first):.1f} s ({min(first):.1f} to {max(first):.1f}), to the whole swatch "
@@ -314,4 +314,4 @@ def main() -> None:
 
 
 if __name__ == "__main__":
-    sys.exit(main())
+    main()

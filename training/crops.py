@@ -30,7 +30,7 @@ TESTED = {"photo": 3, "painting": 3, "drawing": 2}
 """Test pictures shown, of each kind."""
 STRENGTHS = (0.15, 0.3, 0.5, 0.7)
 WORDS = ("wood", "grass", "brick", "stone", "cloth")
-LED_BY_WORDS = Refine("grisaille", 1, hold=0, guidance=3, mode=Mode.JOINT)
+LED_BY_WORDS = Refine("grisaille", strength=1, hold=0, guidance=3, mode=Mode.JOINT)
 ROUGH = 25
 """Deviation in 8-bit levels from which a square has something to show."""
 SIDE = 160
@@ -127,7 +127,7 @@ def made(source: Pixels, factor: int, kind: str, shown: Box) -> list[np.ndarray]
     by, refiner = SUITED[SUBJECTS[kind]]
     large = [enlarged(source, size, name) for name in ("lanczos", by)]
     large += [
-        refined(source, size, by, Refine(refiner, strength, mode=Mode.JOINT))
+        refined(source, size, by, Refine(refiner, strength=strength, mode=Mode.JOINT))
         for strength in STRENGTHS
     ]
     return [to_eight_bits(one[shown.slices]) for one in large]

@@ -14,6 +14,7 @@ import onnxruntime
 import torch
 from onnx import TensorProto, helper, numpy_helper
 
+from enamel.core.files import hash_of
 from enamel.core.networks.cards import SHIPPED
 from enamel.core.networks.intake import accept
 from training.lessons import RHO, SIGMA_MIN, SOFTENING, STRENGTH_MAP
@@ -62,7 +63,8 @@ def samples(recipe: Recipe, height: int, width: int) -> dict[str, torch.Tensor]:
 
 def export(recipe: Recipe) -> None:
     run = Run(recipe)
-    network = run.average.half().float().eval().to(memory_format=torch.contiguous_format)
+    network = run.average.half().float().eval()
+    network = network.to(memory_format=torch.contiguous_format)  # type: ignore[call-overload]
     output, pictures = ("large", ["small"]) if recipe.kind == "upscaler" else ("x0", ["x", "cond"])
     if recipe.kind == "upscaler":
         network = Clipped(network).eval()
@@ -99,6 +101,8 @@ def export(recipe: Recipe) -> None:
         raise SystemExit(f"It looks farther than {run.average.radius} px.")
     card[recipe.kind]["radius"] = run.average.radius
     path.with_suffix(".json").write_text(json.dumps(card, indent=2, ensure_ascii=False) + "\n")
+    hashes = {one.name: hash_of(one) for one in sorted(SHIPPED.glob("*.onnx"))}
+    (SHIPPED / "SHA256SUMS").write_text("".join(f"{h}  {name}\n" for name, h in hashes.items()))
     print(
         f"{path.name}: {path.stat().st_size / 1e6:.2f} MB, differs from torch by {difference:.1e}"
     )

@@ -17,6 +17,7 @@ import signal
 import time
 from collections.abc import Callable
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import torch
@@ -117,10 +118,10 @@ def put_tokenizer(folder: Path) -> None:
 class Kept:
     """Networks with their average and their optimiser, saved whole and gone on from."""
 
-    def __init__(self, name: str, **networks: torch.nn.Module) -> None:
+    def __init__(self, name: str, **networks: Any) -> None:
         self.file = RUNS / f"{name}.pt"
-        self.networks = networks
-        self.averages = {name: _copy(network) for name, network in networks.items()}
+        self.networks: dict[str, Any] = networks
+        self.averages: dict[str, Any] = {name: _copy(network) for name, network in networks.items()}
         parameters = [one for network in networks.values() for one in network.parameters()]
         self.optimiser = torch.optim.AdamW(parameters, RATE, betas=(0.9, 0.99))
         self.step = 0

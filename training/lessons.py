@@ -43,7 +43,7 @@ SIGMA_MIN, RHO = 0.03, 5.0
 STRENGTH_MAP = ((0.0, 0.035), (0.15, 0.05), (0.3, 0.08), (0.5, 0.25), (1.0, 0.8))
 """Denoising strength and the noise level that a pass starts from at it. Where structure is held, more noise
 than the last changes nothing, because the network looks at the structure instead."""
-ROLLED_FROM = ((0.04, 1.0), (0.15, 0.7))
+ROLLED_FROM = ((0.04, 1.0), (0.15, 1.0))
 """Noise levels that passes start from, by chance from either: half of them where fraying sets in."""
 HARDLY_HELD = 0.5
 """Words are taught where structure is softened by at least this share, squared, of `SOFTENING`."""
@@ -121,7 +121,7 @@ class Enlarging:
 
     def batch(self, rng: np.random.Generator, count: int) -> tuple[np.ndarray, ...]:
         """Small and sharp patches, (count, 3, side, side) float32 in 0…1 each."""
-        side = self.recipe.patch * self.faults.factor
+        side = round(self.recipe.patch * self.faults.factor)
         sharps = [self.pictures.patch(side, rng)[0] for _ in range(count)]
         smalls = [reduced(sharp, self.faults, rng) for sharp in sharps]
         return planes(smalls), planes(sharps)
@@ -330,7 +330,11 @@ class Refining:
                     (luma_of(one)[:, 0].double().numpy() + 1) / 2 for one in (guess, sharp[part])
                 )
                 rows += [
-                    (roughness(one, truth), specks(one, truth), top_octave(one) / top_octave(truth))
+                    (
+                        roughness(one, truth),
+                        specks(one, truth),
+                        top_octave(one) / max(top_octave(truth), 1e-9),
+                    )
                     for one, truth in zip(results, truths, strict=True)
                 ]
             found += list(np.nanmedian(rows, axis=0))
@@ -529,7 +533,7 @@ def speckled(guess: Tensor, truth: Tensor) -> Tensor:
 
 def given_back(guess: Tensor, source: Tensor, wanted: Tensor, grained: float) -> Tensor:
     """The loss of a whole pass: near enough, tone kept, flats clean, detail as strong as the wanted, which
-    has a weight of its own."""
+    is weighted separately."""
     away = (guess - wanted).abs().mean(1, keepdim=True)
     luma = source.mean(1, keepdim=True)
     mean, square = (

@@ -38,6 +38,13 @@ def bicubic_weights(factor: int) -> Tensor:
     return weights.flatten(0, 1)
 
 
+def _set_to_zero(layer: nn.Conv2d) -> None:
+    """Have a layer give nothing at first, so that a network begins as what it corrects."""
+    nn.init.zeros_(layer.weight)
+    if layer.bias is not None:
+        nn.init.zeros_(layer.bias)
+
+
 class Upscaler(nn.Module):
     """Residual blocks at the small size, then a shuffle to the large one, on top of bicubic.
 
@@ -51,8 +58,8 @@ class Upscaler(nn.Module):
         self.head = nn.Conv2d(3, width, 3, padding=1)
         self.body = nn.Sequential(*(Residual(width) for _ in range(blocks)))
         self.tail = nn.Conv2d(width, 3 * factor**2, 3, padding=1)
-        nn.init.zeros_(self.tail.weight)
-        nn.init.zeros_(self.tail.bias)
+        _set_to_zero(self.tail)
+        self.plain: Tensor
         self.register_buffer("plain", bicubic_weights(factor), persistent=False)
 
     @property
@@ -121,8 +128,7 @@ class Refiner(nn.Module):
         self.from_quarter = nn.ConvTranspose2d(middle, width, 2, stride=2)
         self.half_up = Steered(width, lead)
         self.leave = nn.Conv2d(width, 12, 3, padding=1)
-        nn.init.zeros_(self.leave.weight)
-        nn.init.zeros_(self.leave.bias)
+        _set_to_zero(self.leave)
 
     def forward(
         self, x: Tensor, cond: Tensor, sigma: Tensor, words: Tensor, missing: Tensor
@@ -224,4 +230,5 @@ class Critic(nn.Module):
 def make(kind: str, **sizes: int) -> nn.Module:
     """A network by its kind."""
     kinds: dict[str, type[nn.Module]] = {"upscaler": Upscaler, "refiner": Refiner}
-    return kinds[kind](**sizes).to(memory_format=torch.channels_last)
+    network = kinds[kind](**sizes)
+    return network.to(memory_format=torch.channels_last)  # type: ignore[call-overload]

@@ -8,6 +8,7 @@ import threading
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 
 import cv2
 import numpy as np
@@ -73,7 +74,9 @@ def reduced(sharp: np.ndarray, faults: Faults, rng: np.random.Generator) -> np.n
     if ruined and faults.jpeg:
         quality = int(rng.integers(faults.jpeg[0], faults.jpeg[1] + 1))
         _, coded = cv2.imencode(".jpg", small, [cv2.IMWRITE_JPEG_QUALITY, quality])
-        small = cv2.imdecode(coded, cv2.IMREAD_COLOR)
+        again = cv2.imdecode(coded, cv2.IMREAD_COLOR)
+        assert again is not None, "what was just packed is no JPEG"
+        small = again
     return small
 
 
@@ -85,7 +88,8 @@ def melted(picture: np.ndarray, farthest: float, rng: np.random.Generator) -> np
     for place in (x, y):
         rough = cv2.GaussianBlur(rng.normal(size=(height, width)).astype(np.float32), (0, 0), WAVE)
         pushed.append(place + rough * (farthest / max(float(np.abs(rough).max()), 1e-6)))
-    made = cv2.remap(picture, *pushed, cv2.INTER_CUBIC, borderMode=cv2.BORDER_REFLECT)
+    across, down = pushed
+    made = cv2.remap(picture, across, down, cv2.INTER_CUBIC, borderMode=cv2.BORDER_REFLECT)
     spot = np.hypot(x - rng.uniform(0, width), y - rng.uniform(0, height)) / rng.uniform(4, 12)
     share = np.clip(1.5 - spot, 0, 1)[..., None]
     smeared = cv2.GaussianBlur(made, (0, 0), rng.uniform(0.4, 1.4))
@@ -139,7 +143,7 @@ class Pictures:
             patch = np.array(pixels[..., y : y + side, x : x + side, :])
             if patch.std() < 3 and rng.random() < 0.8:
                 continue  # flat sky and paper teach little
-            patch = np.rot90(patch, rng.integers(4), axes=(-3, -2))
+            patch = np.rot90(patch, int(rng.integers(4)), axes=(-3, -2))
             patch = patch[..., ::-1, :] if rng.random() < 0.5 else patch
             return np.ascontiguousarray(patch), path
 
@@ -151,7 +155,9 @@ class Pictures:
         return patch, words_of(path.parent.name, path.name)
 
 
-def batches(make: Callable[[np.random.Generator], tuple[np.ndarray, ...]], seed: int) -> Iterator:
+def batches(
+    make: Callable[[np.random.Generator], tuple[np.ndarray, ...]], seed: int
+) -> Iterator[Any]:
     """Batches made ahead by a thread, which hands on what goes wrong. The seed names the sequence."""
     ready: queue.Queue[tuple[np.ndarray, ...] | Exception] = queue.Queue(maxsize=6)
 

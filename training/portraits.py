@@ -104,7 +104,9 @@ def measured(made: np.ndarray, portrait: Portrait) -> tuple[float, float]:
     mouth with the truth's."""
     box, truth = portrait.face.box, portrait.truth
     inside = np.s_[box.y : box.bottom, box.x : box.right]
-    rows, columns = np.mgrid[-1 : 1 : box.height * 1j, -1 : 1 : box.width * 1j]
+    rows, columns = np.meshgrid(
+        np.linspace(-1, 1, box.height), np.linspace(-1, 1, box.width), indexing="ij"
+    )
     oval = rows**2 + columns**2 <= 1
     off = (made[inside].astype(float) - truth[inside])[oval]
     error = float(np.sqrt((off**2).mean()))

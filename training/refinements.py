@@ -15,7 +15,17 @@ from enamel.core.imaging.canvas import SampleArray
 from enamel.core.intake.subject import SUITED
 from enamel.core.schedule import Mode, Refine
 from training.materials import MATERIALS, words_of
-from training.measures import character, enlarged, grey, low_psnr, psnr, samples, top_octave
+from training.measures import (
+    character,
+    enlarged,
+    grey,
+    low_psnr,
+    psnr,
+    roughness,
+    samples,
+    specks,
+    top_octave,
+)
 from training.sources import CACHE
 from training.trying import SUBJECTS, middle, refined, size_of, small_of, squares
 
@@ -81,9 +91,10 @@ def evaluate_refiner(folder: Path, name: str, count: int) -> None:
     print("Default settings; medians, in flats also the worst")
     print(
         "| pictures | source | strength | fine detail before | after | PSNR before | change | low PSNR "
+        "| roughness along edges | specks "
         "| moved in textured places | in flats | worst | another seed, textured | flats |"
     )
-    print("|---|---|---|---|---|---|---|---|---|---|---|---|---|")
+    print("|---|---|---|---|---|---|---|---|---|---|---|---|---|---|---|")
     for factor, by in SOURCES:
         found: dict[float, list[np.ndarray]] = defaultdict(list)
         for kind, refiner, pictures in groups:
@@ -119,6 +130,8 @@ def measured(sharp: np.ndarray, factor: int, by: str, refiner: str) -> np.ndarra
                 before,
                 psnr(one, places.truth) - before,
                 low_psnr(one, places.source),
+                roughness(one, places.truth),
+                specks(one, places.truth),
                 *places.moved(one),
                 *(places.moved(one, others[0]) if others else (np.nan, np.nan)),
             )
@@ -130,11 +143,12 @@ def tell(pictures: str, source: str, strength: float, rows: np.ndarray) -> None:
     """A line of the table."""
     with warnings.catch_warnings():
         warnings.simplefilter("ignore")  # of columns that hold nothing
-        found, worst = np.nanmedian(rows, axis=0), np.nanmax(rows[:, 6])
-    seeds = (f"{found[7]:.1f}", f"{found[8]:.2f}") if strength == SEEDS_AT else ("", "")
+        found, worst = np.nanmedian(rows, axis=0), np.nanmax(rows[:, 8])
+    seeds = (f"{found[9]:.1f}", f"{found[10]:.2f}") if strength == SEEDS_AT else ("", "")
     print(
         f"| {pictures} | {source} | {strength:g} | {found[0]:.2f} | {found[1]:.2f} | {found[2]:.2f} dB "
-        f"| {found[3]:+.2f} dB | {found[4]:.1f} dB | {found[5]:.1f} | {found[6]:.2f} "
+        f"| {found[3]:+.2f} dB | {found[4]:.1f} dB | {found[5]:.2f} | {found[6]:.2f} "
+        f"| {found[7]:.1f} | {found[8]:.2f} "
         f"| {worst:.2f} | {seeds[0]} | {seeds[1]} |",
         flush=True,
     )

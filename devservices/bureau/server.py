@@ -38,7 +38,7 @@ class Server(http.Server):
         lose_answers: int = 0,
         break_result_after: int = 0,
         spoil: int = 0,
-        **moods: int,
+        **moods: Any,
     ) -> None:
         super().__init__(port, Conversation, **moods)
         self.service = service

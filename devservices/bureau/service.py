@@ -3,7 +3,6 @@
 import hashlib
 import json
 import logging
-import queue
 import re
 import shutil
 import threading
@@ -16,6 +15,7 @@ from typing import Any
 from devservices.bureau.ledger import BEGINNING_CENTS, RETURNED, TAKEN, Ledger, TooLittle
 from devservices.bureau.rendering import Render, render
 from devservices.bureau.terms import Terms, unknown
+from devservices.orders import OrderBook
 from enamel.core.errors import Refusal, Stopped
 from enamel.core.files import hash_of, whole_file
 from enamel.core.geometry import Size
@@ -67,16 +67,14 @@ class Service:
         self.terms = terms or Terms()
         self._folder = folder
         self._render = render
-        self._lock = threading.RLock()
-        self._queue: queue.Queue[str] = queue.Queue()
-        for part in ("offers", "orders"):
-            (folder / part).mkdir(parents=True, exist_ok=True)
+        self._orders = OrderBook(folder / "orders")
+        (folder / "offers").mkdir(parents=True, exist_ok=True)
         self.ledger = Ledger(folder / "account.json", beginning_cents)
         self._let_go_outlived()
-        for order in self._orders():
+        for order in self._orders.all():
             if order["state"] in (QUEUED, RENDERING):
-                self._change(order["number"], state=QUEUED)
-                self._queue.put(order["number"])
+                self._orders.change(order["number"], state=QUEUED)
+                self._orders.queue.put(order["number"])
         threading.Thread(target=self._work, daemon=True).start()
 
     # offers -----------------------------------------------------------------------------------
@@ -86,7 +84,7 @@ class Service:
 
         Raises
         ------
-        Turned
+        Rejected
         """
         start, coat = self._start(asked), self._coat(asked.get("coat"))
         missing = unknown(coat)
@@ -113,7 +111,8 @@ class Service:
             "expires": time.time() + self.terms.offer_seconds,
             "coat": _form(coat), "start": list(start),
         }  # fmt: skip
-        self._keep(self._folder / "offers" / f"{offer['number']}.json", offer)
+        with whole_file(self._folder / "offers" / f"{offer['number']}.json") as partial:
+            partial.write_text(json.dumps(offer))
         return offer
 
     def _start(self, asked: Mapping[str, Any]) -> Size:
@@ -144,10 +143,10 @@ class Service:
 
         Raises
         ------
-        Turned, Busy
+        Rejected, Busy
         """
-        with self._lock:
-            known = next((one for one in self._orders() if key and one["key"] == key), None)
+        with self._orders.lock:
+            known = self._orders.known(key)
             if known:
                 return known
             offer = self._offered(wanted.get("offer"))
@@ -157,8 +156,7 @@ class Service:
                     "coat", "This is not the coat that was offered; ask for another offer."
                 )
             files = self._files(wanted.get("files"), coat)
-            waiting = sum(one["state"] in (QUEUED, RENDERING) for one in self._orders())
-            if waiting >= MOST_WAITING:
+            if self._orders.count((QUEUED, RENDERING)) >= MOST_WAITING:
                 raise Busy
             # the key's own number, so that not even a crash in between charges it twice
             number = hashlib.sha256(key.encode()).hexdigest()[:16]
@@ -173,8 +171,7 @@ class Service:
                 "files": files, "start": offer["start"], "width": offer["width"],
                 "height": offer["height"], "cents": offer["cents"], "reason": "", "result": None,
             }  # fmt: skip
-            (self._folder / "orders" / number).mkdir(exist_ok=True)
-            self._keep(self._at(number), order)
+            self._orders.keep(order)
             return order
 
     def _files(self, given: Any, coat: Coat) -> dict[str, dict[str, Any]]:
@@ -197,16 +194,12 @@ class Service:
 
     def order(self, number: str) -> dict[str, Any] | None:
         """Return an order with how much of its files is here, its place in the queue, and what it costs."""
-        path = self._at(number)
-        if not KNOWN_NAME.fullmatch(number) or not path.is_file():
+        order = self._orders.read(number) if KNOWN_NAME.fullmatch(number) else None
+        if order is None:
             return None
-        with self._lock:
-            order: dict[str, Any] = json.loads(path.read_text())
-        waiting = list(self._queue.queue)
         for role, file in order["files"].items():
             file["received"] = _bytes(self.file(number, role))
-        place = waiting.index(number) + 1 if number in waiting else 0
-        return order | {"place": place, "charged_cents": self.ledger.charged(number)}
+        return order | {"charged_cents": self.ledger.charged(number)}
 
     def file(self, number: str, role: str) -> Path:
         return self._folder / "orders" / number / f"{role}.png"
@@ -216,7 +209,7 @@ class Service:
 
     def complete(self, number: str, role: str) -> bool:
         """Note that a file is here; whether its checksum is right. With the last one the order is queued."""
-        with self._lock:
+        with self._orders.lock:
             order = self.order(number)
             assert order is not None
             if hash_of(self.file(number, role)) != order["files"][role]["sha256"]:
@@ -224,28 +217,28 @@ class Service:
                 return False
             whole = all(file["received"] == file["bytes"] for file in order["files"].values())
             if whole and order["state"] == AWAITING:
-                self._change(number, state=QUEUED)
-                self._queue.put(number)
+                self._orders.change(number, state=QUEUED)
+                self._orders.queue.put(number)
         return True
 
     def cancel(self, number: str) -> None:
         """Take an order back; it costs nothing while it is not done."""
-        with self._lock:
+        with self._orders.lock:
             order = self.order(number)
             if order is not None and order["state"] in (AWAITING, QUEUED, RENDERING):
                 self.ledger.settle(number, RETURNED)
-                self._change(number, state=CANCELLED)
+                self._orders.change(number, state=CANCELLED)
 
     def _let_go_outlived(self) -> None:
         """Delete the pictures of orders that were kept long enough."""
-        for order in self._orders():
-            age = time.time() - self._at(order["number"]).stat().st_mtime
+        for order in self._orders.all():
+            age = time.time() - self._orders.path(order["number"]).stat().st_mtime
             if age > self.terms.kept_days * 86_400:
                 self._release(order["number"])
 
     def _release(self, number: str) -> None:
         """Delete an order's pictures; what it was stays known."""
-        for path in self._at(number).parent.iterdir():
+        for path in self._orders.path(number).parent.iterdir():
             if path.is_dir():
                 shutil.rmtree(path)
             elif path.suffix == ".png":
@@ -255,7 +248,7 @@ class Service:
 
     def _work(self) -> None:
         while True:
-            number = self._queue.get()
+            number = self._orders.queue.get()
             try:
                 self._lay(number)
             except Exception as error:  # whatever an order asks for, the next one is carried out
@@ -264,48 +257,35 @@ class Service:
                     logger.exception("order %s", number)
                 reason = str(error) if meant else "Something broke on our side."
                 self.ledger.settle(number, RETURNED)
-                self._change(number, state=FAILED, reason=reason)
+                self._orders.change(number, state=FAILED, reason=reason)
 
     def _lay(self, number: str) -> None:
         order = self.order(number)
         if order is None or order["state"] != QUEUED:
             return
-        self._change(number, state=RENDERING)
+        self._orders.change(number, state=RENDERING)
         base = self.file(number, "base") if "base" in order["files"] else None
         try:
             self._render(
                 Coat.from_json(order["coat"]), self.file(number, "layer"), base,
-                self.result(number), lambda progress: self._change(number, progress=round(progress, 4)),
+                self.result(number),
+                lambda progress: self._orders.change(number, progress=round(progress, 4)),
                 lambda: self._state(number) == CANCELLED,
             )  # fmt: skip
         except Stopped:
             self._release(number)
             return
         path = self.result(number)
-        with self._lock:
+        with self._orders.lock:
             if self._state(number) == RENDERING:
                 result = {"bytes": _bytes(path), "sha256": hash_of(path)}
-                self._change(number, state=DONE, progress=1.0, result=result)
+                self._orders.change(number, state=DONE, progress=1.0, result=result)
                 self.ledger.settle(number, TAKEN)
 
     def _state(self, number: str) -> str:
-        with self._lock:
-            return str(json.loads(self._at(number).read_text())["state"])
-
-    def _at(self, number: str) -> Path:
-        return self._folder / "orders" / number / "order.json"
-
-    def _orders(self) -> list[dict[str, Any]]:
-        paths = sorted((self._folder / "orders").glob("*/order.json"))
-        return [json.loads(path.read_text()) for path in paths]
-
-    def _change(self, number: str, **news: Any) -> None:
-        with self._lock:
-            self._keep(self._at(number), json.loads(self._at(number).read_text()) | news)
-
-    def _keep(self, path: Path, form: dict[str, Any]) -> None:
-        with whole_file(path) as partial:
-            partial.write_text(json.dumps(form))
+        order = self._orders.read(number)
+        assert order is not None
+        return str(order["state"])
 
 
 def _form(coat: Coat) -> dict[str, Any]:

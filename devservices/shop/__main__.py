@@ -3,6 +3,7 @@
 import argparse
 from pathlib import Path
 
+from devservices.http import Mode
 from devservices.shop.server import Server
 from devservices.shop.service import Service
 
@@ -16,8 +17,12 @@ def main() -> None:
     parser.add_argument(
         "--slow", type=float, default=0.6, help="seconds that a look at a file takes"
     )
+    parser.add_argument(
+        "--mode", type=Mode, choices=list(Mode), default=Mode.NORMAL, help="how it misbehaves"
+    )
     given = parser.parse_args()
-    Server(given.port, Service(given.folder, slow=given.slow)).serve_forever()
+    service = Service(given.folder, slow=given.slow)
+    Server(given.port, service, mode=given.mode).serve_forever()
 
 
 if __name__ == "__main__":

@@ -15,7 +15,7 @@ ORDER = re.compile(r"/v1/orders/([0-9a-f-]+)(/file|/proof)?")
 class Server(http.Server):
     """Serve a service over HTTP; its modes are those of every stand-in."""
 
-    def __init__(self, port: int, service: Service, **moods: int) -> None:
+    def __init__(self, port: int, service: Service, **moods: Any) -> None:
         super().__init__(port, Conversation, **moods)
         self.service = service
 

@@ -1,8 +1,6 @@
 """The shop's service: orders on disk, a queue, one file looked at at a time."""
 
 import hashlib
-import json
-import queue
 import re
 import threading
 import time
@@ -10,6 +8,7 @@ import uuid
 from pathlib import Path
 from typing import Any
 
+from devservices.orders import OrderBook
 from devservices.shop.inspection import inspect
 from devservices.shop.papers import PriceList, on_paper
 
@@ -42,13 +41,10 @@ class Service:
         self.prices = PriceList.read()
         self.most_waiting = most_waiting
         self.slow = slow
-        self._lock = threading.RLock()
-        self._queue: queue.Queue[str] = queue.Queue()
-        folder.mkdir(parents=True, exist_ok=True)
-        for path in sorted(folder.glob("*/order.json")):
-            order = json.loads(path.read_text())
+        self._orders = OrderBook(folder)
+        for order in self._orders.all():
             if order["state"] in (QUEUED, CHECKING):
-                self._queue.put(order["number"])
+                self._orders.queue.put(order["number"])
         threading.Thread(target=self._work, daemon=True).start()
 
     def take(self, wanted: dict[str, Any], key: str) -> dict[str, Any]:
@@ -56,14 +52,13 @@ class Service:
 
         Raises
         ------
-        Turned, Busy
+        Rejected, Busy
         """
-        with self._lock:
-            known = next((one for one in self._orders() if key and one["key"] == key), None)
+        with self._orders.lock:
+            known = self._orders.known(key)
             if known:
                 return known
-            waiting = sum(one["state"] in (QUEUED, CHECKING) for one in self._orders())
-            if waiting >= self.most_waiting:
+            if self._orders.count((QUEUED, CHECKING)) >= self.most_waiting:
                 raise Busy
             self._require(wanted)
             order = {
@@ -72,7 +67,7 @@ class Service:
                 "sha256": wanted["sha256"], "paper": wanted["paper"], "copies": wanted["copies"],
                 "reasons": [], "facts": {}, "price": None,
             }  # fmt: skip
-            self._keep(order)
+            self._orders.keep(order)
             return order
 
     def _require(self, wanted: dict[str, Any]) -> None:
@@ -91,16 +86,8 @@ class Service:
 
     def order(self, number: str) -> dict[str, Any] | None:
         """Return an order with how much of its file is here and its place in the queue."""
-        path = self.folder / number / "order.json"
-        if "/" in number or not path.is_file():
-            return None
-        with self._lock:
-            order: dict[str, Any] = json.loads(path.read_text())
-        waiting = list(self._queue.queue)
-        return order | {
-            "received": self.received(number),
-            "place": waiting.index(number) + 1 if number in waiting else 0,
-        }
+        order = self._orders.read(number)
+        return order and order | {"received": self.received(number)}
 
     def file(self, number: str) -> Path:
         return self.folder / number / "file"
@@ -123,37 +110,24 @@ class Service:
         if digest.hexdigest() != order["sha256"]:
             self.file(number).unlink()
             return False
-        self._change(number, state=QUEUED)
-        self._queue.put(number)
+        self._orders.change(number, state=QUEUED)
+        self._orders.queue.put(number)
         return True
-
-    def _orders(self) -> list[dict[str, Any]]:
-        return [json.loads(path.read_text()) for path in sorted(self.folder.glob("*/order.json"))]
-
-    def _keep(self, order: dict[str, Any]) -> None:
-        folder = self.folder / order["number"]
-        folder.mkdir(exist_ok=True)
-        partial = folder / "order.part"
-        partial.write_text(json.dumps(order))
-        partial.replace(folder / "order.json")
-
-    def _change(self, number: str, **news: Any) -> None:
-        with self._lock:
-            order = json.loads((self.folder / number / "order.json").read_text())
-            self._keep(order | news)
 
     def _work(self) -> None:
         while True:
-            number = self._queue.get()
+            number = self._orders.queue.get()
             order = self.order(number)
             if order is None:
                 continue
-            self._change(number, state=CHECKING)
+            self._orders.change(number, state=CHECKING)
             time.sleep(self.slow)
             try:
                 self._check(order)
             except Exception as error:  # whatever a file does, the next one is looked at
-                self._change(number, state=REFUSED, reasons=[f"We could not open it: {error}"])
+                self._orders.change(
+                    number, state=REFUSED, reasons=[f"We could not open it: {error}"]
+                )
 
     def _check(self, order: dict[str, Any]) -> None:
         number, paper = order["number"], self.prices.paper(order["paper"])
@@ -167,4 +141,4 @@ class Service:
         reasons = found.reasons[:MOST_REASONS]
         if len(found.reasons) > len(reasons):
             reasons.append(f"{len(found.reasons) - len(reasons)} more of the kind.")
-        self._change(number, state=state, reasons=reasons, facts=found.facts, price=price)
+        self._orders.change(number, state=state, reasons=reasons, facts=found.facts, price=price)

@@ -1,4 +1,4 @@
-"""Who asks, what for, and how often."""
+"""Sign requests in by token, check their scopes, and limit their rate."""
 
 import threading
 import time

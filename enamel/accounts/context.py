@@ -11,7 +11,7 @@ from enamel.core.printing.sizing import Unit
 
 
 def preferences_of(request: HttpRequest) -> Preferences:
-    """Return the preferences of who asks, read once for each request."""
+    """Return the current account's preferences, read once for each request."""
     known: Preferences | None = getattr(request, "preferences_read", None)
     if known is None:
         known = Preferences.of(request.user)

@@ -17,7 +17,7 @@ from enamel.core.printing.sizing import Unit
 MOST_TOKENS = 40
 """Of one artist."""
 SHOWN = 6
-"""Characters at a token's beginning by which it can be told from others."""
+"""First characters of a token, shown to identify it."""
 NOTED_EVERY = timedelta(minutes=1)
 """So often at most it is noted that a token was used."""
 

@@ -1,4 +1,4 @@
-"""Who asks, and whom things belong to."""
+"""The current account, and the owners of things."""
 
 from typing import cast
 
@@ -10,5 +10,5 @@ Person = AbstractBaseUser | AnonymousUser
 
 
 def person(request: HttpRequest) -> AbstractBaseUser:
-    """Return who asks. For views behind `login_required`."""
+    """Return the current account. For views behind `login_required`."""
     return cast(AbstractBaseUser, request.user)

@@ -25,13 +25,13 @@ class Change(StrEnum):
     """What can be done with a batch that runs."""
 
     PAUSE = "pause"
-    GO_ON = "go-on"
+    RESUME = "resume"
     END = "end"
 
 
 CHANGES: dict[Change, Callable[[Batch], None]] = {
     Change.PAUSE: services.pause,
-    Change.GO_ON: services.go_on,
+    Change.RESUME: services.resume,
     Change.END: services.end,
 }
 
@@ -62,13 +62,13 @@ def start(request: HttpRequest, wanted: WantedBatch) -> Status[BatchBody]:
     summary="Batch status",
 )  # fmt: skip
 def batch(request: HttpRequest, batch_id: UUID) -> BatchBody:
-    """What became of each picture so far."""
+    """The outcome of each picture so far."""
     return BatchBody.of(own_batch(request, batch_id))
 
 
 @router.post(
     "/batches/{batch_id}/{change}", response=BatchBody, auth=FIRE, throttle=CHANGING,
-    summary="Pause a batch, go on with it, end it",
+    summary="Pause, resume or end a batch",
 )  # fmt: skip
 def change(request: HttpRequest, batch_id: UUID, change: Change) -> BatchBody:
     """Results stay in any case."""

@@ -1,7 +1,7 @@
-"""Batches at work: pictures given to the kiln one after the other, and the print files of those fired.
+"""Running batches: pictures given to the kiln one after the other, and the print files of those fired.
 
-What became of a picture is read from its firing; a worker that dies leaves nothing that the next could not
-go on from, and nothing is made twice.
+The outcome of a picture is read from its firing; a worker that dies leaves nothing that the next could not
+resume from, and nothing is made twice.
 """
 
 import logging
@@ -31,7 +31,7 @@ from enamel.jobs.locks import Busy, advisory_lock
 from enamel.jobs.models import Worker
 from enamel.jobs.queueing import FIRINGS
 from enamel.library import layers as store
-from enamel.library import services as bringing
+from enamel.library import services as library
 from enamel.library.models import Layer, Piece
 from enamel.prints import services as prints
 from enamel.storage.scratch import passing
@@ -104,7 +104,7 @@ def _begin(item: BatchItem) -> None:
 def _brought_in(item: BatchItem) -> Piece:
     """Return the piece of a file from the batch's folder; imported once, also when a worker died after it.
 
-    It is read in a process of its own: nobody has looked at it, and it may be large.
+    It is read in a separate process: nobody has looked at it, and it may be large.
     """
     if not item.stamp:
         raise Refusal("The piece was deleted before its turn came.")
@@ -115,7 +115,7 @@ def _brought_in(item: BatchItem) -> Piece:
     with passing("import") as folder:
         path = folder / "original"
         shutil.copyfile(folders.place_of(item.batch.folder) / item.source, path)
-        return bringing.from_file(
+        return library.from_file(
             item.batch.owner_id, path, item.source, read=read, on_saved=partial(_note_piece, item)
         )
 
@@ -170,7 +170,7 @@ def _order_files(item: BatchItem, layer: Layer) -> None:
 
 
 def _end(batch: Batch) -> None:
-    """Note that a batch is done with, once nothing of it goes on by itself and nothing is awaited."""
+    """End a batch once nothing of it is running or expected."""
     if batch.looking or any(item.under_way for item in batch.items.with_all()):
         return
     Batch.objects.filter(pk=batch.pk, ended=None).update(ended=timezone.now())

@@ -26,7 +26,7 @@ Choices = list[tuple[str, str]]
 
 
 class BatchForm(forms.Form):
-    """Pictures from the pieces or from a folder, and their treatment by what the house keeps."""
+    """Pictures from the pieces or from a folder, and their treatment by presets."""
 
     name = forms.CharField(max_length=120, label="Name")
     folder = forms.ChoiceField(required=False, label="Folder")
@@ -125,5 +125,5 @@ def _folders() -> Choices:
 def _asked(kept: OutputPreset) -> AskedFile:
     form = PrintFileForm(kept.form)
     if not form.is_valid():
-        raise Refusal(f"“{kept.name}” can't be written any more; keep that kind of file anew.")
+        raise Refusal(f"“{kept.name}” can't be written any more; save that kind of file again.")
     return form.asked_of_many

@@ -77,7 +77,7 @@ class BatchItemQuerySet(models.QuerySet["BatchItem"]):
 
 
 class BatchItem(models.Model):
-    """One picture of a batch. What became of it follows from its firing and its print files."""
+    """One picture of a batch. Its outcome follows from its firing and its print files."""
 
     class State(models.TextChoices):
         WAITING = "waiting", "Waiting"
@@ -105,7 +105,7 @@ class BatchItem(models.Model):
     firing = models.ForeignKey(Firing, models.SET_NULL, null=True, blank=True, related_name="+")
     result = models.ForeignKey(
         Layer, models.SET_NULL, null=True, blank=True, related_name="+",
-        help_text="What came of it, where nothing had to be fired.",
+        help_text="Result where nothing had to be fired.",
     )  # fmt: skip
     files = models.ManyToManyField(PrintFile, related_name="+")
     ordered = models.BooleanField(
@@ -134,7 +134,7 @@ class BatchItem(models.Model):
 
     @cached_property
     def state(self) -> "BatchItem.State":
-        """What became of it so far."""
+        """Its outcome so far."""
         states = self.State
         if self.skipped:
             return states.SKIPPED
@@ -142,8 +142,8 @@ class BatchItem(models.Model):
             return states.FAILED
         if self.firing and self.firing.state != Firing.State.DONE:
             return {
-                Firing.State.QUEUED: states.QUEUED,
-                Firing.State.FIRING: states.FIRING,
+                Firing.State.WAITING: states.QUEUED,
+                Firing.State.RUNNING: states.FIRING,
                 Firing.State.STOPPED: states.PAUSED,
                 Firing.State.FAILED: states.FAILED,
             }[Firing.State(self.firing.state)]
@@ -159,12 +159,12 @@ class BatchItem(models.Model):
 
     @property
     def fired(self) -> Layer | None:
-        """The layer that came of it."""
+        """The layer that it resulted in."""
         return self.result or (self.firing.result if self.firing else None)
 
     @property
     def under_way(self) -> bool:
-        """Whether it goes on by itself."""
+        """Whether it continues without the artist."""
         return self.state in self.UNDER_WAY
 
     @property
@@ -176,6 +176,6 @@ class BatchItem(models.Model):
     @property
     def progress(self) -> float:
         """How much of its firing is done, 0…1."""
-        if self.firing and self.firing.total and not self.fired:
-            return min(1.0, self.firing.done / self.firing.total)
+        if self.firing and not self.fired:
+            return self.firing.progress
         return 1.0 if self.fired else 0.0

@@ -1,4 +1,4 @@
-"""What the pages for batches show: pictures to choose, sources beside results, what came of each."""
+"""What the pages for batches show: pictures to choose, sources beside results, and their results."""
 
 from collections import Counter
 from collections.abc import Iterable
@@ -16,10 +16,10 @@ from enamel.library.models import Piece
 from enamel.library.models.layers import Layer
 
 COLUMNS = ("place", "source", "state", "reason", "width", "height", "seconds", "files", "ended")
-"""Of the table of what came of each picture."""
+"""Of the table of the result of each picture."""
 
 
-def batch_shown(batch: Batch, only: str = "") -> dict[str, Any]:
+def present_batch(batch: Batch, only: str = "") -> dict[str, Any]:
     """Return the page of a batch; of pictures in one state alone, if wished."""
     items = list(batch.items.with_all())
     bases = _bases_of(items)
@@ -86,7 +86,7 @@ def _seconds_left(item: BatchItem) -> float:
         return item.predicted or 0.0
     if firing is None or not firing.open:
         return 0.0
-    return firing.seconds_left or float(firing.predicted.get("seconds", 0.0))
+    return firing.seconds_left or firing.predicted_seconds or 0.0
 
 
 def treatment_words(treatment: Treatment) -> list[str]:
@@ -109,11 +109,11 @@ def treatment_words(treatment: Treatment) -> list[str]:
 
 
 def rows(batch: Batch) -> Iterable[list[str]]:
-    """Return the table of what came of each picture, its heads first."""
+    """Return the table of the result of each picture, its heads first."""
     yield list(COLUMNS)
     for number, item in enumerate(batch.items.with_all(), 1):
         fired = item.fired
-        seconds = item.firing.actual.get("seconds") if item.firing else None
+        seconds = item.firing.seconds if item.firing else None
         yield [
             str(number), item.source, str(item.state), item.reason,
             str(fired.width) if fired else "", str(fired.height) if fired else "",
@@ -123,7 +123,7 @@ def rows(batch: Batch) -> Iterable[list[str]]:
         ]  # fmt: skip
 
 
-def pair_shown(batch: Batch, piece: Piece) -> dict[str, Any]:
+def present_pair(batch: Batch, piece: Piece) -> dict[str, Any]:
     """Return where a piece's pair stands among those of its batch, and the addresses of those beside it."""
     items = [item for item in batch.items.with_all() if item.fired and item.piece_id]
     at = next((n for n, item in enumerate(items) if item.piece_id == piece.pk), None)

@@ -85,7 +85,7 @@ def start(
     watched: bool = False,
     urgency: int = Batch.Urgency.BEHIND,
 ) -> Batch:
-    """Return a batch of pieces, or of the pictures in a folder, at work from now on.
+    """Return a batch of pieces, or of the pictures in a folder, and start it.
 
     Raises
     ------
@@ -132,11 +132,11 @@ def pause(batch: Batch) -> None:
         firings.stop(firing)
 
 
-def go_on(batch: Batch) -> None:
-    """Go on where it was paused."""
+def resume(batch: Batch) -> None:
+    """Resume a batch where it was paused."""
     Batch.objects.filter(pk=batch.pk).update(paused=False, ended=None)
     for firing in _firings(batch).filter(state=Firing.State.STOPPED, dismissed=False):
-        firings.go_on(firing)
+        firings.resume(firing)
     enqueue_feed()
 
 
@@ -165,7 +165,7 @@ def again(item: BatchItem) -> None:
     firing = item.firing
     if firing and firing.state in (Firing.State.STOPPED, Firing.State.FAILED):
         Firing.objects.filter(pk=firing.pk).update(dismissed=False)
-        firings.go_on(firing)
+        firings.resume(firing)
     elif item.fired:
         fresh["ordered"] = False
         for made in item.files.all():
@@ -176,7 +176,7 @@ def again(item: BatchItem) -> None:
 
 
 def move(item: BatchItem, steps: int) -> None:
-    """Let a picture that waits go so many places before (negative) or after others."""
+    """Move a waiting picture by a number of places, forward if negative."""
     with transaction.atomic():
         Batch.objects.select_for_update().get(pk=item.batch_id)
         waiting = list(item.batch.items.waiting())
@@ -193,7 +193,7 @@ def move(item: BatchItem, steps: int) -> None:
 def hurry(batch: Batch, urgency: int) -> None:
     """Change when a batch's firings are taken, those in the queue too."""
     Batch.objects.filter(pk=batch.pk).update(urgency=urgency)
-    for firing in _firings(batch).filter(state=Firing.State.QUEUED):
+    for firing in _firings(batch).filter(state=Firing.State.WAITING):
         queue.set_priority(firing, urgency)
 
 

@@ -15,7 +15,7 @@ from enamel.batches import services as batches
 from enamel.batches.access import own_batch, own_batch_item
 from enamel.batches.forms import BatchForm
 from enamel.batches.models import Batch
-from enamel.batches.presenters import batch_shown, rows
+from enamel.batches.presenters import present_batch, rows
 from enamel.core.errors import Refusal
 from enamel.core.export.naming import safe
 from enamel.library.models import Piece
@@ -93,14 +93,14 @@ def cost(request: HttpRequest) -> HttpResponse:
 def batch(request: HttpRequest, batch_id: UUID) -> HttpResponse:
     """Sources beside results; with ``part`` only what changes."""
     template = "batch_part" if "part" in request.GET else "batch"
-    shown = batch_shown(own_batch(request, batch_id), request.GET.get("only", ""))
+    shown = present_batch(own_batch(request, batch_id), request.GET.get("only", ""))
     return render(request, f"batches/{template}.html", shown)
 
 
 @require_GET
 @login_required
 def table(request: HttpRequest, batch_id: UUID) -> HttpResponse:
-    """Show what came of each picture, as CSV."""
+    """Show the result of each picture, as CSV."""
     found = own_batch(request, batch_id)
     response = HttpResponse(content_type="text/csv; charset=utf-8")
     csv.writer(response).writerows(rows(found))
@@ -110,13 +110,13 @@ def table(request: HttpRequest, batch_id: UUID) -> HttpResponse:
 @require_POST
 @login_required
 def change(request: HttpRequest, batch_id: UUID) -> HttpResponse:
-    """Pause a batch, let it go on, end it, or change when it is fired."""
+    """Pause, resume or end a batch, or change when it is fired."""
     found = own_batch(request, batch_id)
     what = request.POST.get("do", "")
     if what == "pause":
         batches.pause(found)
-    elif what == "go-on":
-        batches.go_on(found)
+    elif what == "resume":
+        batches.resume(found)
     elif what == "end":
         batches.end(found)
         messages.success(request, "Ended. What was fired stays; what waited is skipped.")

@@ -2,19 +2,19 @@
 
 from pathlib import Path
 
-from enamel.catalogue import services, trials
-from enamel.catalogue.queue import enqueue_trials
-from enamel.jobs.queueing import MAINTENANCE
-from enamel.jobs.tasks import task
+from enamel.catalogue import services
+from enamel.catalogue.models import Trial
+from enamel.catalogue.trials import submit_trials, try_model
+from enamel.jobs.running import Stopping, carries_out
 from enamel.uploads import jobs as uploads
 from enamel.uploads.models import Upload
 from enamel.uploads.services import path_of
 
 
-@task(MAINTENANCE, "Trying a model")
-def try_model(name: str) -> None:
+@carries_out(Trial)
+def carry_out_trial(trial: Trial, stopping: Stopping) -> None:
     """Try a model on this machine: its speed, and what it makes of the demo pictures."""
-    trials.carry_out(name)
+    try_model(trial)
 
 
 def _add_uploaded_model(upload: Upload) -> None:
@@ -22,8 +22,8 @@ def _add_uploaded_model(upload: Upload) -> None:
     details = dict(upload.details)
     path = Path(details.pop("waiting")) if "waiting" in details else path_of(upload)
     services.add_model(path, upload.owner, **details)
-    uploads.end(upload, Upload.State.DONE)
-    enqueue_trials()
+    upload.finish()
+    submit_trials()
 
 
 uploads.register(Upload.Kind.MODEL, _add_uploaded_model)

@@ -2,13 +2,17 @@
 
 from collections.abc import Mapping
 from dataclasses import dataclass
+from typing import ClassVar
 
 from django.conf import settings
 from django.db import models
+from django.urls import reverse
 
+from enamel.accounts.people import Person
 from enamel.core.intake.subject import SUITED, SUITED_TO_FACES, Subject
 from enamel.core.networks.cards import Card, cards
 from enamel.core.upscaling.resample import FILTERS
+from enamel.jobs.models import Job, JobQuerySet
 
 SUBJECTS = {
     Subject.PHOTO: "Photograph or render",
@@ -22,25 +26,22 @@ SUBJECTS = {
 
 class ModelQuerySet(models.QuerySet["Model"]):
     def available(self) -> list["Model"]:
-        """Return one for every card there is, in the cards' order; new cards are noted."""
+        """Return one for every card there is, in the cards' order, with its trial; new cards are noted."""
         known = {model.name: model for model in self}
+        trials = {(one.model_id, one.sha256): one for one in Trial.objects.all()}
         found = []
         for card in cards():
             model = known.get(card.name)
             if model is None:
                 model, _ = self.get_or_create(name=card.name)
             model.card = card
+            model.trial = trials.get((model.pk, card.digest))
             found.append(model)
         return found
 
     def named(self, name: str) -> "Model | None":
         """Return the model of that name with its card, if it is available."""
         return next((model for model in self.available() if model.name == name), None)
-
-    def rates(self) -> dict[str, float]:
-        """Return megapixels per second here, by name, of the models that were tried."""
-        known = self.filter(rate__isnull=False).values_list("name", "rate")
-        return {name: float(rate) for name, rate in known if rate}
 
     def off(self) -> set[str]:
         """Return names that are switched off."""
@@ -55,9 +56,6 @@ class Model(models.Model):
     brought_by = models.ForeignKey(
         settings.AUTH_USER_MODEL, models.SET_NULL, null=True, blank=True, related_name="+"
     )
-    tried_sha256 = models.CharField(max_length=64, blank=True, help_text="File the trial was of.")
-    rate = models.FloatField(null=True, blank=True, help_text="Megapixels per second here.")
-    error = models.TextField(blank=True, help_text="Why it could not be tried.")
 
     objects = ModelQuerySet.as_manager()
 
@@ -65,7 +63,8 @@ class Model(models.Model):
         ordering = ["name"]
 
     card: Card
-    """Set by `ModelQuerySet.at_hand`."""
+    trial: "Trial | None"
+    """The trial of the file that is there now. Both are set by `ModelQuerySet.available`."""
     changeable: bool
     """Whether who looks may switch and delete it; set by the page of models."""
 
@@ -73,16 +72,61 @@ class Model(models.Model):
         return self.name
 
     @property
-    def tried(self) -> bool:
-        """Whether the file that is there now was tried on this machine, or needs no trial."""
-        alone = self.card.kind in ("upscaler", "refiner")
-        return not alone or self.tried_sha256 == self.card.digest
+    def needs_trial(self) -> bool:
+        """Whether the file that is there now is one to try, and nobody was asked to yet."""
+        return self.card.kind in ("upscaler", "refiner") and self.trial is None
+
+
+class TrialQuerySet(JobQuerySet["Trial"]):
+    def of(self, person: Person) -> "TrialQuerySet":
+        """Return all: models are everybody's."""
+        return self.all()
+
+    def rates(self) -> dict[str, float]:
+        """Return megapixels per second here, by name, of the models that were tried."""
+        done = self.filter(state=Trial.State.DONE).order_by("ended")
+        return {name: rate for name, rate in done.values_list("model__name", "rate") if rate}
+
+
+class Trial(Job):
+    """A model's file tried on this machine, on parts of the demo pictures."""
+
+    LABEL = "Trying a model"
+    STATE_LABELS: ClassVar = {Job.State.RUNNING: "Being tried"}
+    AFTER_CRASHES = "Switch the model off, or add a smaller one."
+
+    model = models.ForeignKey(Model, models.CASCADE, related_name="trials")
+    sha256 = models.CharField(max_length=64, help_text="Of the file.")
+    rate = models.FloatField(null=True, blank=True, help_text="Megapixels per second here.")
+
+    objects = TrialQuerySet.as_manager()
+
+    class Meta:
+        ordering = ["created"]
+        constraints = [
+            models.UniqueConstraint(fields=["model", "sha256"], name="one_trial_per_file"),
+        ]
+
+    def __str__(self) -> str:
+        return f"{self.subject}: {self.state_label}"
+
+    @property
+    def artist_id(self) -> None:
+        """Nobody's: models are everybody's."""
+
+    @property
+    def subject(self) -> str:
+        return self.model.name
+
+    @property
+    def url(self) -> str:
+        return f"{reverse('models')}#{self.model.name}"
 
 
 class TrialCrop(models.Model):
     """A small part of a demo picture before and after a model, side by side."""
 
-    model = models.ForeignKey(Model, models.CASCADE, related_name="crops")
+    trial = models.ForeignKey(Trial, models.CASCADE, related_name="crops")
     place = models.PositiveIntegerField()
     shows = models.CharField(max_length=60)
     image = models.BinaryField(help_text="WebP.")
@@ -90,11 +134,11 @@ class TrialCrop(models.Model):
     class Meta:
         ordering = ["place"]
         constraints = [
-            models.UniqueConstraint(fields=["model", "place"], name="one_crop_per_place"),
+            models.UniqueConstraint(fields=["trial", "place"], name="one_crop_per_place"),
         ]
 
     def __str__(self) -> str:
-        return f"{self.model}: {self.shows}"
+        return f"{self.trial.model}: {self.shows}"
 
 
 class Suited(models.Model):

@@ -93,7 +93,7 @@ def switch(model: Model, person: AbstractBaseUser, *, on: bool) -> None:
 
 
 def remove(model: Model, person: AbstractBaseUser) -> None:
-    """Delete a model's file and card; what lies on the artist's disk stays there.
+    """Delete a model's file and card; files in the artist's own folders stay there.
 
     A `Refusal` when it ships with Enamel or is another's.
     """

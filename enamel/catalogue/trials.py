@@ -1,11 +1,11 @@
-"""Trying a model on this machine, on parts of the demo pictures; what came of it is noted."""
+"""Try models on this machine, on parts of the demo pictures; the results are stored."""
 
 from django.conf import settings
 from django.db import transaction
 
-from enamel.catalogue.models import Model, TrialCrop
-from enamel.core.errors import Refusal
+from enamel.catalogue.models import Model, Trial, TrialCrop
 from enamel.core.networks.trial import Place, tried
+from enamel.jobs.services import submit_once
 
 PLACES = (
     ("stationmaster.png", (0.466, 0.407), "The stationmaster's eye"),
@@ -15,25 +15,30 @@ PLACES = (
 """Demo picture, middle of the crop as fractions of it, what is seen."""
 
 
-def carry_out(name: str) -> None:
-    """Measure the model and make its crops, replacing those of an earlier file. Safe to repeat."""
-    entry = Model.objects.named(name)
-    if entry is None or entry.tried:
-        return
+def submit_trials() -> None:
+    """Have every model tried whose file was not tried here yet; trials of its earlier files are deleted."""
+    for model in Model.objects.available():
+        if model.needs_trial:
+            trial = Trial(model=model, sha256=model.card.digest)
+            if submit_once(trial):
+                model.trials.exclude(pk=trial.pk).delete()
+
+
+def try_model(trial: Trial) -> None:
+    """Measure a model and make its crops.
+
+    Raises
+    ------
+    Refusal
+        When it can't be run.
+    """
     places = [Place(settings.DEMO_PICTURES / file, middle) for file, middle, _ in PLACES]
-    crops: tuple[bytes, ...] = ()
-    try:
-        trial = tried(name, places)
-        entry.rate, crops, entry.error = trial.rate, trial.crops, ""
-    except Refusal as refusal:
-        entry.rate, entry.error = None, str(refusal)
-    # only what was found: the artist may have switched or deleted it meanwhile
-    found = {"rate": entry.rate, "error": entry.error, "tried_sha256": entry.card.digest}
+    found = tried(trial.model.name, places)
     with transaction.atomic():
-        if not Model.objects.filter(pk=entry.pk).update(**found):
-            return
-        entry.crops.all().delete()
+        if not trial.finish(rate=found.rate):
+            return  # the model was deleted meanwhile
+        trial.crops.all().delete()
         TrialCrop.objects.bulk_create(
-            TrialCrop(model=entry, place=place, shows=shows, image=image)
-            for place, ((_, _, shows), image) in enumerate(zip(PLACES, crops, strict=False))
+            TrialCrop(trial=trial, place=place, shows=shows, image=image)
+            for place, ((_, _, shows), image) in enumerate(zip(PLACES, found.crops, strict=False))
         )

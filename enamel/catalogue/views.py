@@ -4,6 +4,7 @@ from pathlib import Path
 
 from django.contrib import messages
 from django.contrib.auth.decorators import login_required
+from django.db.models import Prefetch, prefetch_related_objects
 from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.cache import cache_control
@@ -13,7 +14,7 @@ from enamel.accounts.people import person
 from enamel.catalogue import services
 from enamel.catalogue.forms import ModelForm, SuitedForm
 from enamel.catalogue.models import Model, TrialCrop
-from enamel.catalogue.queue import enqueue_trials
+from enamel.catalogue.trials import submit_trials
 from enamel.core.checkpoints import devices
 from enamel.core.checkpoints import intake as checkpoints
 from enamel.core.errors import Refusal
@@ -28,8 +29,10 @@ def models(request: HttpRequest) -> HttpResponse:
 
 
 def _page(request: HttpRequest, form: ModelForm, status: int = 200) -> HttpResponse:
-    enqueue_trials()
-    found = Model.objects.prefetch_related("crops").available()
+    submit_trials()
+    found = Model.objects.available()
+    trials = [model.trial for model in found if model.trial]
+    prefetch_related_objects(trials, Prefetch("crops", TrialCrop.objects.defer("image")))
     for model in found:
         model.changeable = services.may_change(model, person(request))
     return render(
@@ -120,7 +123,8 @@ def suited(request: HttpRequest) -> HttpResponse:
 @login_required
 @cache_control(private=True, max_age=3600)
 def crop(request: HttpRequest, name: str, place: int) -> HttpResponse:
-    found = TrialCrop.objects.filter(model__name=name, place=place).first()
+    crops = TrialCrop.objects.filter(trial__model__name=name, place=place)
+    found = crops.order_by("-trial__created").first()
     if found is None:
         raise Http404
     return HttpResponse(bytes(found.image), content_type="image/webp")

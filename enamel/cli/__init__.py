@@ -1,4 +1,4 @@
-"""The command `enamel`: the engine without the web, and the way to an Enamel that runs elsewhere.
+"""The command `enamel`: the engine without the web, this installation, and one that runs elsewhere.
 
 What a command needs is imported when that command is asked for: the list of commands comes at once.
 """
@@ -31,15 +31,19 @@ COMMANDS = (
     Command("fire", "run a schedule on a picture", "enamel.cli.firing"),
     Command("upscale", "enlarge only", "enamel.cli.firing"),
     Command("batch", "take every picture of a folder through one schedule", "enamel.cli.batch"),
-    Command("touch-up", "refine a masked part again", "enamel.cli.mending"),
-    Command("inlay", "set one picture into another", "enamel.cli.mending"),
-    Command("faces", "list the faces of a picture", "enamel.cli.mending"),
+    Command("touch-up", "refine a masked part again", "enamel.cli.touch_up"),
+    Command("inlay", "set one picture into another", "enamel.cli.touch_up"),
+    Command("faces", "list the faces of a picture", "enamel.cli.touch_up"),
     Command("finish", "tone, colour, sharpening, noise, grain", "enamel.cli.finishing"),
     Command("print", "write a print file: profile, bleed, paper, kind", "enamel.cli.printing"),
     Command("check", "measure a result against its base", "enamel.cli.firing"),
     Command("plan", "propose the coats to a size", "enamel.cli.firing"),
     Command("models", "list upscalers and refiners, or take one in", "enamel.cli.firing"),
     Command("schema", "print the JSON Schema of schedule files", "enamel.cli.firing"),
+    Command("backup", "back this installation up into a folder", "enamel.cli.installation"),
+    Command("restore", "restore a backup into a new installation", "enamel.cli.installation"),
+    Command("verify", "compare stored files with their hashes", "enamel.cli.installation"),
+    Command("doctor", "say what is wrong with this installation", "enamel.cli.installation"),
     Command("remote", "ask an Enamel that runs elsewhere", "enamel.cli.remote.command"),
 )
 

@@ -66,7 +66,7 @@ ARGUMENTS = {"batch": add_batch}
 
 @dataclass
 class Outcome:
-    """What came of one picture, a row of the table."""
+    """Result of one picture, a row of the table."""
 
     source: str
     result: str = ""
@@ -152,7 +152,7 @@ def names_for(sources: Sequence[Path], ending: str) -> list[str]:
 
 
 def write_table(path: Path, outcomes: Iterable[Outcome]) -> None:
-    """What came of each picture, as a whole file."""
+    """Results of all pictures, as a whole file."""
     with whole_file(path) as partial, partial.open("w", newline="") as file:
         writer = csv.writer(file)
         writer.writerow(COLUMNS)
@@ -229,7 +229,7 @@ def _refiner_of(schedule: Schedule | None) -> str:
 
 
 class Teller:
-    """Tells on one line of standard error how far a batch is."""
+    """Shows on one line of standard error how far a batch is."""
 
     def __init__(self, number: int, count: int, name: str, began: float, *, quiet: bool) -> None:
         self.number, self.count, self.name = number, count, name

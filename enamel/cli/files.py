@@ -50,7 +50,7 @@ def read_schedule(path: Path) -> Schedule:
 
 
 def read_input(path: Path, scratch: Path, name: str = "base") -> Canvas:
-    """Return a picture file as a canvas in the scratch folder, under a name of its own."""
+    """Return a picture file as a canvas in the scratch folder, under a name that nothing else has."""
     if not path.is_file():
         raise Refusal(f"There is no file {path}.")
     limits = Limits()

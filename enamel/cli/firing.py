@@ -39,7 +39,9 @@ def add_fire(command: argparse.ArgumentParser) -> None:
     command.add_argument("output", type=Path, metavar="OUT", help=".png, .tif or .jpg")
     command.add_argument("--schedule", type=Path, required=True, metavar="FILE.json")
     command.add_argument("--window", type=window, metavar="X,Y,W,H", help="only this part")
-    command.add_argument("--work", type=Path, metavar="DIR", help="keep finished tiles, go on")
+    command.add_argument(
+        "--work", type=Path, metavar="DIR", help="keep finished tiles and resume from them"
+    )
     command.add_argument("--report", type=Path, metavar="FILE.json")
     command.add_argument("--quiet", action="store_true", help="no progress on standard error")
     output_options(command)

@@ -10,7 +10,8 @@ from enamel.accounts.api import LOOKING, READ
 from enamel.compare.schemas import Checks, Compared, WantedComparison
 from enamel.core.checks.measures import MEASURES, best_of
 from enamel.core.errors import Refusal
-from enamel.firings.queue import enqueue_checks
+from enamel.firings.checking import submit_check
+from enamel.firings.models import LayerCheck
 from enamel.library.access import own_layer
 from enamel.library.models import Layer
 
@@ -22,12 +23,19 @@ router = Router(tags=["Layers"])
     summary="Checks of a layer",
 )  # fmt: skip
 def checks(request: HttpRequest, layer_id: UUID) -> Checks:
-    """Those of a layer that was not checked yet are made then, so ask again. The base has none."""
+    """Those of a layer that was not checked yet are made then, so ask again. The base has none.
+
+    Where a check failed, that is said once; asking again has it tried again.
+    """
     found = own_layer(request, layer_id)
     if found.kind == Layer.Kind.BASE:
         raise Refusal("The base has no checks: the others are measured against it.")
     if not found.checked:
-        enqueue_checks(found)
+        failed = LayerCheck.objects.filter(layer=found, state=LayerCheck.State.FAILED).first()
+        if failed:
+            failed.delete()
+            raise Refusal(f"This layer could not be checked. {failed.error}")
+        submit_check(found)
         return Checks(layer=found.pk, ready=False, verdict="", measures={}, findings=[])
     report: dict[str, Any] = found.checks or {}
     return Checks(

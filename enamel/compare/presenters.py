@@ -18,6 +18,7 @@ from enamel.core.finishing.recipe import Finish
 from enamel.core.geometry import Box, Size
 from enamel.core.masks import Drawn, Mask
 from enamel.core.schedule import Coat, Refine, differences
+from enamel.firings.models import LayerCheck
 from enamel.library.models import Layer, Piece
 from enamel.library.models.layers import refine_of
 from enamel.library.templatetags.layers import made_with, picture_source
@@ -121,6 +122,13 @@ class Compared:
         layer = self.of if isinstance(self.of, Layer) else None
         return layer is not None and layer.kind != Layer.Kind.BASE and not layer.checked
 
+    @cached_property
+    def check(self) -> LayerCheck | None:
+        """The check that it waits for, or that failed."""
+        if not isinstance(self.of, Layer) or not self.waits_for_checks:
+            return None
+        return LayerCheck.objects.filter(layer=self.of).first()
+
     def for_script(self) -> dict[str, Any]:
         """Return what the page's script has to know of it."""
         whole, box = self.whole, self.box
@@ -156,7 +164,7 @@ def _chain(layer: Layer) -> list[dict[str, Any]]:
 
 
 def without_masks(form: Any) -> Any:
-    """Return settings in which each mask is told by the place it covers, not by its thousands of points."""
+    """Return settings in which each mask is given as the place it covers, not as its thousands of points."""
     if isinstance(form, dict):
         if set(form) == {"size", "steps"}:
             mask = Mask.from_json(form)

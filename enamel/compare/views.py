@@ -9,9 +9,10 @@ from django.utils.http import url_has_allowed_host_and_scheme
 from django.views.decorators.http import require_GET, require_POST
 
 from enamel.batches.models import Batch
-from enamel.batches.presenters import pair_shown
+from enamel.batches.presenters import present_pair
 from enamel.compare.presenters import Comparison
-from enamel.firings.queue import enqueue_checks
+from enamel.firings.checking import submit_check
+from enamel.firings.models import LayerCheck
 from enamel.library.access import own_layer, own_piece
 from enamel.library.models import Layer
 from enamel.web.parameters import ids
@@ -24,7 +25,7 @@ def compare(request: HttpRequest, piece_id: UUID) -> HttpResponse:
     piece = own_piece(request, piece_id)
     shown = Comparison(piece, request.GET).context()
     for batch in Batch.objects.of(request.user).filter(pk__in=ids([request.GET.get("batch", "")])):
-        shown["pair"] = pair_shown(batch, piece)
+        shown["pair"] = present_pair(batch, piece)
     return render(request, "compare/compare.html", shown)
 
 
@@ -34,7 +35,7 @@ def check(request: HttpRequest, layer_id: UUID) -> HttpResponse:
     """Have a layer checked that was not yet, and go back to where that was asked."""
     layer = own_layer(request, layer_id)
     if layer.kind != Layer.Kind.BASE:
-        enqueue_checks(layer)
+        submit_check(layer)
     back = request.POST.get("back", "")
     if not url_has_allowed_host_and_scheme(back, allowed_hosts=None):
         back = layer.piece.get_absolute_url()
@@ -44,5 +45,6 @@ def check(request: HttpRequest, layer_id: UUID) -> HttpResponse:
 @require_GET
 @login_required
 def checked(request: HttpRequest, layer_id: UUID) -> JsonResponse:
-    """Show whether a layer's checks are there."""
-    return JsonResponse({"ready": own_layer(request, layer_id).checked})
+    """Show whether a layer's check has ended."""
+    layer = own_layer(request, layer_id)
+    return JsonResponse({"ready": not LayerCheck.objects.open().filter(layer=layer).exists()})

@@ -109,7 +109,7 @@ class Box:
         return Box.between(left, top, -(-self.right // grid) * grid, -(-self.bottom // grid) * grid)
 
     def scaled(self, factor: float) -> "Box":
-        """Return the same place on a picture that is so many times larger, at least one px a side."""
+        """Return the same place on a picture that is a number of times larger, at least one px a side."""
         left, top, right, bottom = (
             round(side * factor) for side in (self.x, self.y, self.right, self.bottom)
         )

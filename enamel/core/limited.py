@@ -1,7 +1,7 @@
-"""Work on files from elsewhere: in a process of its own, with limits on time and memory.
+"""Work on files from elsewhere: in a separate process, with limits on time and memory.
 
 A file from elsewhere may ask for anything. A module does such work in a function that is handed to
-`answer`, and whoever wants it done asks with `answer_of`; both speak in lines of JSON.
+`answer`, and the caller asks with `answer_of`; both speak in lines of JSON.
 """
 
 import json
@@ -16,7 +16,7 @@ from enamel.core.errors import Refusal
 
 MEMORY_BYTES = 6 * 2**30
 OnFraction = Callable[[float], None]
-"""Told how much of the work is done, 0…1."""
+"""Called with how much of the work is done, 0…1."""
 
 
 def answer_of(
@@ -73,11 +73,11 @@ def _read(line: bytes) -> dict[str, Any]:
 def answer(
     work: Callable[[list[str], OnFraction], Any], seconds: float, memory: int | None = MEMORY_BYTES
 ) -> None:
-    """Do the work on this process's arguments within the limits, and print what comes of it.
+    """Do the work on this process's arguments within the limits, and print the result.
 
     Parameters
     ----------
-    memory : most bytes of address space; None where the work sets a bound of its own.
+    memory : most bytes of address space; None where the work sets its own bound.
     """
     if memory is not None:
         bound_memory(memory)
@@ -95,5 +95,5 @@ def answer(
 
 
 def bound_memory(most: int) -> None:
-    """Let this process have no more than so many bytes of address space."""
+    """Let this process have no more than a number of bytes of address space."""
     resource.setrlimit(resource.RLIMIT_AS, (most, most))

@@ -34,8 +34,8 @@ def peak_memory_mb() -> float:
 def memory_taken_mb(run: Callable[[], object]) -> float:
     """Return most memory that ``run`` takes itself, in MB.
 
-    Freed memory is given back and the peak counted anew first, where the system can: what ran before could
-    hide it.
+    Freed memory is given back and the peak counted from zero first, where the system can: what ran before
+    could hide it.
     """
     give_back_freed()
     with suppress(OSError):

@@ -1,4 +1,4 @@
-"""What a running engine tells, and how it is told to stop."""
+"""What a running engine reports, and how it is stopped."""
 
 from collections.abc import Callable
 from dataclasses import dataclass

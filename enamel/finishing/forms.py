@@ -41,7 +41,7 @@ class FinishWindowForm(FinishForm):
 
 
 class FinishStepForm(FinishForm):
-    """A step of a recipe that is to decide by itself."""
+    """A step of a recipe whose settings are to be chosen automatically."""
 
     step = forms.ChoiceField(choices=[(name, name) for name in Finish.NAMES])
 

@@ -6,7 +6,7 @@ from django.forms import Form
 
 from enamel.core.finishing.recipe import Finish
 from enamel.finishing.forms import FinishForm
-from enamel.finishing.presenters import finish_shown
+from enamel.finishing.presenters import present_finish
 from enamel.workspace.shell import Panel
 
 
@@ -22,4 +22,4 @@ class FinishPanel(Panel):
         return FinishForm.showing(recipe)
 
     def context(self, form: Form) -> dict[str, Any]:
-        return finish_shown(self.piece, self.layer, self.changing)
+        return present_finish(self.piece, self.layer, self.changing)

@@ -46,7 +46,7 @@ class ShownStep:
     controls: list[Control]
 
 
-def steps_shown() -> list[ShownStep]:
+def present_steps() -> list[ShownStep]:
     """Return all steps in their order."""
     shown = []
     for name in Finish.NAMES:
@@ -71,11 +71,11 @@ def _control(spec: "dataclasses.Field[Any]") -> Control:
     )
 
 
-def finish_shown(piece: Piece, layer: Layer, changing: Layer | None) -> dict[str, Any]:
+def present_finish(piece: Piece, layer: Layer, changing: Layer | None) -> dict[str, Any]:
     """Return the panel: steps, layers that can be matched to, finish presets, what can be done again."""
     others = [other for other in piece.layers.order_by("created") if other.pk != layer.pk]
     return {
-        "finish_steps": steps_shown(),
+        "finish_steps": present_steps(),
         "matchable": [other for other in others if other.surveyed and other.parent_id],
         "finishes": FinishPreset.objects.filter(owner_id=piece.owner_id),
         "changing": changing,

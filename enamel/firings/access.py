@@ -1,4 +1,4 @@
-"""Find what belongs to who asks: everything of another artist's is not found."""
+"""Find what belongs to the current account: whatever is another artist's is not found."""
 
 from uuid import UUID
 

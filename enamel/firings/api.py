@@ -96,10 +96,10 @@ def pause(request: HttpRequest, firing_id: UUID) -> FiringBody:
 
 
 @router.post(
-    "/firings/{firing_id}/go-on", response=FiringBody, auth=FIRE, throttle=CHANGING,
-    summary="Go on with a firing",
+    "/firings/{firing_id}/resume", response=FiringBody, auth=FIRE, throttle=CHANGING,
+    summary="Resume a firing",
 )  # fmt: skip
-def go_on(request: HttpRequest, firing_id: UUID) -> FiringBody:
+def resume(request: HttpRequest, firing_id: UUID) -> FiringBody:
     """One that was paused or failed, from where it was."""
-    services.go_on(own_firing(request, firing_id))
+    services.resume(own_firing(request, firing_id))
     return FiringBody.of(own_firing(request, firing_id))

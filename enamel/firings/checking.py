@@ -11,9 +11,25 @@ from enamel.core.imaging.canvas import Canvas
 from enamel.core.pipeline.firing import materialise
 from enamel.core.schedule import Coat
 from enamel.core.upscaling import Enlarged, chosen
+from enamel.firings.models import LayerCheck
+from enamel.jobs.services import restart, submit_once
 from enamel.library.layers import canvas_of
 from enamel.library.models import Layer
 from enamel.storage.scratch import passing
+
+
+def submit_check(layer: Layer) -> LayerCheck:
+    """Have a layer checked against its base; one whose check failed or was stopped is checked again.
+
+    Returns
+    -------
+    The layer's check, which may have been submitted before.
+    """
+    submit_once(LayerCheck(layer=layer))
+    check = LayerCheck.objects.get(layer=layer)
+    if not layer.checked and not check.open:
+        restart(check)
+    return check
 
 
 def check_layer(layer: Layer, enlarged: Path | None = None) -> None:

@@ -35,7 +35,7 @@ def matched_to(layer: Layer, sha256: str) -> Layer:
 
 
 def finish_key(layer: Layer, recipe: Finish) -> str:
-    """Return name of the pixels that come of a recipe: what is off or not read does not count."""
+    """Return the content key of a recipe's result; unused settings do not change it."""
     steps = {name: to_json(step) for name, step in recipe.steps.items()}
     reference = matched_to(layer, recipe.match.to).sha256 if recipe.match.on else ""
     return content_key(layer.sha256, "finish", VERSION, steps, reference)

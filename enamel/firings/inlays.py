@@ -53,7 +53,7 @@ def _source(stack: ExitStack, piece: Piece, sha256: str) -> Picture:
 
 
 def inlay_key(under: Layer, inlays: Sequence[Inlay]) -> str:
-    """Return name of the pixels that come of it."""
+    """Return the content key of its result."""
     return content_key(under.sha256, [to_json(settings) for settings in inlays])
 
 

@@ -11,8 +11,7 @@ from procrastinate.contrib.django.models import ProcrastinateJob
 from enamel.core.errors import Refusal
 from enamel.firings.models import Firing
 from enamel.jobs.models import Worker
-from enamel.jobs.queueing import FIRINGS, MAINTENANCE, enqueue, enqueue_once
-from enamel.library.models import Layer
+from enamel.jobs.queueing import FIRINGS
 
 T = TypeVar("T")
 
@@ -26,23 +25,13 @@ class Place:
     """In how long about it will be begun, with as many workers as there are now."""
 
 
-def enqueue_firing(firing: Firing) -> None:
-    """Have a firing carried out."""
-    enqueue("firings.fire_queued", FIRINGS, priority=firing.priority, firing_id=str(firing.pk))
-
-
-def enqueue_checks(layer: Layer) -> None:
-    """Have a layer checked against its base, once."""
-    enqueue_once("firings.check", MAINTENANCE, f"check {layer.pk}", layer_id=str(layer.pk))
-
-
 def in_order() -> list[Place]:
     """Return firings that wait, as they will be taken: of everyone, because they wait for each other."""
     named = list(dict.fromkeys(firing_id for _, firing_id in _slots()))
-    firings = Firing.objects.filter(state=Firing.State.QUEUED, piece__deleted_at=None)
+    firings = Firing.objects.filter(state=Firing.State.WAITING, piece__deleted_at=None)
     waiting = firings.select_related("piece", "start").in_bulk(named)
     workers = max(1, Worker.objects.serving(FIRINGS).count())
-    running = Firing.objects.filter(state=Firing.State.FIRING).values_list(
+    running = Firing.objects.filter(state=Firing.State.RUNNING).values_list(
         "seconds_left", flat=True
     )
     ahead = sum(left or 0.0 for left in running)
@@ -51,19 +40,19 @@ def in_order() -> list[Place]:
         firing = waiting.get(firing_id)
         if firing is not None:
             found.append(Place(firing, ahead / workers))
-            ahead += firing.predicted.get("seconds", 0.0)
+            ahead += firing.predicted_seconds or 0.0
     return found
 
 
 def _slots() -> list[tuple[int, UUID]]:
     """Jobs that wait and the firings they are for, in the order in which workers take them."""
     jobs = ProcrastinateJob.objects.filter(queue_name=FIRINGS, status="todo")
-    found = jobs.order_by("-priority", "id").values_list("id", "args__firing_id")
+    found = jobs.order_by("-priority", "id").values_list("id", "args__job_id")
     return [(number, UUID(firing_id)) for number, firing_id in found]
 
 
 def move(firing: Firing, steps: int) -> None:
-    """Let a firing that waits go so many places before (negative) or after others of the same artist.
+    """Move a waiting firing by a number of places among those of the same artist, forward if negative.
 
     Jobs keep their places; which firing each is for is exchanged. So nobody else's firings move.
 
@@ -72,7 +61,7 @@ def move(firing: Firing, steps: int) -> None:
     Refusal
         When it does not wait any more.
     """
-    own = Firing.objects.filter(piece__owner=firing.piece.owner_id, state=Firing.State.QUEUED)
+    own = Firing.objects.filter(piece__owner=firing.piece.owner_id, state=Firing.State.WAITING)
     with transaction.atomic():
         mine = set(own.values_list("pk", flat=True))
         slots: dict[UUID, int] = {}
@@ -87,7 +76,7 @@ def move(firing: Firing, steps: int) -> None:
 
 
 def moved(order: Sequence[T], place: int, steps: int) -> list[T]:
-    """Return the same with one thing so many places before (negative) or after, as far as there are
+    """Return the same with one thing moved by a number of places (forward if negative), as far as there are
     places.
     """
     found = list(order)
@@ -111,7 +100,7 @@ def _assign(jobs: Sequence[int], order: Sequence[UUID]) -> None:
     with connection.cursor() as cursor:
         for number, firing_id in zip(jobs, order, strict=True):
             cursor.execute(
-                "UPDATE procrastinate_jobs SET args = jsonb_set(args, '{firing_id}', to_jsonb(%s::text)) "
+                "UPDATE procrastinate_jobs SET args = jsonb_set(args, '{job_id}', to_jsonb(%s::text)) "
                 "WHERE id = %s",
                 [str(firing_id), number],
             )
@@ -123,6 +112,6 @@ def set_priority(firing: Firing, priority: int) -> None:
     with connection.cursor() as cursor:
         cursor.execute(
             "UPDATE procrastinate_jobs SET priority = %s "
-            "WHERE queue_name = %s AND status = 'todo' AND args->>'firing_id' = %s",
+            "WHERE queue_name = %s AND status = 'todo' AND args->>'job_id' = %s",
             [priority, FIRINGS, str(firing.pk)],
         )

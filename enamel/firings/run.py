@@ -7,8 +7,6 @@ from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import Any
 
-from django.utils import timezone
-
 from enamel.core import ENGINE_VERSION
 from enamel.core.diffusion.refiners import refiner_of
 from enamel.core.fields import to_json
@@ -30,11 +28,11 @@ from enamel.firings.models import Firing, TilePreview, Timing
 from enamel.firings.touch_ups import known_patches, patch_key
 from enamel.jobs import heartbeats
 from enamel.jobs.locks import advisory_lock
+from enamel.jobs.running import Stopping
 from enamel.library.layers import (
     add_layer,
     canvas_of,
     coat_on,
-    delete_finished_tiles,
     piece_work,
     prepare,
     tile_store,
@@ -50,36 +48,22 @@ Fractions = tuple[float, float, float, float]
 """Left, top, width and height of a place, as fractions of a layer."""
 WHOLE: Fractions = (0.0, 0.0, 1.0, 1.0)
 TRUSTED = 2
-"""So many tiles at the predicted pace are counted with those that were seen."""
-
-
-def end(firing: Firing, state: str, error: str = "") -> None:
-    firing.state, firing.error, firing.ended = state, error, timezone.now()
-    firing.seconds_left, firing.broken_off = None, 0
-    firing.save(
-        update_fields=[
-            "state", "error", "ended", "seconds_left", "result", "actual", "done", "broken_off",
-        ]
-    )  # fmt: skip
-    firing.previews.all().delete()
-    if Firing.objects.filter(pk=firing.pk, dismissed=True).exists():
-        delete_finished_tiles(firing.piece)
+"""Number of tiles at the predicted pace that are counted with those that were seen."""
 
 
 class Run:
     """One firing, by one worker."""
 
-    def __init__(self, firing: Firing, closing: Callable[[], bool]) -> None:
+    def __init__(self, firing: Firing, stopping: Stopping) -> None:
         self.firing = firing
-        self.closing = closing
+        self.stopping = stopping
         self.work = piece_work(firing.piece)
         self.coats: list[dict[str, Any]] = firing.predicted["coats"]
         self.reports: list[StageReport] = []
         """What each coat took that was laid by this worker."""
         self.coat = 0
-        self.began = time.monotonic()
         self.first: tuple[float, int] | None = None
-        """When the first tile of this coat was heard of, and how many were done then; enlarging comes
+        """When the first tile of this coat was reported, and how many were done then; enlarging comes
         before it."""
 
     def run(self) -> None:
@@ -97,10 +81,7 @@ class Run:
                 layer = self._finish(step, layer)
             else:
                 layer = self._inlay(step, layer)
-        self.firing.result = layer
-        self.firing.done = self.firing.total
-        self.firing.actual = self._actual()
-        end(self.firing, Firing.State.DONE)
+        self.firing.finish(result=layer, done=self.firing.total, actual=self._actual())
 
     def _lay(self, number: int, coat: Coat, parent: Layer) -> Layer:
         """Return one coat on a layer."""
@@ -131,7 +112,7 @@ class Run:
         with canvas_of(parent) as start, canvas_of(self.firing.piece.base) as origin:
             fired = fire(
                 start, Schedule((coat,)), self.work,
-                on_progress=self._on_progress, stopping=self._should_stop, origin=origin,
+                on_progress=self._on_progress, stopping=self.stopping, origin=origin,
                 store=tile_store(), keep_enlarged=True,
             )  # fmt: skip
         self.reports += fired.reports
@@ -176,7 +157,7 @@ class Run:
             reports = touch_up(
                 layer, settings, self.work, into, base=base,
                 known=known_patches(parent, names),
-                on_progress=on_progress, stopping=self._should_stop,
+                on_progress=on_progress, stopping=self.stopping,
             )  # fmt: skip
         for at, fired in reports:
             (stage,) = stages(placed[at].schedule, placed[at].around.size)
@@ -237,16 +218,15 @@ class Run:
         return layer
 
     def _note(self, number: int, stage: Stage, start: Size, report: StageReport) -> None:
-        """Keep how long a coat or a patch took, for predictions; what another worker began tells nothing."""
+        """Keep how long a coat or a patch took, for predictions; what another worker began says nothing."""
         cost = self.coats[number]
         whole = report.tiles + report.shared == cost["tasks"]
         portions = enlarging(stage, start)
         if whole and len(portions) == 1 and report.enlarge_seconds:
             Timing.objects.note(portions[0], report.enlarge_seconds)
-        if stage.refinement and report.tiles:
+        if stage.refining and report.tiles:
             seen = cost["megapixel_steps"] * report.tiles / cost["tasks"]
-            settings, _ = stage.refinement
-            Timing.objects.note(refining(settings, seen), report.refine_seconds)
+            Timing.objects.note(refining(stage.refining.settings, seen), report.refine_seconds)
             heartbeats.record_speed(seen, report.refine_seconds)
 
     def _keep(self, fired: Sequence[Fired], canvas: Canvas, **facts: Any) -> Layer:
@@ -276,13 +256,13 @@ class Run:
         self.coat = number
         self.first = None
         self.firing.previews.all().delete()
-        self._store(coat=number, done=self._done_before(), seconds_left=self._seconds_left())
+        self._record(self._done_before(), self._seconds_left(), coat=number)
 
     def _done_before(self) -> int:
         return sum(coat["tasks"] for coat in self.coats[: self.coat])
 
     def _on_progress(self, progress: Progress, within: Fractions = WHOLE) -> None:
-        """News of a tile; ``within`` is where what is worked on lies on the layer."""
+        """Report a tile; ``within`` is the place on the layer that is worked on."""
         if self.first is None:
             self.first = (time.monotonic(), progress.done)
         done = self._done_before() + progress.done
@@ -301,18 +281,17 @@ class Run:
                 "image": webp_of(progress.preview, longest),
             },
         )
-        self._store(done=done, seconds_left=self._seconds_left(progress))
+        self._record(done, self._seconds_left(progress))
 
-    def _store(self, **news: Any) -> None:
-        """Store what changed, and only that: the artist may be asking for a stop meanwhile."""
-        for name, value in news.items():
-            setattr(self.firing, name, value)
-        self.firing.save(update_fields=list(news))
+    def _record(self, done: int, seconds_left: float, **news: Any) -> None:
+        """Store how far the firing is; nothing is stored of one that was deleted."""
+        progress = done / self.firing.total if self.firing.total else 0.0
+        self.firing.record(done=done, progress=progress, seconds_left=seconds_left, **news)
 
     def _seconds_left(self, progress: Progress | None = None) -> float:
         """Return what is left: as predicted, refinement at the pace of this coat's tiles.
 
-        A tile or two tell little of that pace, so the prediction counts as `TRUSTED` tiles more.
+        A tile or two say little of that pace, so the prediction counts as `TRUSTED` tiles more.
 
         Parameters
         ----------
@@ -332,15 +311,9 @@ class Run:
         other += sum(coat["enlarge_seconds"] + coat["settle_seconds"] for coat in later)
         return to_refine * pace + other
 
-    def _should_stop(self) -> bool:
-        if self.closing():
-            return True
-        return Firing.objects.filter(pk=self.firing.pk, stop_asked=True).exists()
-
     def _actual(self) -> dict[str, Any]:
         """Return what it took."""
         return {
-            "seconds": round(time.monotonic() - self.began, 2),
             "model_seconds": round(sum(report.model_seconds for report in self.reports), 2),
             "peak_memory_mb": round(peak_memory_mb()),
             "shared": sum(report.shared for report in self.reports),
@@ -354,5 +327,5 @@ def _fractions(box: Box, layer: Layer) -> Fractions:
 
 
 def _folder_of(path: Path, work: Path) -> Path:
-    """Return the folder right under ``work`` that a file of the engine lies in."""
+    """Return the folder right under ``work`` that holds a file of the engine."""
     return work / path.relative_to(work).parts[0]

@@ -81,7 +81,7 @@ class FiringBody(Schema):
         return cls(
             id=firing.pk, piece=firing.piece_id, start=firing.start_id, work=firing.work,
             state=firing.state, coat=firing.coat, done=firing.done, total=firing.total,
-            seconds_left=firing.seconds_left, predicted_seconds=firing.predicted.get("seconds"),
+            seconds_left=firing.seconds_left, predicted_seconds=firing.predicted_seconds,
             error=firing.error, result=firing.result_id, created=firing.created,
             started=firing.started, ended=firing.ended,
         )  # fmt: skip

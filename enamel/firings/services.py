@@ -1,10 +1,8 @@
-"""Submit firings, with their settings frozen, stop them and let them go on."""
+"""Submit firings, with their settings frozen, stop and resume them."""
 
 from collections.abc import Sequence
 from dataclasses import asdict
 from typing import Any
-
-from django.db import transaction
 
 from enamel.core.errors import Refusal
 from enamel.core.fields import to_json
@@ -18,8 +16,7 @@ from enamel.core.schedule import Coat, Schedule
 from enamel.firings import finishes
 from enamel.firings.models import Firing, Timing
 from enamel.firings.models.firings import Step, step_as_json, step_from
-from enamel.firings.queue import enqueue_firing
-from enamel.jobs.locks import is_locked
+from enamel.jobs import services as jobs
 from enamel.jobs.models import Worker
 from enamel.jobs.queueing import FIRINGS
 from enamel.library.layers import coat_on, delete_finished_tiles, piece_work
@@ -123,7 +120,7 @@ def replaced_by(layer: Layer) -> Layer | None:
 
 
 def enqueue_again(start: Layer, made_before: Sequence[Layer]) -> Firing:
-    """Return a firing that makes layers anew on another one: the same steps, one after the other."""
+    """Return a firing that makes layers again on another one: the same steps, one after the other."""
     if not made_before:
         raise Refusal("Nothing was made after it, so there is nothing to do again.")
     forms = [layer.step_form for layer in made_before]
@@ -146,37 +143,32 @@ def _enqueue(
 ) -> Firing:
     prediction = prediction or predict_steps(start, steps)
     require_room(prediction.disk_mb, piece_work(start.piece))
-    with transaction.atomic():
-        firing = Firing.objects.create(
-            piece=start.piece,
-            start=start,
-            work=work,
-            replaces=replaces,
-            priority=priority,
-            frozen=frozen,
-            models_used=model_digests(steps),
-            predicted=prediction_as_json(prediction, laid),
-            total=sum(coat.tasks for coat in prediction.coats),
-        )
-        enqueue_firing(firing)
+    predicted = prediction_as_json(prediction, laid)
+    firing = Firing(
+        piece=start.piece,
+        start=start,
+        work=work,
+        replaces=replaces,
+        priority=priority,
+        frozen=frozen,
+        models_used=model_digests(steps),
+        predicted=predicted,
+        predicted_seconds=predicted["seconds"],
+        total=sum(coat.tasks for coat in prediction.coats),
+    )
+    jobs.submit(firing)
     return firing
 
 
 def stop(firing: Firing, *, for_good: bool = False) -> None:
     """Ask a firing to stop: after the current tile when a worker is at it, at once otherwise.
 
-    For good: its finished tiles are deleted then. Otherwise it can go on later.
+    For good: its finished tiles are deleted then. Otherwise it can be resumed later.
     """
-    with transaction.atomic():
-        locked = Firing.objects.select_for_update().get(pk=firing.pk)
-        locked.stop_asked = True
-        locked.dismissed = for_good
-        at_once = locked.open and not is_locked(locked.pk)
-        if at_once:
-            locked.state = Firing.State.STOPPED
-        locked.save(update_fields=["stop_asked", "state", "dismissed"])
-    if at_once and for_good:
-        delete_finished_tiles(locked.piece)
+    Firing.objects.filter(pk=firing.pk).update(dismissed=for_good)
+    jobs.stop(firing)
+    if for_good and not firing.open:
+        delete_finished_tiles(firing.piece)
 
 
 def unattended(firing: Firing) -> bool:
@@ -184,15 +176,11 @@ def unattended(firing: Firing) -> bool:
     return firing.open and not Worker.objects.served(FIRINGS)
 
 
-def go_on(firing: Firing) -> None:
+def resume(firing: Firing) -> None:
     """Put a stopped or failed firing back in the queue; its finished tiles are kept."""
-    with transaction.atomic():
-        locked = Firing.objects.select_for_update().get(pk=firing.pk)
-        if locked.state not in (Firing.State.STOPPED, Firing.State.FAILED):
-            raise Refusal(f"This firing is {locked.get_state_display().lower()}; it can't go on.")
-        locked.state, locked.stop_asked, locked.error = Firing.State.QUEUED, False, ""
-        locked.save(update_fields=["state", "stop_asked", "error"])
-        enqueue_firing(locked)
+    if not jobs.resume(firing):
+        firing.refresh_from_db()
+        raise Refusal(f"This firing is {firing.state_label.lower()}; it can't be resumed.")
 
 
 def dismiss(firing: Firing) -> None:
@@ -205,8 +193,7 @@ def dismiss(firing: Firing) -> None:
 
 def stop_for_deletion(*, piece: Piece, **signal: Any) -> None:
     """Stop the firings of a piece that is deleted."""
-    for firing in piece.firings.open():
-        stop(firing)
+    piece.firings.all().stop()
 
 
 def already_laid(start: Layer, schedule: Schedule) -> list[Layer]:

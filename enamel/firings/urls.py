@@ -16,6 +16,6 @@ urlpatterns = [
     path("firings/<uuid:firing_id>/state/", firings.state, name="firing-state"),
     path("firings/<uuid:firing_id>/tiles/<int:number>.webp", firings.tile, name="firing-tile"),
     path("firings/<uuid:firing_id>/stop/", firings.stop, name="stop-firing"),
-    path("firings/<uuid:firing_id>/go-on/", firings.go_on, name="go-on-firing"),
+    path("firings/<uuid:firing_id>/resume/", firings.resume, name="resume-firing"),
     path("firings/<uuid:firing_id>/dismiss/", firings.dismiss, name="dismiss-firing"),
 ]

@@ -1,1 +1,1 @@
-"""Jobs of the kiln: queues, workers and their heartbeats, locks, transitions, sweeping, notifications."""
+"""Jobs and workers: states, submission, queues, heartbeats, locks, sweeping, notifications."""

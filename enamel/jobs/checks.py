@@ -7,8 +7,8 @@ from django.conf import settings
 from django.core.checks import CheckMessage, Error
 from django.db import connections
 
-BEFORE_1_0 = ("studio", "api")
-"""Apps that only versions before 1.0 had."""
+BEFORE_1_0 = (("studio", "0001_initial"), ("library", "0001_initial"))
+"""Migrations, by app and name, that only versions before 1.0 had."""
 
 
 def check_database_version(
@@ -19,8 +19,8 @@ def check_database_version(
         with connections[alias].cursor() as cursor:
             if "django_migrations" not in connections[alias].introspection.table_names(cursor):
                 continue
-            cursor.execute("SELECT 1 FROM django_migrations WHERE app = ANY(%s)", [[*BEFORE_1_0]])
-            if cursor.fetchone():
+            cursor.execute("SELECT app, name FROM django_migrations")
+            if set(BEFORE_1_0) & set(cursor.fetchall()):
                 return [
                     Error(
                         f"The database under {settings.VAR} was made by a version of Enamel before 1.0, "

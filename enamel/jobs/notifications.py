@@ -1,8 +1,8 @@
-"""Live news: what changes in the database is told to open pages, by server-sent events (WHATWG HTML, 9.2).
+"""Notify open pages of changes in the database, by server-sent events (WHATWG HTML, 9.2).
 
-The database notifies (`kiln/migrations/0020_news.py`), one connection of each web process listens, and
-each open page hears that something of its artist's has changed; what it is, the page then asks for. Where
-no event arrives, as behind a proxy that holds streams back, pages ask by themselves as before.
+Triggers notify (`enamel.jobs.triggers`), one connection of each web process listens, and each open page
+is sent an event when something of its artist's has changed; the page then asks what it is. Where no event
+arrives, as behind a proxy that buffers streams, pages poll.
 """
 
 import asyncio
@@ -17,17 +17,17 @@ from django.db import connection
 CHANNEL = "enamel"
 EVERYBODY = "0"
 TOGETHER_SECONDS = 0.2
-"""What changes within this time is told once."""
-STILL_SECONDS = 15.0
-"""A sign of life is sent after so long without news, which also finds out whether the page is still there."""
-AGAIN_SECONDS = 2.0
-"""Pause before a lost database is tried again."""
+"""Changes within this time are one event."""
+KEEP_ALIVE_SECONDS = 15.0
+"""After so long without an event a comment is sent, which also finds out whether the page is still open."""
+RETRY_SECONDS = 2.0
+"""Pause before a lost connection to the database is tried again."""
 
 logger = logging.getLogger(__name__)
 
 
 class Hub:
-    """Listens for one process, and wakes the pages that news concern."""
+    """Listens for one process, and wakes the pages that a notification concerns."""
 
     def __init__(self) -> None:
         self.waiting: dict[asyncio.Event, str] = {}
@@ -35,7 +35,7 @@ class Hub:
         self.listening: asyncio.Task[None] | None = None
 
     async def stream(self, owner_id: int) -> AsyncIterator[bytes]:
-        """Yield the events of a page, until it goes."""
+        """Yield the events of a page, until it is closed."""
         if self.listening is None or self.listening.done():
             self.listening = asyncio.create_task(self._listen())
         awake = asyncio.Event()
@@ -44,7 +44,7 @@ class Hub:
             yield b"retry: 2000\ndata: here\n\n"
             while True:
                 try:
-                    await asyncio.wait_for(awake.wait(), STILL_SECONDS)
+                    await asyncio.wait_for(awake.wait(), KEEP_ALIVE_SECONDS)
                 except TimeoutError:
                     yield b": still here\n\n"
                     continue
@@ -67,11 +67,11 @@ class Hub:
                     await listening.execute(f"LISTEN {CHANNEL}")
                     self._wake(EVERYBODY)  # something may have changed before anyone listened
                     while self.waiting:
-                        async for received in listening.notifies(timeout=STILL_SECONDS):
+                        async for received in listening.notifies(timeout=KEEP_ALIVE_SECONDS):
                             self._wake(received.payload)
             except psycopg.Error as error:
-                logger.warning("news are not heard: %s; tried again", error)
-                await asyncio.sleep(AGAIN_SECONDS)
+                logger.warning("notifications are not received: %s; tried again", error)
+                await asyncio.sleep(RETRY_SECONDS)
 
     def _wake(self, owner: str) -> None:
         for awake, artist in self.waiting.items():
@@ -90,7 +90,7 @@ async def events(owner_id: int) -> AsyncIterator[bytes]:
 
 
 def _address() -> dict[str, Any]:
-    """Return where the database is, as a connection of one's own takes it."""
+    """Return where the database is, as psycopg takes it."""
     known = connection.settings_dict
     return {
         "dbname": known["NAME"], "user": known["USER"], "password": known["PASSWORD"],

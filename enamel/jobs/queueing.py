@@ -15,10 +15,12 @@ FIRINGS = "firings"
 SWATCHES = "swatches"
 MAINTENANCE = "maintenance"
 """Uploads, print files, checks, orders: what waits neither for firings nor for swatches."""
+QUEUES = (FIRINGS, SWATCHES, MAINTENANCE)
 
 
-def enqueue(task: str, queue: str, *, priority: int = 0, seconds: float = 0, lock: str | None = None,
-            **arguments: Any) -> None:  # fmt: skip
+def enqueue(
+    task: str, queue: str, *, priority: int = 0, seconds: float = 0, **arguments: Any
+) -> None:
     """Put a job in a queue.
 
     Parameters
@@ -26,10 +28,9 @@ def enqueue(task: str, queue: str, *, priority: int = 0, seconds: float = 0, loc
     task : name of the job, ``app.function``.
     priority : jobs of higher priority are taken first.
     seconds : the job waits at least this long.
-    lock : only one job with this lock runs at a time.
     """
     wait = {"seconds": math.ceil(seconds)} if seconds else None
-    job = app.configure_task(task, queue=queue, priority=priority, lock=lock, schedule_in=wait)
+    job = app.configure_task(task, queue=queue, priority=priority, schedule_in=wait)
     job.defer(**arguments)
 
 

@@ -1,4 +1,4 @@
-"""Declare the jobs that workers carry out. Each app declares its own in its module ``jobs``."""
+"""Declare the tasks that workers carry out. Each app declares its own in its module ``jobs``."""
 
 from collections.abc import Callable
 from typing import Any
@@ -20,18 +20,23 @@ RETRY = RetryStrategy(
 """What passes: another worker has it, this worker closes, the disk is full, the database is away."""
 
 
+def declare(function: Callable[..., None], name: str, queue: str, **options: Any) -> Any:
+    """Return a function as a task of a queue."""
+    declared: Any = app.task(queue=queue, name=name, retry=RETRY, **options)
+    return declared(function)
+
+
 def task(queue: str, label: str = "", **options: Any) -> Callable[[Callable[..., None]], Any]:
-    """Declare a function as a job named ``app.function``.
+    """Declare a function as a task named ``app.function``. Jobs with a row are declared by `carries_out`.
 
     Parameters
     ----------
-    label : what the kiln's page shows beside the worker while the job runs.
+    label : what the kiln's page shows beside the worker while the task runs.
     """
 
-    def declare(function: Callable[..., None]) -> Any:
+    def decorate(function: Callable[..., None]) -> Any:
         name = f"{function.__module__.split('.')[1]}.{function.__name__}"
-        job = heartbeats.shown_as(label)(function) if label else function
-        declared: Any = app.task(queue=queue, name=name, retry=RETRY, **options)
-        return declared(job)
+        shown = heartbeats.shown_as(label)(function) if label else function
+        return declare(shown, name, queue, **options)
 
-    return declare
+    return decorate

@@ -1,26 +1,22 @@
 """What the kiln's page shows: what runs, waits, is paused, failed or done, and who does it."""
 
-from collections.abc import Iterator
+from collections import defaultdict
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from datetime import timedelta
 from typing import Any
 
 from django.contrib.auth.base_user import AbstractBaseUser
-from django.db.models import Count, Q, QuerySet
-from django.urls import reverse
+from django.db.models import Count
 from django.utils import timezone
 
 from enamel.batches.models import Batch
 from enamel.firings import queue
 from enamel.firings.models import Firing
-from enamel.jobs.models import Worker
+from enamel.jobs.models import Job, Worker
 from enamel.jobs.queueing import FIRINGS, MAINTENANCE, SWATCHES
 from enamel.library.models import Layer
-from enamel.orders.models import SentCoat
-from enamel.prints.models import PrintFile
-from enamel.swatches.models import Swatch, SwatchSheet
-from enamel.touchups.models import Candidate, Mending
-from enamel.uploads.models import Upload
+from enamel.orders.models import Order, SentCoat
 
 RECENT = timedelta(days=2)
 """For so long firings that are done stay on the page."""
@@ -35,7 +31,7 @@ QUEUES = {
 
 @dataclass(frozen=True, slots=True)
 class Shown:
-    """A firing in a list. Of other artists' firings only that they are there is told."""
+    """A firing in a list. Of other artists' firings only that they exist is shown."""
 
     firing: Firing
     own: bool
@@ -52,7 +48,7 @@ class Shown:
     @property
     def progress(self) -> float:
         """How much is done, 0…1."""
-        return self.firing.done / self.firing.total if self.firing.total else 0.0
+        return self.firing.progress
 
 
 @dataclass(frozen=True, slots=True)
@@ -72,56 +68,48 @@ class Work:
 
 
 def other_work(artist: AbstractBaseUser) -> list[Work]:
-    """Return swatches, candidates, files and checks that run or wait, the artist's own in detail."""
-    found = [
-        *_being_made(SwatchSheet.objects.of(artist), "sheet", "swatch", "swatches"),
-        *_being_made(Mending.objects.of(artist), "mending", "candidate", "candidates"),
-        *_files(PrintFile.objects.of(artist)),
-        *(
-            Work(f"Reading {one.name}", "", one.get_state_display(), done=one.progress, total=1.0)
-            for one in Upload.objects.of(artist).open()
-        ),
-    ]
+    """Return jobs other than firings and orders that run or wait, the artist's own in detail."""
+    found: list[Work] = []
+    others = 0
+    for kind in Job.kinds():
+        if issubclass(kind, Firing | Order):
+            continue
+        manager: Any = kind._default_manager
+        related = [name for name in (kind.PIECE, kind.GROUP) if name]
+        own = manager.of(artist).open()
+        jobs = list(own.select_related(*related) if related else own)
+        found += _shown_together(kind, jobs)
+        others += manager.open().count() - len(jobs)
     unready = Layer.objects.filter(pyramid="", piece__owner_id=artist.pk, piece__deleted_at=None)
     for layer in unready.select_related("piece"):
         found.append(Work("Making a layer ready to be looked at", layer.piece.title))
-    others = (
-        Swatch.objects.open().exclude(sheet__piece__owner_id=artist.pk).count()
-        + Candidate.objects.open().exclude(mending__piece__owner_id=artist.pk).count()
-        + PrintFile.objects.open().exclude(layer__piece__owner_id=artist.pk).count()
-    )
     if others:
         found.append(Work("Work of other artists", "", f"{others} waiting or under way"))
     return found
 
 
-def _being_made(groups: QuerySet[Any], page: str, one: str, many: str) -> Iterator[Work]:
-    """Yield sheets with swatches, or mendings with candidates, of which some are still to be made."""
-    state = groups.model._meta.get_field(many).related_model.State
-    still_open = Q(**{f"{many}__state__in": [state.QUEUED, state.RUNNING]})
-    counted = groups.annotate(total=Count(many), waiting=Count(many, filter=still_open)).filter(
-        waiting__gt=0
-    )
-    for made in counted.select_related("piece"):
-        done, predicted = made.total - made.waiting, made.predicted_seconds
-        yield Work(
-            f"Making {made.total} {one if made.total == 1 else many}", made.piece.title,
-            f"{done} of {made.total} done", reverse(page, args=[made.pk]), done, made.total,
-            predicted * made.waiting / made.total if predicted else None,
-        )  # fmt: skip
+def _shown_together(kind: type[Job], own: Sequence[Any]) -> Iterator[Work]:
+    """Yield open jobs of one kind; those that were submitted together as one."""
+    by_group: dict[Any, list[Any]] = defaultdict(list)
+    for job in own:
+        by_group[getattr(job, kind.GROUP) if kind.GROUP else job].append(job)
+    totals: dict[Any, int] = {}
+    if kind.GROUP and own:
+        members = kind._default_manager.filter(**{f"{kind.GROUP}__in": list(by_group)})
+        totals = dict(members.order_by().values_list(kind.GROUP).annotate(Count("pk")))
+    for group, jobs in by_group.items():
+        first, total = jobs[0], totals.get(group.pk, 1)
+        done = total - len(jobs) + sum(job.progress for job in jobs)
+        words = f"{total - len(jobs)} of {total} done" if kind.GROUP else first.state_label
+        left = first.seconds_left
+        if kind.GROUP and group.predicted_seconds:
+            left = group.predicted_seconds * len(jobs) / total
+        # no bar for a single job of which nothing is done: it waits, or does not say how far it is
+        bar = total if kind.GROUP or done else 0
+        yield Work(kind.LABEL, first.subject, words, first.url, done, bar, left)
 
 
-def _files(files: QuerySet[PrintFile]) -> Iterator[Work]:
-    for made in files.open().select_related("layer__piece"):  # type: ignore[attr-defined]
-        piece = made.layer.piece
-        yield Work(
-            f"Writing {made.name}", piece.title, made.get_state_display(),
-            f"{piece.get_absolute_url()}?layer={made.layer_id}&task=file", made.progress, 1.0,
-            made.seconds_left,
-        )  # fmt: skip
-
-
-def kiln_shown(artist: AbstractBaseUser) -> dict[str, Any]:
+def present_kiln(artist: AbstractBaseUser) -> dict[str, Any]:
     """Return the page of the kiln."""
 
     def shown(firing: Firing, seconds: float | None = None) -> Shown:
@@ -131,7 +119,7 @@ def kiln_shown(artist: AbstractBaseUser) -> dict[str, Any]:
     mine = known.filter(piece__owner_id=artist.pk)
     ended = mine.filter(state__in=[Firing.State.STOPPED, Firing.State.FAILED], dismissed=False)
     done = mine.filter(state=Firing.State.DONE, ended__gt=timezone.now() - RECENT)
-    running = known.filter(state=Firing.State.FIRING).order_by("started")
+    running = known.filter(state=Firing.State.RUNNING).order_by("started")
     workers = sorted(Worker.objects.all(), key=lambda worker: not worker.alive)
     batches = Batch.objects.of(artist)
     alive = [worker for worker in workers if worker.alive]

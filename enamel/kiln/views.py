@@ -10,7 +10,7 @@ from django.views.decorators.http import require_GET, require_POST
 from enamel.accounts.people import person
 from enamel.firings import queue
 from enamel.firings.access import own_firing
-from enamel.kiln.presenters import kiln_shown
+from enamel.kiln.presenters import present_kiln
 from enamel.web.parameters import signed_number
 
 
@@ -19,7 +19,7 @@ from enamel.web.parameters import signed_number
 def kiln(request: HttpRequest) -> HttpResponse:
     """Show the page; with ``part`` only what changes."""
     template = "kiln_part" if "part" in request.GET else "kiln"
-    return render(request, f"kiln/{template}.html", kiln_shown(person(request)))
+    return render(request, f"kiln/{template}.html", present_kiln(person(request)))
 
 
 @require_POST

@@ -1,4 +1,4 @@
-"""A piece's faces: as found on the base, put right by hand, listed by how much they need mending."""
+"""A piece's faces: as found on the base or corrected by hand, listed by how much they need mending."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
@@ -18,7 +18,7 @@ from enamel.library.models.layers import face_as_kept
 
 MOST_FACES = 200
 LEAST_SIDE = 8
-"""Least side of a face that is put right by hand, in px of the base."""
+"""Least side of a face that is corrected by hand, in px of the base."""
 KEPT_SECONDS = 86400
 
 
@@ -83,6 +83,6 @@ def put_right(layer: Layer, faces: Sequence[Face]) -> None:
 
 
 def as_found(piece: Piece) -> None:
-    """Let go of what was put right: the faces are those that were found on the base."""
+    """Drop what was corrected: the faces are those that were found on the base."""
     Piece.objects.filter(pk=piece.pk).update(faces_kept=None)
     piece.faces_kept = None

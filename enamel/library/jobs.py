@@ -49,14 +49,14 @@ def _read_picture(upload: Upload) -> None:
         path = folder / "original"
         shutil.copyfile(path_of(upload), path)
 
+        def report(fraction: float) -> None:
+            upload.record(progress=fraction)
+
         def read(original: Path, into: Path) -> None:
-            read_apart(
-                original, into, settings.IMPORT_LIMITS,
-                lambda fraction: uploads.report_progress(upload, fraction),
-            )  # fmt: skip
+            read_apart(original, into, settings.IMPORT_LIMITS, report)
 
         def end(piece: Piece) -> None:
-            if not uploads.end(upload, Upload.State.DONE, piece_id=piece.pk):
+            if not upload.finish(piece_id=piece.pk):
                 raise Refusal("This file was deleted, or read by another worker, meanwhile.")
 
         services.from_file(upload.owner_id, path, upload.name, read=read, on_saved=end)

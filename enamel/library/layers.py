@@ -18,7 +18,7 @@ from enamel.core.intake.xmp import AI_EDITED, AI_ENHANCED, AI_MADE, PREVIEW_COPY
 from enamel.core.pipeline.firing import Stage, coat_key, stages
 from enamel.core.schedule import Coat, Schedule, canonical
 from enamel.core.tiling.tilestore import FolderStore
-from enamel.jobs.sweeper import works_on
+from enamel.jobs.sweeper import uses_finished_tiles
 from enamel.library.models import Layer, Piece
 from enamel.library.models.layers import face_as_kept
 from enamel.library.overviews import survey
@@ -50,7 +50,7 @@ def coat_on(parent: Layer, coat: Coat) -> tuple[Stage, str]:
 
 def delete_finished_tiles(piece: Piece) -> None:
     """Delete the finished tiles of a piece's firings, unless an open job still needs them."""
-    if not works_on(piece):
+    if not uses_finished_tiles(piece):
         shutil.rmtree(piece_work(piece), ignore_errors=True)
 
 
@@ -145,7 +145,7 @@ def _settings_in_words(layer: Layer) -> str:
 
 
 def source_type(made_by_model: bool, layer: Layer) -> str:
-    """IPTC's digital source type of what comes of a layer and all those it was made from.
+    """IPTC's digital source type of a file of a layer and all those it was made from.
 
     A picture that a model made stays one; one that was not becomes a composite with one when any layer
     on the way was refined, and an enhanced one when it was only enlarged.

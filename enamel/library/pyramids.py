@@ -7,9 +7,8 @@ from threading import Lock
 
 from django.core.files.storage import default_storage
 
+from enamel.core.imaging.buffer import PixelBuffer
 from enamel.core.imaging.canvas import Canvas
-from enamel.core.imaging.vips import eight_bits
-from enamel.core.intake.pixels import vips_image
 from enamel.storage.copies import local
 
 TILE = 510
@@ -21,7 +20,7 @@ OPEN_ARCHIVES = 24
 
 def build(canvas: Canvas, path: Path) -> None:
     """Write the pyramid: an uncompressed zip of lossless PNG tiles in the Deep Zoom layout."""
-    image = eight_bits(vips_image(canvas))
+    image = PixelBuffer.of_canvas(canvas).eight_bits().image
     image.dzsave(
         str(path),
         layout="dz",
@@ -35,8 +34,8 @@ def build(canvas: Canvas, path: Path) -> None:
 
 def thumbnail(canvas: Canvas, side: int = THUMBNAIL) -> bytes:
     """Return a WebP of at most that many px a side."""
-    image = eight_bits(vips_image(canvas)).thumbnail_image(side, height=side, size="down")
-    data: bytes = image.webpsave_buffer(Q=88)
+    small = PixelBuffer.of_canvas(canvas).eight_bits().at_most(side)
+    data: bytes = small.image.webpsave_buffer(Q=88)
     return data
 
 

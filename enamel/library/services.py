@@ -10,7 +10,6 @@ from django.conf import settings
 from django.contrib.auth.base_user import AbstractBaseUser
 from django.core.files import File
 from django.db import DEFAULT_DB_ALIAS, transaction
-from django.db.models import FileField
 from django.db.models.deletion import Collector
 from django.db.models.fields.files import FieldFile
 from django.utils import timezone
@@ -32,7 +31,7 @@ from enamel.library.layers import add_layer, canvas_of, piece_work
 from enamel.library.models import Layer, Piece
 from enamel.library.queue import enqueue_preparation
 from enamel.library.signals import piece_deleted
-from enamel.storage.files import keep_file
+from enamel.storage.files import file_fields, keep_file
 from enamel.storage.scratch import passing, stored
 from enamel.uploads.models import Upload
 from enamel.uploads.services import keep
@@ -174,7 +173,7 @@ def cuts_as_json(cuts: Cuts) -> dict[str, list[list[int]]]:
 
 
 def split(piece: Piece, cuts: Cuts) -> list[Piece]:
-    """Return a piece of its own from each candidate of a contact sheet; the sheet itself stays as it is.
+    """Return a separate piece for each candidate of a contact sheet; the sheet itself stays as it is.
 
     Raises
     ------
@@ -261,8 +260,7 @@ def _stored_files(piece: Piece) -> list[FieldFile]:
     rows += [row for rows in collector.fast_deletes for row in rows]
     found = []
     for row in rows:
-        fields = [field for field in row._meta.concrete_fields if isinstance(field, FileField)]
-        found += [getattr(row, field.name) for field in fields]
+        found += [getattr(row, name) for name in file_fields(type(row))]
     return [file for file in found if file]
 
 

@@ -1,45 +1,34 @@
 """Take orders a step further and ask external services, in workers."""
 
-from uuid import UUID
+import shutil
 
 from procrastinate.contrib.django import app
 
-from enamel.jobs import sweeper
 from enamel.jobs.queueing import MAINTENANCE
+from enamel.jobs.running import Stopping, carries_out
 from enamel.jobs.tasks import task
-from enamel.orders import shop
-from enamel.orders.bureau import turns
+from enamel.orders.bureau import turns as bureau
 from enamel.orders.clients import known
 from enamel.orders.models import SentCoat, ShopOrder
-from enamel.orders.queue import enqueue_order, enqueue_question, enqueue_sent_coat
+from enamel.orders.queue import enqueue_question
+from enamel.orders.shop import turns as shop
 
 
-@task(MAINTENANCE, "Sending a print file to the shop")
-def send_to_shop(order_id: str) -> None:
-    """Take an order at the shop a step further; the next step comes after a pause."""
-    pause = shop.send(UUID(order_id))
-    if pause is not None:
-        enqueue_order(ShopOrder(pk=UUID(order_id)), pause)
+@carries_out(ShopOrder)
+def carry_on_at_shop(order: ShopOrder, stopping: Stopping) -> float | None:
+    """Take an order at the shop a step further; return the pause until the next step."""
+    return shop.take_turn(order)
 
 
-sweeper.register(
-    sweeper.JobKind("orders.send_to_shop", "order_id", ShopOrder.objects.open, enqueue_order)
-)
+def _clean_up(sent: SentCoat) -> None:
+    shutil.rmtree(bureau.work_folder(sent), ignore_errors=True)
+    enqueue_question(known.ACCOUNT)
 
 
-@task(MAINTENANCE, "Talking to the bureau")
-def advance_sent_coat(sent_id: str) -> None:
-    """Take a coat at the bureau a step further; the next step comes after a pause."""
-    pause = turns.get_on(UUID(sent_id))
-    if pause is not None:
-        enqueue_sent_coat(SentCoat(pk=UUID(sent_id)), pause)
-    else:
-        enqueue_question(known.ACCOUNT)
-
-
-sweeper.register(
-    sweeper.JobKind("orders.advance_sent_coat", "sent_id", SentCoat.objects.open, enqueue_sent_coat)
-)
+@carries_out(SentCoat, _clean_up)
+def carry_on_at_bureau(sent: SentCoat, stopping: Stopping) -> float | None:
+    """Take a coat at the bureau a step further; return the pause until the next step."""
+    return bureau.take_turn(sent)
 
 
 @app.periodic(cron="37 4 * * *")

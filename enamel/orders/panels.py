@@ -3,7 +3,7 @@
 from typing import Any
 
 from enamel.orders.presenters import papers_of
-from enamel.orders.shop import price_list
+from enamel.orders.shop.services import price_list
 from enamel.prints.panels import FilePanel
 from enamel.workspace.shell import Workspace
 

@@ -3,13 +3,14 @@
 from typing import Any
 
 from django.contrib.auth.base_user import AbstractBaseUser
+from django.urls import reverse
 
 from enamel.core.schedule import Schedule
 from enamel.firings.services import predict_schedule
 from enamel.orders.bureau import services as bureau
 from enamel.orders.clients.answers import PriceList
 from enamel.orders.models import SentCoat, ShopOrder
-from enamel.orders.shop import price_list
+from enamel.orders.shop.services import price_list
 
 MOST_LISTED = 60
 FACTS = {
@@ -20,13 +21,14 @@ FACTS = {
 """What shops found in a file, by what it is called on the page."""
 
 
-def sent_shown(sent: SentCoat) -> dict[str, Any]:
+def present_sent_coat(sent: SentCoat) -> dict[str, Any]:
     """Return an offer, or a coat that was sent out."""
     account = bureau.account(sent.piece.owner_id)
     refine = sent.coat.refinement
     return {
         "sent": sent,
         "piece": sent.piece,
+        "picture": _picture(sent),
         "coat": sent.coat,
         "account": account,
         "after_cents": account.spent_cents + sent.cents,
@@ -39,7 +41,7 @@ def sent_shown(sent: SentCoat) -> dict[str, Any]:
     }
 
 
-def bureau_shown(artist: AbstractBaseUser) -> dict[str, Any]:
+def present_bureau(artist: AbstractBaseUser) -> dict[str, Any]:
     """Return the page of all coats at the bureau."""
     known = SentCoat.objects.of(artist).select_related("piece", "start", "result")
     return {
@@ -49,7 +51,14 @@ def bureau_shown(artist: AbstractBaseUser) -> dict[str, Any]:
     }
 
 
-def order_shown(order: ShopOrder) -> dict[str, Any]:
+def _picture(sent: SentCoat) -> str:
+    """Return the address of what came back, else of what is sent."""
+    if sent.preview:
+        return reverse("sent-coat-came-back", args=[sent.pk])
+    return reverse("laid-picture", args=[sent.start_id]) + "?plan=whole"
+
+
+def present_order(order: ShopOrder) -> dict[str, Any]:
     """Return the shop's answer about a file, for its page."""
     answer = order.answer
     facts = answer.get("facts") or {}

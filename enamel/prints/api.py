@@ -33,7 +33,7 @@ ANY_FILE = {
 def write(
     request: HttpRequest, layer_id: UUID, wanted: Annotated[FileForm, Body()]
 ) -> Status[FileBody]:
-    """Of the layer as it is, or as it lies on a print. It is kept for a week."""
+    """Of the layer as it is, or as it is placed on a print. It is kept for a week."""
     made = services.order(own_layer(request, layer_id), PrintSettings.from_json(wanted))
     return Status(201, FileBody.of(made))
 

@@ -6,7 +6,7 @@ from django.forms import Form
 
 from enamel.core.errors import Refusal
 from enamel.prints.forms import PrintFileForm, PrintForm
-from enamel.prints.presenters.prints import file_shown, print_shown
+from enamel.prints.presenters.prints import present_file, present_print
 from enamel.workspace.shell import Panel
 
 
@@ -25,7 +25,7 @@ class PrintPanel(Panel):
         if not form.is_valid():
             return {}
         try:
-            return print_shown(self.piece, self.layer, form)
+            return present_print(self.piece, self.layer, form)
         except Refusal as refusal:
             form.add_error(None, str(refusal))
             return {}
@@ -42,4 +42,4 @@ class FilePanel(Panel):
 
     def context(self, form: Form) -> dict[str, Any]:
         assert isinstance(form, PrintFileForm)
-        return file_shown(self.piece, self.layer, self.workspace.unit, form)
+        return present_file(self.piece, self.layer, self.workspace.unit, form)

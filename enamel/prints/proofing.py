@@ -8,10 +8,10 @@ from enamel.core.errors import Refusal
 from enamel.core.export.output import PrintSettings
 from enamel.core.export.placed import PlacedPicture, laid
 from enamel.core.geometry import Box, Size
-from enamel.core.imaging.vips import eight_bits, flattened
+from enamel.core.imaging.buffer import ColourSpace, PixelBuffer
 from enamel.core.printing.layout import PrintPlan, native
 from enamel.core.printing.preflight import Known
-from enamel.core.printing.profiles import Space, converted, profile_of, total_ink
+from enamel.core.printing.profiles import converted, profile_of, total_ink
 from enamel.core.printing.proof import Proof, fraction_out_of_gamut, proofed
 from enamel.library import faces
 from enamel.library.models import Layer
@@ -35,13 +35,12 @@ def tile(layer: Layer, level: int, column: int, row: int, proof: Proof) -> bytes
         return None
     around = box.grown(proof.margin(scale)).intersection(whole)
     seen = _area(layer.pyramid.name, level, around)
-    shown = proofed(seen, proof, scale)
-    part = box.relative_to(around)
-    data: bytes = shown.crop(part.x, part.y, part.width, part.height).pngsave_buffer(compression=1)
+    shown = proofed(seen, proof, scale).cropped(box.relative_to(around))
+    data: bytes = shown.image.pngsave_buffer(compression=1)
     return data
 
 
-def _area(pyramid: str, level: int, box: Box) -> pyvips.Image:
+def _area(pyramid: str, level: int, box: Box) -> PixelBuffer:
     """Return a part of a level, put together from its tiles: three bands of 16-bit sRGB."""
     made = np.empty((box.height, box.width, 3), np.uint8)
     for row in range(box.y // TILE, (box.bottom - 1) // TILE + 1):
@@ -50,18 +49,17 @@ def _area(pyramid: str, level: int, box: Box) -> pyvips.Image:
             if png is None:
                 raise Refusal("This layer is not ready to be looked at; try again in a moment.")
             image = pyvips.Image.new_from_buffer(png, "")
-            pixels = flattened(image).numpy()[..., :3]
+            pixels = PixelBuffer(image, bits=8, alpha=image.hasalpha()).flattened().image.numpy()
             left, top = (max(0, place * TILE - OVERLAP) for place in (column, row))
             covers = Box(left, top, pixels.shape[1], pixels.shape[0]).intersection(box)
             made[covers.relative_to(box).slices] = pixels[
                 covers.relative_to(Box(left, top, 1, 1)).slices
             ]
-    wide = pyvips.Image.new_from_array(made, interpretation="srgb") * 257
-    return wide.cast("ushort").copy(interpretation="rgb16")
+    return PixelBuffer.of_samples(made.astype(np.uint16) * np.uint16(257))
 
 
 def laid_picture(layer: Layer, plan: PrintPlan | None) -> bytes:
-    """Return a layer as it lies on a print, reduced, as WebP: cropped and extended as its file will be."""
+    """Return a layer as it is placed on a print, reduced, as WebP: cropped and extended like its file."""
     if not layer.ready:
         raise Refusal("This layer is not ready to be looked at; try again in a moment.")
     deepest = _deepest(layer)
@@ -69,11 +67,11 @@ def laid_picture(layer: Layer, plan: PrintPlan | None) -> bytes:
     while level and max(_size_at(layer, level)) > SHOWN:
         level -= 1
     size = _size_at(layer, level)
-    image = _area(layer.pyramid.name, level, Box.whole(size))
+    picture = _area(layer.pyramid.name, level, Box.whole(size))
     if plan is not None:
         layout, _ = native(size, plan)
-        image = PlacedPicture(layout, plan).on(image)
-    data: bytes = eight_bits(image).webpsave_buffer(Q=90)
+        picture = PlacedPicture(layout, plan).on(picture)
+    data: bytes = picture.eight_bits().image.webpsave_buffer(Q=90)
     return data
 
 
@@ -96,9 +94,9 @@ def known_of(layer: Layer, wanted: PrintSettings) -> Known:
     if layer.surveyed:
         cells = overview_of(layer).cells
         out = fraction_out_of_gamut(cells, profile)
-        if profile.space is Space.CMYK:
-            image = pyvips.Image.new_from_array(cells, interpretation="rgb16")
-            ink = total_ink(converted(image, profile, output.intent, output.black_point, 8))
+        if profile.space is ColourSpace.CMYK:
+            picture = PixelBuffer.of_samples(cells)
+            ink = total_ink(converted(picture, profile, output.intent, output.black_point, 8))
     newest = layer.piece.layers.latest("created")
     return Known(
         ppi=ppi,
@@ -108,7 +106,7 @@ def known_of(layer: Layer, wanted: PrintSettings) -> Known:
         sharpened=any(_sharpens(one) for one in chain),
         joins=_joins(layer),
         faces=_unmended(layer, chain),
-        out_of_gamut=None if profile.space is Space.GREY else out,
+        out_of_gamut=None if profile.space is ColourSpace.GREY else out,
         ink=ink,
     )
 
@@ -142,7 +140,7 @@ def _unmended(layer: Layer, chain: list[Layer]) -> int | None:
 
 
 def _within(box: Box, place: list[float], size: Size) -> bool:
-    """Return whether the middle of a face lies in a place that is given as fractions of the picture."""
+    """Return whether the middle of a face is in a place that is given as fractions of the picture."""
     x, y = (box.x + box.width / 2) / size.width, (box.y + box.height / 2) / size.height
     left, top, width, height = place
     return left <= x <= left + width and top <= y <= top + height

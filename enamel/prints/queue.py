@@ -4,11 +4,6 @@ from enamel.jobs.queueing import MAINTENANCE, enqueue
 from enamel.prints.models import PrintFile
 
 
-def enqueue_print(made: PrintFile) -> None:
-    """Have a print file written."""
-    enqueue("prints.write_print", MAINTENANCE, print_id=str(made.pk))
-
-
 def enqueue_publishing(made: PrintFile) -> None:
     """Have a written file copied into the workshop's folder."""
     enqueue("prints.publish", MAINTENANCE, print_id=str(made.pk))

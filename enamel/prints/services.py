@@ -2,25 +2,20 @@
 
 import os
 import shutil
-import time
-from contextlib import ExitStack, suppress
+from contextlib import suppress
 from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
-from uuid import UUID
 
 from django.conf import settings as site
 from django.core.cache import cache
-from django.db import transaction
-from django.db.models import F
 from django.utils import timezone
 
-from enamel.core.errors import FieldRefusal, Refusal, Stopped
-from enamel.core.export.file import estimated_bytes, export, require_writable
+from enamel.core.errors import FieldRefusal, Refusal
+from enamel.core.export.file import estimated_bytes, require_writable
 from enamel.core.export.naming import USUAL, NameFields, named
 from enamel.core.export.output import UNPRINTED, FileFormat, Output, PrintSettings
 from enamel.core.export.placed import laid
-from enamel.core.export.progress import OnFraction
 from enamel.core.fields import to_json
 from enamel.core.files import PARTIAL, settle
 from enamel.core.geometry import Size
@@ -28,29 +23,22 @@ from enamel.core.printing.panels import panels
 from enamel.core.printing.paper import reason
 from enamel.core.printing.preflight import Notice, preflight
 from enamel.core.schedule import content_key
+from enamel.jobs import services as jobs
 from enamel.jobs.errors import describe_error
-from enamel.library.layers import canvas_of, metadata_of
+from enamel.library.layers import canvas_of
 from enamel.library.models import Layer
 from enamel.prints import strips
-from enamel.prints.layered import stack_of
 from enamel.prints.models import PrintFile
 from enamel.prints.proofing import known_of
-from enamel.prints.queue import enqueue_print
 from enamel.prints.strips import Strip
 from enamel.storage.copies import COPIED
-from enamel.storage.disk import require_room, waiting_for_room
-from enamel.storage.files import keep_file
-from enamel.storage.scratch import passing
+from enamel.storage.disk import require_room
 from enamel.swatches.models import SwatchSheet
 
-ATTEMPTS = 3
-"""A file at which workers died this often is not tried again."""
 REMEMBERED_SECONDS = 24 * 3600
 """For so long it is not measured again how large a file will be."""
 SHEET = "sheet"
 """In a print file's strip: the sheet of swatches that it holds."""
-PROGRESS_EVERY = 0.3
-"""Seconds between two notes of how far a file is written."""
 
 
 def order(layer: Layer, wanted: PrintSettings, pattern: str = USUAL) -> PrintFile:
@@ -94,22 +82,21 @@ def order_strip(
         )
     size = strips.require_possible(layer, strip, wanted)
     named_as = facts_of(layer, wanted)
-    told = replace(named_as, layer="strip", width=size.width, height=size.height)
+    described = replace(named_as, layer="strip", width=size.width, height=size.height)
     return _submitted(
         layer=layer,
         settings=wanted.to_json(),
         strip=to_json(strip),
-        name=named(pattern, told, wanted.output, _taken(layer)),
+        name=named(pattern, described, wanted.output, _taken(layer)),
         width=size.width,
         height=size.height,
     )
 
 
 def _submitted(**facts: Any) -> PrintFile:
-    """Return a print file that waits, and the job that writes it."""
-    with transaction.atomic():
-        made = PrintFile.objects.create(**facts)
-        enqueue_print(made)
+    """Return a print file that waits to be written."""
+    made = PrintFile(**facts)
+    jobs.submit(made)
     return made
 
 
@@ -135,7 +122,7 @@ class PrintFilePrediction:
     ppi: float
     name: str
     bytes: int | None
-    """About how large; None where that can't be told beforehand."""
+    """About how large; None where that can't be predicted."""
     sharpening: str
     """What is done for the paper, and why."""
     sheets: int
@@ -208,90 +195,6 @@ def facts_of(layer: Layer, wanted: PrintSettings) -> NameFields:
     )
 
 
-def write(print_id: UUID) -> None:
-    """Write a file that waits. Safe to repeat."""
-    if not (
-        PrintFile.objects.filter(pk=print_id)
-        .open()
-        .update(
-            state=PrintFile.State.WORKING,
-            progress=0,
-            error="",
-            tries=F("tries") + 1,
-            began=timezone.now(),
-        )
-    ):
-        return
-    made = PrintFile.objects.select_related("layer__piece").get(pk=print_id)
-    try:
-        if made.tries > ATTEMPTS:
-            raise Refusal(
-                "The kiln broke off several times at this file, most likely for lack of memory."
-            )
-        _write(made)
-    except Stopped:
-        pass
-    except Exception as error:
-        with waiting_for_room(
-            PrintFile.objects.filter(pk=print_id),
-            state=PrintFile.State.WAITING, tries=F("tries") - 1, progress=0,
-        ):  # fmt: skip
-            words = describe_error(error, f"print file {print_id}")
-        PrintFile.objects.filter(pk=print_id).update(state=PrintFile.State.FAILED, error=words)
-
-
-def _write(made: PrintFile) -> None:
-    wanted = PrintSettings.from_json(made.settings)
-    placed, ppi, _ = laid(wanted, made.layer.size)
-    mine = PrintFile.objects.filter(pk=made.pk)
-    received = 0.0
-
-    def on_progress(progress: float) -> None:
-        nonlocal received
-        if time.monotonic() - received > PROGRESS_EVERY:
-            received = time.monotonic()
-            if not mine.update(progress=progress):
-                raise Stopped  # deleted meanwhile
-
-    with ExitStack() as stack:
-        path = stack.enter_context(passing("print")) / "file"
-        if made.strip:
-            size = _write_strip(made, wanted, path, on_progress)
-            mine.update(width=size.width, height=size.height)
-            _keep(made, path, "")
-            return
-        canvas = stack.enter_context(canvas_of(made.layer))
-        layered = wanted.output.file is FileFormat.OPENRASTER
-        layers = stack.enter_context(stack_of(made.layer)) if layered else []
-        note = export(
-            canvas, path, ppi=ppi, output=wanted.output, placed=placed,
-            says=metadata_of(made.layer, preview=wanted.output.preview), stack=layers,
-            on_progress=on_progress,
-        )  # fmt: skip
-        _keep(made, path, note)
-
-
-def _write_strip(
-    made: PrintFile, wanted: PrintSettings, path: Path, on_progress: OnFraction
-) -> Size:
-    """Return a test strip, or a sheet of swatches; its size in px."""
-    held: dict[str, Any] = made.strip or {}
-    if SHEET not in held:
-        return strips.write(made.layer, Strip.from_json(held), wanted, path, on_progress)
-    sheet = SwatchSheet.objects.filter(pk=held[SHEET]).first()
-    if sheet is None:
-        raise Refusal("These swatches were deleted meanwhile.")
-    return strips.write_sheet(sheet, path, wanted.output, wanted.ppi, on_progress)
-
-
-def _keep(made: PrintFile, path: Path, note: str) -> None:
-    """Put a written file into storage, unless it was deleted meanwhile."""
-    keep_file(made.file, path, str(made.pk))
-    done = {"file": made.file.name, "note": note, "state": PrintFile.State.DONE, "progress": 1}
-    if not PrintFile.objects.filter(pk=made.pk).update(**done):
-        made.file.delete(save=False)  # deleted meanwhile
-
-
 def delete(made: PrintFile) -> None:
     """Delete a print file; the writing of one that is being written ends within a moment."""
     file = made.file
@@ -346,7 +249,7 @@ def publish(made: PrintFile) -> str:
 
 
 def publish_and_note(made: PrintFile) -> None:
-    """Copy a written file into the workshop's folder, and keep what came of it with the file."""
+    """Copy a written file into the workshop's folder, and note the result with the file."""
     try:
         words = f"Put into {site.PRINT_FOLDER} as {publish(made)}."
     except Exception as error:

@@ -30,12 +30,12 @@ from enamel.swatches.pixels import pixels_of
 
 MOST_CROPS = 24
 COLUMNS = 3
-TOLD = {
+LABELLED = {
     "upscaler": "{}", "strength": "strength {}", "steps": "{} steps", "sampler": "{}",
     "hold": "hold {}", "degradation": "restore detail {}", "guidance": "guidance {}", "model": "{}",
     "seed": "seed {}",
 }  # fmt: skip
-"""Settings that labels tell, and how."""
+"""Settings that labels name, and how."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -129,7 +129,7 @@ def _layer(piece: Piece, key: str) -> StripSource | None:
     if layer is None:
         return None
     facts = {"kind": layer.get_kind_display(), "size": f"{layer.width} × {layer.height} px"}
-    facts |= _told(layer.recipe.get("coat") or {}, layer.refine or {})
+    facts |= _labelled(layer.recipe.get("coat") or {}, layer.refine or {})
     if layer.kind == Layer.Kind.FINISH:
         facts["finish"] = Finish.from_json(layer.recipe["finish"]).words
     return StripSource(layer.size, Box.whole(layer.size), facts,
@@ -143,24 +143,24 @@ def _swatch(piece: Piece, key: str) -> StripSource | None:
         return None
     sheet = swatch.sheet
     facts = {"kind": "Swatch", "size": f"{sheet.size.width} × {sheet.size.height} px"}
-    facts |= _told(swatch.coat, swatch.refine or {})
+    facts |= _labelled(swatch.coat, swatch.refine or {})
     box = sheet.box
     return StripSource(sheet.size, box, facts,
                   lambda stack: Pixels(pixels_of(swatch), (box.x, box.y), sheet.size))  # fmt: skip
 
 
-def _told(coat: dict[str, Any], refine: dict[str, Any]) -> dict[str, str]:
-    """Return the settings that a label tells."""
+def _labelled(coat: dict[str, Any], refine: dict[str, Any]) -> dict[str, str]:
+    """Return the settings that a label names."""
     known = {"upscaler": coat.get("upscaler")} | refine
     if "sampler" in refine:
         known["sampler"] = Sampler(refine["sampler"]).label
-    told = {}
-    for name, words in TOLD.items():
+    labels = {}
+    for name, words in LABELLED.items():
         value = known.get(name)
         if value is not None:
             shown = f"{value:g}" if isinstance(value, int | float) else _capital(str(value))
-            told[name] = words.format(shown)
-    return told
+            labels[name] = words.format(shown)
+    return labels
 
 
 def _capital(word: str) -> str:

@@ -137,7 +137,7 @@ def missing(request: HttpRequest, error: Http404) -> HttpResponse:
 
 @api.exception_handler(AuthenticationError)
 def unknown(request: HttpRequest, error: AuthenticationError) -> HttpResponse:
-    answer = _no(request, 401, "Say who asks: Authorization: Bearer, and a token of Enamel's.")
+    answer = _no(request, 401, "This needs a token: send it as Authorization: Bearer TOKEN.")
     answer["WWW-Authenticate"] = "Bearer"
     return answer
 
@@ -151,7 +151,7 @@ def too_often(request: HttpRequest, error: Throttled) -> HttpResponse:
 
 
 @api.exception_handler(HttpError)
-def said(request: HttpRequest, error: HttpError) -> HttpResponse:
+def answer_http_error(request: HttpRequest, error: HttpError) -> HttpResponse:
     return _no(request, error.status_code, str(error))
 
 

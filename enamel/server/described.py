@@ -9,7 +9,7 @@ from typing import Any
 from enamel.server.api import STATUS, api
 
 DEEP = 2
-"""So many levels of a form are listed; the rest is in the description's file."""
+"""Levels of a form that are listed; the rest is in the description's file."""
 
 
 @dataclass(frozen=True, slots=True)

@@ -61,6 +61,7 @@ INSTALLED_APPS = [
     "enamel.orders",
     "enamel.compare",
     "enamel.kiln",
+    "enamel.maintenance",
 ]
 MIDDLEWARE = [
     "django.middleware.security.SecurityMiddleware",
@@ -107,7 +108,7 @@ DATABASES = {
         "PASSWORD": os.environ.get("ENAMEL_DB_PASSWORD") or _kept("secrets/postgres"),
         "HOST": os.environ.get("ENAMEL_DB_HOST", "127.0.0.1"),
         "PORT": os.environ.get("ENAMEL_DB_PORT") or _kept("postgres/port") or "5432",
-        # every request has a thread of its own, so connections are shared through a pool
+        # every request has its own thread, so connections are shared through a pool
         "OPTIONS": {"pool": {"min_size": 1, "max_size": DB_POOL, "timeout": 30}},
     }
 }
@@ -137,7 +138,7 @@ AUTHENTICATION_BACKENDS = [
 ]
 AXES_FAILURE_LIMIT = 5
 AXES_COOLOFF_TIME = timedelta(minutes=5)
-"""How long a name can't be tried from an address after so many wrong passwords."""
+"""How long a name can't be tried from an address after that many wrong passwords."""
 AXES_LOCKOUT_PARAMETERS = [["username", "ip_address"]]
 AXES_USERNAME_CALLABLE = "enamel.accounts.signing.counted_name"
 AXES_CLIENT_IP_CALLABLE = "enamel.accounts.signing.counted_address"
@@ -187,7 +188,7 @@ TILE_STORE_MB = float(os.environ.get("ENAMEL_TILE_STORE_MB", "2000"))
 """Most room for finished tiles that firings and swatches share."""
 KILN_WORK = Path(os.environ.get("ENAMEL_WORK", VAR / "kiln"))
 """Finished tiles of running firings. Where workers on several machines don't share it, a coat that goes on
-elsewhere begins anew."""
+elsewhere begins again."""
 os.environ.setdefault("ENAMEL_MODELS", str(VAR / "models"))
 """Folder of the artist's own models, read by core. Workers on several machines have to share it."""
 os.environ.setdefault("ENAMEL_CHECKPOINTS", str(VAR / "checkpoints"))
@@ -215,7 +216,7 @@ PRINT_SHOP = os.environ.get("ENAMEL_PRINT_SHOP") or (
 BUREAU = os.environ.get("ENAMEL_BUREAU") or f"http://127.0.0.1:{_kept('run/bureau.port') or 8770}"
 """Where the hired renderer answers; its stand-in on loopback unless another is named."""
 BUREAU_KEY = os.environ.get("ENAMEL_BUREAU_KEY") or _kept("secrets/bureau")
-"""The key of the house's account there."""
+"""The key of the workshop's account there."""
 
 API_LOOKING = os.environ.get("ENAMEL_API_LOOKING", "600/m")
 """How often a script's token may ask; changes have a limit of their own."""
@@ -242,11 +243,21 @@ CONTENT_SECURITY_POLICY = {
         "frame-ancestors": ["'none'"],
     }
 }
+METRICS = _flag("ENAMEL_METRICS")
+"""Whether /metrics has figures for Prometheus. Everyone who reaches the port can read them."""
+LOG_FORMATS: dict[str, dict[str, Any]] = {
+    "line": {"format": "%(asctime)s %(levelname)s %(name)s: %(message)s"},
+    "json": {
+        "()": "pythonjsonlogger.json.JsonFormatter",
+        "fmt": "%(asctime)s %(levelname)s %(name)s %(message)s",
+    },
+}
+LOG_FORMAT = "json" if os.environ.get("ENAMEL_LOG_FORMAT") == "json" else "line"
 LOGGING = {
     "version": 1,
     "disable_existing_loggers": False,
-    "formatters": {"line": {"format": "%(asctime)s %(levelname)s %(name)s: %(message)s"}},
-    "handlers": {"stderr": {"class": "logging.StreamHandler", "formatter": "line"}},
+    "formatters": LOG_FORMATS,
+    "handlers": {"stderr": {"class": "logging.StreamHandler", "formatter": LOG_FORMAT}},
     "root": {"handlers": ["stderr"], "level": "INFO"},
     "loggers": {name: {"level": "WARNING"} for name in ("procrastinate", "pyvips", "httpx")},
 }

@@ -8,6 +8,7 @@ from enamel.server.api import api
 APPS = (
     "accounts", "web", "uploads", "catalogue", "library", "workspace", "firings", "swatches", "touchups",
     "finishing", "prints", "batches", "orders", "compare", "kiln",
+    "maintenance",
 )  # fmt: skip
 
 handler500 = "enamel.web.refusals.server_error"

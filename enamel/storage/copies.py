@@ -45,7 +45,7 @@ def _place() -> Path:
 
 
 def _make_room() -> None:
-    """Let go of the copies that were asked for longest ago, until the others have room."""
+    """Delete the copies that were asked for longest ago, until the others have room."""
     known = []
     for path in _place().rglob("*"):
         with suppress(FileNotFoundError):

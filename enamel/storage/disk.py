@@ -1,14 +1,10 @@
-"""Room on the disk: refuse work that does not fit, and let work wait while the disk is full."""
+"""Room on the disk: refuse work that does not fit, and recognise a full disk."""
 
 import errno
 import shutil
-from collections.abc import Iterator
-from contextlib import contextmanager
 from pathlib import Path
-from typing import Any
 
 from django.conf import settings
-from django.db.models import QuerySet
 
 from enamel.core.errors import Refusal
 
@@ -25,7 +21,7 @@ NO_ROOM = (
     "What was sent could not be stored and nothing was kept. Make room on the disk, or delete print files "
     "and pieces; then send it again."
 )
-"""For whoever sends something to a full disk."""
+"""Shown to people who send something to a full disk."""
 
 
 class OutOfRoom(Exception):
@@ -63,19 +59,9 @@ def require_some_room() -> None:
 
 
 def is_out_of_room(error: BaseException | None) -> bool:
-    """Return whether an error came of a full disk."""
+    """Return whether a full disk caused an error."""
     if not isinstance(error, OSError):
         return False
     return error.errno in (errno.ENOSPC, errno.EDQUOT) or (
         free_bytes(Path(settings.KILN_WORK)) < NO_ROOM_BYTES
     )
-
-
-@contextmanager
-def waiting_for_room(row: QuerySet[Any], **fields: Any) -> Iterator[None]:
-    """Put a row back to waiting when the disk is full, with the reason; its job is tried again."""
-    try:
-        yield
-    except OutOfRoom as error:
-        row.update(error=str(error), **fields)
-        raise

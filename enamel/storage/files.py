@@ -1,12 +1,18 @@
-"""Finished local files into storage."""
+"""Stored files: which fields name them, and finished local files into storage."""
 
 import shutil
 from pathlib import Path
 
 from django.core.files import File
+from django.db.models import FileField, Model
 from django.db.models.fields.files import FieldFile
 
 from enamel.core.files import whole_file
+
+
+def file_fields(model: type[Model]) -> list[str]:
+    """Return the names of a model's fields that name stored files."""
+    return [field.name for field in model._meta.concrete_fields if isinstance(field, FileField)]
 
 
 def keep_file(field: FieldFile, path: Path, name: str) -> None:

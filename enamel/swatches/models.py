@@ -4,12 +4,15 @@ import uuid
 from typing import Any
 
 from django.db import models
+from django.urls import reverse
 from django.utils import timezone
 
 from enamel.accounts.people import Person
 from enamel.core.geometry import Box, Size
 from enamel.core.pipeline.sheets import Axis
 from enamel.core.schedule import Schedule
+from enamel.jobs.models import Job, JobQuerySet
+from enamel.jobs.queueing import SWATCHES
 from enamel.library.models.layers import Layer
 
 
@@ -34,7 +37,6 @@ class SwatchSheet(models.Model):
     window = models.JSONField(help_text="Left, top, width, height in px of the coat's result.")
     axes = models.JSONField(default=list, help_text="Varied settings with their values.")
     predicted_seconds = models.FloatField(default=0)
-    stopped = models.BooleanField(default=False)
     pinned = models.BooleanField(default=False)
     created = models.DateTimeField(default=timezone.now)
 
@@ -67,21 +69,24 @@ class SwatchSheet(models.Model):
         return len(self.axes[0]["values"]) if self.axes else 1
 
 
-class SwatchQuerySet(models.QuerySet["Swatch"]):
-    def open(self) -> "SwatchQuerySet":
-        """Waiting or running."""
-        return self.filter(state__in=[Swatch.State.QUEUED, Swatch.State.RUNNING])
+class SwatchQuerySet(JobQuerySet["Swatch"]):
+    """Swatches."""
+
+    def same_as(self, swatch: "Swatch") -> "Swatch | None":
+        """Return a finished swatch of the piece with the same pixels, if there is one."""
+        done = self.filter(state=Swatch.State.DONE, sheet__piece=swatch.sheet.piece_id)
+        return done.filter(content_key=swatch.content_key).exclude(pk=swatch.pk).first()
 
 
-class Swatch(models.Model):
+class Swatch(Job):
     """One trial: settings, and the pixels that a firing with them gives in the window."""
 
-    class State(models.TextChoices):
-        QUEUED = "queued", "Waiting"
-        RUNNING = "running", "Running"
-        DONE = "done", "Done"
-        FAILED = "failed", "Failed"
-        STOPPED = "stopped", "Stopped"
+    QUEUE = SWATCHES
+    LABEL = "Making swatches"
+    PIECE = "sheet__piece"
+    GROUP = "sheet"
+    USES_FINISHED_TILES = True
+    AFTER_CRASHES = "Choose smaller tiles or a smaller window."
 
     class Verdict(models.TextChoices):
         FAVOURITE = "favourite", "Favourite"
@@ -90,23 +95,18 @@ class Swatch(models.Model):
     sheet = models.ForeignKey(SwatchSheet, models.CASCADE, related_name="swatches")
     row = models.PositiveIntegerField()
     column = models.PositiveIntegerField()
+    place = models.PositiveIntegerField(default=0, help_text="As which of its sheet it is made.")
     label = models.CharField(max_length=300, blank=True)
     coat = models.JSONField(help_text="The tried coat, every setting spelt out.")
     content_key = models.CharField(
         max_length=64, help_text="Hash of all that determines the pixels."
     )
-    state = models.CharField(max_length=10, choices=State.choices, default=State.QUEUED)
-    error = models.TextField(blank=True)
     verdict = models.CharField(max_length=10, choices=Verdict.choices, blank=True)
     pixels = models.FileField(upload_to="swatches/", blank=True, help_text="16-bit sRGB canvas.")
     sha256 = models.CharField(max_length=64, blank=True)
-    seconds = models.FloatField(null=True, blank=True)
     model_seconds = models.FloatField(null=True, blank=True)
     shared = models.PositiveIntegerField(default=0, help_text="Tiles taken from earlier runs.")
     measures = models.JSONField(default=dict)
-    tries = models.PositiveIntegerField(
-        default=0, help_text="Times that it was begun and not given back in good order."
-    )
     tiles_done = models.PositiveIntegerField(default=0)
     so_far = models.BinaryField(null=True, help_text="WebP of the window while it is made.")
 
@@ -124,6 +124,16 @@ class Swatch(models.Model):
         refine: dict[str, Any] | None = self.coat.get("refine")
         return refine
 
+    def results(self) -> dict[str, Any]:
+        """Return what another swatch of the same pixels takes from it, without being made."""
+        taken = {"pixels": self.pixels.name, "sha256": self.sha256, "measures": self.measures}
+        return taken | {"seconds": 0.0, "model_seconds": 0.0}
+
     @property
-    def open(self) -> bool:
-        return self.state in (self.State.QUEUED, self.State.RUNNING)
+    def queue_priority(self) -> int:
+        # the first of every sheet come first, so that no sheet waits for all of another
+        return -self.place
+
+    @property
+    def url(self) -> str:
+        return reverse("sheet", args=[self.sheet_id])

@@ -8,7 +8,7 @@ import numpy as np
 from enamel.core.imaging.canvas import SampleArray
 from enamel.core.networks.cards import spec_of
 from enamel.core.schedule import Schedule, content_key
-from enamel.core.tiling.passes import blends
+from enamel.core.tiling.passspec import blends
 from enamel.library.layers import canvas_of
 from enamel.library.models import Layer
 from enamel.swatches.models import Swatch

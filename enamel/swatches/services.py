@@ -16,10 +16,10 @@ from enamel.core.pipeline.windows import LEAST_SIDE, MOST_PIXELS, moved_to_save,
 from enamel.core.schedule import Mix, Refine, Schedule, content_key
 from enamel.firings.models import Timing
 from enamel.firings.services import already_laid
+from enamel.jobs import services as jobs
 from enamel.library.layers import canvas_of
 from enamel.library.models import Layer, Piece
 from enamel.swatches.models import Swatch, SwatchSheet
-from enamel.swatches.queue import enqueue_swatch
 
 
 def begin_on(base: Layer, schedule: Schedule) -> tuple[Layer, Schedule]:
@@ -95,28 +95,25 @@ def predicted(piece: Piece, schedule: Schedule, window: Box, axes: Sequence[Axis
 
 
 def _place(sheet: SwatchSheet, rest: Schedule, cell: Cell, place: int) -> None:
-    """A swatch of the sheet: taken from an earlier one of the same pixels, or put in the queue.
-
-    The first of every sheet come first, so that no sheet waits for all of another.
-    """
+    """Add a swatch to a sheet: taken from an earlier one of the same pixels, or put in the queue."""
     schedule = Schedule((*rest.coats[:-1], cell.coat))
     swatch = Swatch(
         sheet=sheet,
+        place=place,
         row=cell.row,
         column=cell.column,
         label=cell.label,
         coat=to_json(cell.coat),
         content_key=_swatch_key(sheet, schedule),
     )
-    known = Swatch.objects.filter(
-        content_key=swatch.content_key, state=Swatch.State.DONE, sheet__piece=sheet.piece
-    ).first()
+    known = Swatch.objects.same_as(swatch)
     if known:
-        swatch.pixels, swatch.sha256, swatch.measures = known.pixels, known.sha256, known.measures
-        swatch.seconds, swatch.model_seconds, swatch.state = 0.0, 0.0, Swatch.State.DONE
-    swatch.save()
-    if not known:
-        enqueue_swatch(swatch, place)
+        for name, value in known.results().items():
+            setattr(swatch, name, value)
+        swatch.state = Swatch.State.DONE
+        swatch.save()
+    else:
+        jobs.submit(swatch)
 
 
 def _swatch_key(sheet: SwatchSheet, schedule: Schedule) -> str:
@@ -129,14 +126,12 @@ def _swatch_key(sheet: SwatchSheet, schedule: Schedule) -> str:
 
 def stop(sheet: SwatchSheet) -> None:
     """Stop a sheet: what runs ends after its tile, what waits is not begun."""
-    sheet.stopped = True
-    sheet.save(update_fields=["stopped"])
-    sheet.swatches.filter(state=Swatch.State.QUEUED).update(state=Swatch.State.STOPPED)
+    sheet.swatches.all().stop()
 
 
 def stop_for_deletion(*, piece: Piece, **signal: Any) -> None:
     """Stop the sheets of a piece that is deleted."""
-    piece.sheets.update(stopped=True)
+    Swatch.objects.filter(sheet__piece=piece).stop()
 
 
 def delete(sheet: SwatchSheet) -> None:

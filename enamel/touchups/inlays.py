@@ -43,7 +43,7 @@ class InlaySource:
     """Name of its pixels."""
     words: str
     homography: Homography | None = None
-    """Where it lies on the layer; None for a layer, which lies by coordinates."""
+    """Where it is on the layer; None for a layer, which has coordinates."""
 
 
 def sources_of(piece: Piece, under: Layer) -> list[InlaySource]:
@@ -79,14 +79,14 @@ def _of_layer(layer: Layer) -> str:
 
 
 def _of_window(swatch: Swatch, under: Layer) -> Homography:
-    """Return where a swatch's window lies on a layer."""
+    """Return where a swatch's window is on a layer."""
     size, box = swatch.sheet.size, swatch.sheet.box
     across, down = under.width / size.width, under.height / size.height
     return (across, 0.0, box.x * across, 0.0, down, box.y * down, 0.0, 0.0, 1.0)
 
 
 def take_file(under: Layer, upload: File, name: str) -> tuple[InlaySource, Aligned | None]:  # type: ignore[type-arg]
-    """Keep a picture from elsewhere with the piece, and find where it lies on a layer.
+    """Keep a picture from elsewhere with the piece, and find where it is on a layer.
 
     Returns
     -------

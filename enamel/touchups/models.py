@@ -4,38 +4,40 @@ import uuid
 from typing import Any
 
 from django.db import models
+from django.urls import reverse
 from django.utils import timezone
 
 from enamel.accounts.people import Person
 from enamel.core.fields import from_json
 from enamel.core.geometry import Box
 from enamel.core.pipeline.touchup import Patch, TouchUp
+from enamel.jobs.models import Job, JobQuerySet
+from enamel.jobs.queueing import SWATCHES
 from enamel.library.models.layers import Layer
 
 
-class MendingQuerySet(models.QuerySet["Mending"]):
-    def of(self, person: Person) -> "MendingQuerySet":
+class TouchUpDraftQuerySet(models.QuerySet["TouchUpDraft"]):
+    def of(self, person: Person) -> "TouchUpDraftQuerySet":
         """Return touch-ups of the person's own pieces."""
         return self.filter(piece__owner_id=person.pk, piece__deleted_at=None)
 
 
-class Mending(models.Model):
+class TouchUpDraft(models.Model):
     """One or many places of a layer that are mended, with candidates to choose from."""
 
     id = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
-    piece = models.ForeignKey("library.Piece", models.CASCADE, related_name="mendings")
-    layer = models.ForeignKey(Layer, models.CASCADE, related_name="mendings")
+    piece = models.ForeignKey("library.Piece", models.CASCADE, related_name="touch_up_drafts")
+    layer = models.ForeignKey(Layer, models.CASCADE, related_name="touch_up_drafts")
     settings = models.JSONField(help_text="The touch-up, with a patch for each place.")
     names = models.JSONField(default=list, help_text="What each place is called.")
     replaces = models.ForeignKey(
         Layer, models.SET_NULL, null=True, blank=True, related_name="+",
         help_text="The touch-up that this one changes.",
     )  # fmt: skip
-    stopped = models.BooleanField(default=False)
     predicted_seconds = models.FloatField(default=0)
     created = models.DateTimeField(default=timezone.now)
 
-    objects = MendingQuerySet.as_manager()
+    objects = TouchUpDraftQuerySet.as_manager()
 
     class Meta:
         ordering = ["-created"]
@@ -47,27 +49,25 @@ class Mending(models.Model):
         return TouchUp.from_json(self.settings)
 
 
-class CandidateQuerySet(models.QuerySet["Candidate"]):
-    def open(self) -> "CandidateQuerySet":
-        """Waiting or running."""
-        return self.filter(state__in=[Candidate.State.QUEUED, Candidate.State.RUNNING])
+class CandidateQuerySet(JobQuerySet["Candidate"]):
+    """Candidates."""
 
 
-class Candidate(models.Model):
+class Candidate(Job):
     """One way to mend one place."""
 
-    class State(models.TextChoices):
-        QUEUED = "queued", "Waiting"
-        RUNNING = "running", "Running"
-        DONE = "done", "Done"
-        FAILED = "failed", "Failed"
-        STOPPED = "stopped", "Stopped"
+    QUEUE = SWATCHES
+    LABEL = "Making candidates of a touch-up"
+    PIECE = "draft__piece"
+    GROUP = "draft"
+    USES_FINISHED_TILES = True
+    AFTER_CRASHES = "Choose a smaller working size."
 
     class Verdict(models.TextChoices):
         ACCEPTED = "accepted", "Accepted"
         REJECTED = "rejected", "Rejected"
 
-    mending = models.ForeignKey(Mending, models.CASCADE, related_name="candidates")
+    draft = models.ForeignKey(TouchUpDraft, models.CASCADE, related_name="candidates")
     place = models.PositiveIntegerField(help_text="Which place it mends, from 0.")
     number = models.PositiveIntegerField(help_text="Which of the place's candidates, from 0.")
     patch = models.JSONField(help_text="Mask, working size, strength and seed.")
@@ -76,14 +76,10 @@ class Candidate(models.Model):
         max_length=64, help_text="Hash of all that determines the pixels."
     )
     around = models.JSONField(help_text="Left, top, width, height of its pixels on the layer.")
-    state = models.CharField(max_length=10, choices=State.choices, default=State.QUEUED)
     verdict = models.CharField(max_length=10, choices=Verdict.choices, blank=True)
-    error = models.TextField(blank=True)
     pixels = models.FileField(upload_to="candidates/", blank=True, help_text="16-bit sRGB samples.")
     shown = models.BinaryField(null=True, help_text="WebP of the place, mended.")
-    seconds = models.FloatField(null=True, blank=True)
     model_seconds = models.FloatField(null=True, blank=True)
-    tries = models.PositiveIntegerField(default=0)
 
     objects = CandidateQuerySet.as_manager()
 
@@ -98,8 +94,13 @@ class Candidate(models.Model):
         return Box(*self.around)
 
     @property
-    def open(self) -> bool:
-        return self.state in (self.State.QUEUED, self.State.RUNNING)
+    def queue_priority(self) -> int:
+        # the first of every place comes before the second of any
+        return -self.number
+
+    @property
+    def url(self) -> str:
+        return reverse("touch-up-draft", args=[self.draft_id])
 
     def as_patch(self) -> Patch:
         """Its settings, laid where it was painted."""

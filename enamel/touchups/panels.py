@@ -9,7 +9,7 @@ from enamel.core.intake.subject import Subject
 from enamel.core.pipeline.touchup import TouchUp
 from enamel.touchups.forms.inlay import InlayForm
 from enamel.touchups.forms.touch_up import TouchUpForm
-from enamel.touchups.presenters import inlay_shown, touch_up_shown
+from enamel.touchups.presenters import present_inlay, present_touch_up
 from enamel.workspace.shell import Panel
 
 
@@ -31,7 +31,7 @@ class TouchUpPanel(Panel):
 
     def context(self, form: Form) -> dict[str, Any]:
         assert isinstance(form, TouchUpForm)
-        return touch_up_shown(self.piece, self.layer, form, self.changing)
+        return present_touch_up(self.piece, self.layer, form, self.changing)
 
 
 class InlayPanel(Panel):
@@ -45,4 +45,4 @@ class InlayPanel(Panel):
         return InlayForm(InlayForm.starting(), under=self.layer)
 
     def context(self, form: Form) -> dict[str, Any]:
-        return inlay_shown(self.piece, self.layer)
+        return present_inlay(self.piece, self.layer)

@@ -17,7 +17,7 @@ from enamel.library import faces
 from enamel.library.models import Layer, Piece
 from enamel.touchups import inlays
 from enamel.touchups.forms.touch_up import TouchUpForm
-from enamel.touchups.models import Candidate, Mending
+from enamel.touchups.models import Candidate, TouchUpDraft
 
 MASK_TOOLS = tuple(
     {
@@ -32,26 +32,26 @@ RECENT = 8
 """Unfinished touch-ups that the workspace offers to go back to."""
 
 
-def touch_up_shown(
+def present_touch_up(
     piece: Piece, layer: Layer, form: TouchUpForm, changing: Layer | None
 ) -> dict[str, Any]:
     """Return the panel: faces worst first, kept masks, what it would take."""
     return {
         "cost": touch_up_cost(layer, form),
         "abilities": abilities_in(form),
-        "faces": [shown_face(layer, face) for face in faces.listed(layer)],
+        "faces": [present_face(layer, face) for face in faces.listed(layer)],
         "put_right": piece.faces_kept is not None,
         "kept_masks": piece.masks.all(),
         "piece_words": about_the_face(piece.how_made.prompt),
-        "mendings": piece.mendings.all()[:RECENT],
+        "drafts": piece.touch_up_drafts.all()[:RECENT],
         "changing": changing,
         "redo_from": len(firings.after(layer.replaces)) if layer.replaces else 0,
         "mask_tool_list": MASK_TOOLS,
     }
 
 
-def shown_face(layer: Layer, listed: faces.ListedFace) -> dict[str, Any]:
-    """Return a face in the list: where it is, what speaks for mending it, its mask."""
+def present_face(layer: Layer, listed: faces.ListedFace) -> dict[str, Any]:
+    """Return a face in the list: where it is, why it needs a touch-up, its mask."""
     box = listed.face.box
     part = ",".join(str(side) for side in (box.x, box.y, *box.size))
     return {
@@ -103,16 +103,16 @@ class ShownPlace:
     candidates: list[Candidate]
 
 
-def mending_shown(mending: Mending) -> dict[str, Any]:
+def present_draft(draft: TouchUpDraft) -> dict[str, Any]:
     """Return the page of a touch-up's candidates."""
     found: dict[int, list[Candidate]] = {}
-    for candidate in mending.candidates.defer("shown"):
+    for candidate in draft.candidates.defer("shown"):
         found.setdefault(candidate.place, []).append(candidate)
-    settings, size = mending.as_touch_up(), mending.layer.size
+    settings, size = draft.as_touch_up(), draft.layer.size
     places = [
         ShownPlace(
             number,
-            mending.names[number],
+            draft.names[number],
             settings.placed(settings.patches[number], size).seen,
             candidates,
         )
@@ -120,9 +120,9 @@ def mending_shown(mending: Mending) -> dict[str, Any]:
     ]
     everyone = [candidate for place in places for candidate in place.candidates]
     return {
-        "mending": mending,
-        "piece": mending.piece,
-        "layer": mending.layer,
+        "draft": draft,
+        "piece": draft.piece,
+        "layer": draft.layer,
         "places": places,
         "single": len(places) == 1,
         "pairs": len(places) > 1 and len(everyone) == len(places),
@@ -134,11 +134,11 @@ def mending_shown(mending: Mending) -> dict[str, Any]:
         "context": settings.context,
         "next_seed": max((c.patch["seed"] for c in everyone), default=0) + 1,
         "last_strength": everyone[-1].patch["strength"] if everyone else 0.45,
-        "redo": len(firings.after(mending.replaces)) if mending.replaces else 0,
+        "redo": len(firings.after(draft.replaces)) if draft.replaces else 0,
     }
 
 
-def inlay_shown(piece: Piece, layer: Layer) -> dict[str, Any]:
+def present_inlay(piece: Piece, layer: Layer) -> dict[str, Any]:
     """Return the panel of inlays: what can be laid over the layer."""
     return {
         "sources": inlays.sources_of(piece, layer),

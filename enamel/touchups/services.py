@@ -1,4 +1,4 @@
-"""Asking for touch-ups: candidates for places, verdicts on them, and the layer that comes of it."""
+"""Asking for touch-ups: candidates for places, verdicts on them, and the layer that results."""
 
 from collections.abc import Sequence
 from dataclasses import replace
@@ -14,11 +14,11 @@ from enamel.core.pipeline.touchup import Patch, TouchUp
 from enamel.firings import services as firings
 from enamel.firings.models import Firing
 from enamel.firings.touch_ups import patch_key
+from enamel.jobs import services as jobs
 from enamel.library.layers import piece_work
 from enamel.library.models import Layer
 from enamel.storage.disk import require_room
-from enamel.touchups.models import Candidate, Mending
-from enamel.touchups.queue import enqueue_candidate
+from enamel.touchups.models import Candidate, TouchUpDraft
 
 MOST_CANDIDATES = 200
 """Of one touch-up: a crowd of twenty with ten each."""
@@ -30,7 +30,7 @@ def ask(
     tries: Sequence[tuple[float, int]],
     names: Sequence[str] = (),
     replaces: Layer | None = None,
-) -> Mending:
+) -> TouchUpDraft:
     """Return candidates for every place of a touch-up, waiting for the kiln; the first of each place first.
 
     Parameters
@@ -63,38 +63,37 @@ def ask(
     cost = firings.predict_steps(layer, [asked])
     require_room(max(coat.disk_mb for coat in cost.coats), piece_work(layer.piece))
     with transaction.atomic():
-        mending = Mending.objects.create(
+        draft = TouchUpDraft.objects.create(
             piece=layer.piece, layer=layer, settings=to_json(settings), replaces=replaces,
             names=list(names) or [f"Place {n + 1}" for n in range(len(settings.patches))],
             predicted_seconds=cost.seconds,
         )  # fmt: skip
         for place, number, patch in each:
-            _queue(mending, settings, place, number, patch)
-    return mending
+            _queue(draft, settings, place, number, patch)
+    return draft
 
 
-def _queue(mending: Mending, settings: TouchUp, place: int, number: int, patch: Patch) -> None:
-    around = settings.placed(patch, mending.layer.size).around
-    candidate = Candidate.objects.create(
-        mending=mending, place=place, number=number, patch=to_json(patch),
-        content_key=patch_key(mending.layer, settings, patch),
+def _queue(draft: TouchUpDraft, settings: TouchUp, place: int, number: int, patch: Patch) -> None:
+    around = settings.placed(patch, draft.layer.size).around
+    candidate = Candidate(
+        draft=draft, place=place, number=number, patch=to_json(patch),
+        content_key=patch_key(draft.layer, settings, patch),
         around=[around.x, around.y, *around.size],
     )  # fmt: skip
-    enqueue_candidate(candidate)
+    jobs.submit(candidate)
 
 
-def more(mending: Mending, strength: float, seed: int) -> None:
+def more(draft: TouchUpDraft, strength: float, seed: int) -> None:
     """One more candidate for every place of a touch-up."""
-    settings = mending.as_touch_up()
-    last = mending.candidates.order_by("-number").first()
+    settings = draft.as_touch_up()
+    last = draft.candidates.order_by("-number").first()
     number = last.number + 1 if last else 0
-    if mending.candidates.count() + len(settings.patches) > MOST_CANDIDATES:
+    if draft.candidates.count() + len(settings.patches) > MOST_CANDIDATES:
         raise Refusal(f"This touch-up has {MOST_CANDIDATES} candidates already; begin a new one.")
     with transaction.atomic():
-        Mending.objects.filter(pk=mending.pk).update(stopped=False)
         for place, patch in enumerate(settings.patches):
             tried = replace(patch, strength=strength, seed=seed)
-            _queue(mending, settings, place, number, tried)
+            _queue(draft, settings, place, number, tried)
 
 
 def judge(candidate: Candidate, verdict: str) -> None:
@@ -102,7 +101,7 @@ def judge(candidate: Candidate, verdict: str) -> None:
     whole; those that were painted are laid over it."""
     with transaction.atomic():
         if verdict == Candidate.Verdict.ACCEPTED and candidate.over is None:
-            others = candidate.mending.candidates.filter(place=candidate.place, over__isnull=True)
+            others = candidate.draft.candidates.filter(place=candidate.place, over__isnull=True)
             others.filter(verdict=Candidate.Verdict.ACCEPTED).update(verdict="")
         candidate.verdict = verdict
         candidate.save(update_fields=["verdict"])
@@ -111,7 +110,7 @@ def judge(candidate: Candidate, verdict: str) -> None:
 def paint(candidate: Candidate, over: Mask | None) -> None:
     """Where alone a candidate is laid; painting accepts it, and without a mask it is laid whole again."""
     if over is not None and over.steps:
-        require_covered(Drawn(over, candidate.mending.layer.size))
+        require_covered(Drawn(over, candidate.draft.layer.size))
         candidate.over = to_json(over)
         candidate.verdict = Candidate.Verdict.ACCEPTED
     else:
@@ -119,7 +118,7 @@ def paint(candidate: Candidate, over: Mask | None) -> None:
     candidate.save(update_fields=["over", "verdict"])
 
 
-def chosen(mending: Mending) -> TouchUp:
+def chosen(draft: TouchUpDraft) -> TouchUp:
     """Return the touch-up with the accepted candidates: for each place what is laid whole, then what was
     painted.
 
@@ -128,29 +127,28 @@ def chosen(mending: Mending) -> TouchUp:
     Refusal
         When nothing was accepted.
     """
-    accepted = mending.candidates.filter(verdict=Candidate.Verdict.ACCEPTED)
+    accepted = draft.candidates.filter(verdict=Candidate.Verdict.ACCEPTED)
     ordered = sorted(accepted, key=lambda one: (one.place, one.over is not None, one.number))
     if not ordered:
         raise Refusal("Nothing is accepted yet. Accept a candidate, or paint with one.")
     return replace(
-        mending.as_touch_up(), patches=tuple(candidate.as_patch() for candidate in ordered)
+        draft.as_touch_up(), patches=tuple(candidate.as_patch() for candidate in ordered)
     )
 
 
-def lay(mending: Mending) -> Firing:
+def lay(draft: TouchUpDraft) -> Firing:
     """Return a firing that makes a layer of the accepted candidates; their pixels are there already."""
-    return firings.enqueue_touch_up(mending.layer, chosen(mending), mending.replaces)
+    return firings.enqueue_touch_up(draft.layer, chosen(draft), draft.replaces)
 
 
-def stop(mending: Mending) -> None:
+def stop(draft: TouchUpDraft) -> None:
     """Stop making candidates: what runs ends after its tile, what waits is not begun."""
-    Mending.objects.filter(pk=mending.pk).update(stopped=True)
-    mending.candidates.filter(state=Candidate.State.QUEUED).update(state=Candidate.State.STOPPED)
+    draft.candidates.all().stop()
 
 
-def delete(mending: Mending) -> None:
-    """Delete a touch-up's candidates with their pixels. Layers that came of them stay."""
-    stop(mending)
-    for candidate in mending.candidates.exclude(pixels=""):
+def delete(draft: TouchUpDraft) -> None:
+    """Delete a touch-up's candidates with their pixels. Layers made of them stay."""
+    stop(draft)
+    for candidate in draft.candidates.exclude(pixels=""):
         candidate.pixels.delete(save=False)
-    mending.delete()
+    draft.delete()

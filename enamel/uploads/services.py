@@ -5,11 +5,10 @@ from pathlib import Path
 
 from django.conf import settings
 from django.contrib.auth.base_user import AbstractBaseUser
-from django.db import transaction
 
 from enamel.core.errors import Refusal
+from enamel.jobs import services as jobs
 from enamel.uploads.models import Upload
-from enamel.uploads.queue import enqueue_upload
 
 
 def path_of(upload: Upload) -> Path:
@@ -36,15 +35,13 @@ def keep(
         kept = path_of(upload)
         kept.parent.mkdir(parents=True, exist_ok=True)
         shutil.move(path, kept)
-    with transaction.atomic():
-        upload.save()
-        enqueue_upload(upload)
+    jobs.submit(upload)
     return upload
 
 
 def delete(upload: Upload) -> None:
     """Delete an upload that is waiting or was rejected; dismiss the notice of a finished one."""
-    if upload.state == Upload.State.WORKING:
+    if upload.state == Upload.State.RUNNING:
         raise Refusal(f"{upload.name} is being read; wait until that has ended.")
     path_of(upload).unlink(missing_ok=True)
     upload.delete()

@@ -11,7 +11,7 @@ Next = Callable[[HttpRequest], HttpResponse]
 
 
 class PrivatePages:
-    """Personal pages are asked for anew each time and kept by no cache in between."""
+    """Personal pages are asked for again each time and kept by no cache in between."""
 
     def __init__(self, get_response: Next) -> None:
         self.get_response = get_response
@@ -34,7 +34,7 @@ class StorableText:
         plain = request.content_type == "application/x-www-form-urlencoded"
         sent = request.POST.lists() if plain else ()
         if "\0" in asked or any("\0" in value for _, values in sent for value in values):
-            words = "What was sent holds NUL characters, which can’t be stored. Type it anew."
+            words = "What was sent holds NUL characters, which can’t be stored. Type it again."
             if request.path.startswith("/api/"):
                 return JsonResponse({"error": words, "field": ""}, status=400)
             shown = {"title": "This can’t be read", "words": words}

@@ -1,4 +1,4 @@
-"""How pages say no: a refusal that nothing else has answered is told in its own words."""
+"""How pages say no: a refusal that nothing else has answered is shown in its own words."""
 
 import sys
 from collections.abc import Callable
@@ -40,7 +40,7 @@ class Refusals:
 
 
 def server_error(request: HttpRequest) -> HttpResponse:
-    """Answer an error that nothing else has answered; a full disk is told as what it is."""
+    """Answer an error that nothing else has answered; a full disk is named as such."""
     error = sys.exc_info()[1]
     if is_out_of_room(error):
         status, title, words = 507, "The disk is full", NO_ROOM

@@ -15,7 +15,7 @@ from enamel.server.described import described
 KEPT = Path(__file__).parents[2] / "docs" / "reference" / "api.openapi.json"
 
 
-def test_a_token_is_shown_once_and_lets_in_until_it_is_taken_back(
+def test_a_token_is_shown_once_and_lets_in_until_it_is_revoked(
     signed_in: Client, client: Client, stranger: User
 ) -> None:
     made = signed_in.post(reverse("tokens"), {"name": "Night <batch>", "scopes": ["read", "fire"]})

@@ -22,18 +22,16 @@ from enamel.core.finishing.recipe import Finish, Grain
 from enamel.core.intake.subject import Subject
 from enamel.core.pipeline.treatment import AskedFile, ForKind, Treatment
 from enamel.core.schedule import Coat, Schedule
-from enamel.firings import jobs as running
 from enamel.firings import queue, run
 from enamel.firings import services as firings
 from enamel.firings.models import Firing
-from enamel.library import services as bringing
+from enamel.library import services as library
 from enamel.library.models import Layer, Piece
-from enamel.prints import services as prints
 from enamel.prints.models import PrintFile
 from tests.firings.test_firings import carried_out, pixels_of
 from tests.pictures import STATIONMASTER, assert_same_pixels
 from tests.schedules import coat
-from tests.workers import wait_for, worker
+from tests.workers import carry_out, wait_for, worker
 
 SMALL = (64, 48)
 QUICK = coat(steps=1)
@@ -67,7 +65,7 @@ def small_part(path: Path, number: int) -> Path:
 
 def bring(artist: User, path: Path) -> Piece:
     with path.open("rb") as file:
-        return bringing.import_picture(artist, File(file), path.name)
+        return library.import_picture(artist, File(file), path.name)
 
 
 def at_work(batch: Batch, rounds: int = 40) -> Batch:
@@ -75,9 +73,9 @@ def at_work(batch: Batch, rounds: int = 40) -> Batch:
     for _ in range(rounds):
         feeding.feed()
         for firing in Firing.objects.open():
-            running.run(firing.pk, lambda: False)
+            carry_out(firing)
         for made in PrintFile.objects.open():
-            prints.write(made.pk)
+            carry_out(made)
         batch.refresh_from_db()
         if batch.ended:
             return batch
@@ -98,7 +96,7 @@ def test_every_step_is_the_same_as_by_hand(piece: Piece) -> None:
     assert result is not None
     kinds = [layer.kind for layer in result.chain]
     assert kinds[-3:] == [Layer.Kind.COAT, Layer.Kind.TOUCH_UP, Layer.Kind.FINISH]
-    twin = bringing.duplicate(piece)
+    twin = library.duplicate(piece)
     twin.faces_kept = piece.faces_kept
     twin.save()
     coated = carried_out(firings.enqueue_schedule(twin.base, QUICK)).result
@@ -131,7 +129,7 @@ def test_one_that_fails_stops_itself_only_and_is_tried_again(
     real = run.fire
 
     def broken(start: object, *arguments: object, **named: object) -> object:
-        if BatchItem.objects.get(piece=pieces[1]).firing.state == Firing.State.FIRING:  # type: ignore[union-attr]
+        if BatchItem.objects.get(piece=pieces[1]).firing.state == Firing.State.RUNNING:  # type: ignore[union-attr]
             raise OSError("the disk says no")
         return real(start, *arguments, **named)  # type: ignore[arg-type]
 
@@ -161,7 +159,7 @@ def test_a_model_that_is_missing_is_the_reason_and_the_others_are_fired(
     assert "gone-fine" in batch.items.with_all()[0].reason
 
 
-def test_pictures_are_moved_skipped_and_taken_back(pictures: Callable[[int], list[Piece]]) -> None:
+def test_pictures_are_moved_skipped_and_restored(pictures: Callable[[int], list[Piece]]) -> None:
     pieces = pictures(4)
     batch = batches.start(pieces[0].owner, "four", Treatment(QUICK), pieces)
     items = list(batch.items.with_all())
@@ -181,7 +179,7 @@ def test_pictures_are_moved_skipped_and_taken_back(pictures: Callable[[int], lis
     assert states(at_work(batch)).count("done") == 4
 
 
-def test_a_paused_batch_begins_nothing_and_goes_on_where_it_was(
+def test_a_paused_batch_begins_nothing_and_resumes_where_it_was(
     pictures: Callable[[int], list[Piece]],
 ) -> None:
     pieces = pictures(3)
@@ -191,7 +189,7 @@ def test_a_paused_batch_begins_nothing_and_goes_on_where_it_was(
     feeding.feed()
     assert set(states(batch)) == {"paused"}
     assert not queue.in_order()
-    batches.go_on(batch)
+    batches.resume(batch)
     at_work(batch)
     assert set(states(batch)) == {"done"}
 
@@ -202,19 +200,19 @@ def test_ending_skips_what_waits_and_keeps_what_is_done(
     pieces = pictures(2)
     batch = batches.start(pieces[0].owner, "two", Treatment(QUICK), pieces)
     feeding.feed()
-    running.run(Firing.objects.open().earliest("created").pk, lambda: False)
+    carry_out(Firing.objects.open().earliest("created"))
     batches.end(batch)
     feeding.feed()
     assert states(batch) == ["done", "skipped"]
     assert not Firing.objects.open().exists()
 
 
-def test_a_piece_that_was_thrown_away_meanwhile_is_not_fired(
+def test_a_piece_that_was_deleted_meanwhile_is_not_fired(
     pictures: Callable[[int], list[Piece]],
 ) -> None:
     pieces = pictures(2)
     batch = batches.start(pieces[0].owner, "two", Treatment(QUICK), pieces)
-    bringing.delete_pieces(pieces[:1])
+    library.delete_pieces(pieces[:1])
     at_work(batch)
     assert states(batch) == ["failed", "done"]
     assert "deleted" in batch.items.with_all()[0].reason
@@ -263,7 +261,7 @@ def test_a_batch_without_pictures_or_with_too_many_is_refused(artist: User, inco
     assert not Batch.objects.exists()
 
 
-def test_files_of_a_folder_are_taken_in_when_they_are_whole(
+def test_files_of_a_folder_are_imported_when_they_are_whole(
     artist: User, incoming: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     now = time.time()
@@ -354,7 +352,7 @@ def test_a_batch_that_is_paused_in_between_begins_no_picture(
     assert not Firing.objects.exists()
     assert batch.items.waiting().count() == 1
     monkeypatch.setattr(feeding, "steps_for", steps_for)
-    batches.go_on(batch)
+    batches.resume(batch)
     assert at_work(batch).items.get().fired is not None
 
 

@@ -17,16 +17,15 @@ from enamel.batches.models import Batch
 from enamel.core.finishing.recipe import Finish, Grain
 from enamel.core.pipeline.treatment import Treatment
 from enamel.finishing.models import FinishPreset
-from enamel.firings import jobs as running
 from enamel.firings import queue
 from enamel.firings import services as firings
 from enamel.firings.models import Firing, SchedulePreset, Timing
-from enamel.library import services as bringing
+from enamel.library import services as library
 from enamel.library.models import Piece
 from enamel.prints.forms import PrintFileForm
 from enamel.prints.models import OutputPreset
 from tests.schedules import coat
-from tests.workers import record_heartbeat
+from tests.workers import carry_out, record_heartbeat
 
 
 def given(*pieces: Piece, **changes: Any) -> dict[str, Any]:
@@ -52,10 +51,10 @@ def page(client: Client, name: str, *arguments: Any, **asked: Any) -> str:
     return " ".join(answer.content.decode().split())
 
 
-def test_what_a_batch_would_take_is_told_before_it_is_begun(
+def test_what_a_batch_would_take_is_shown_before_it_is_begun(
     signed_in: Client, piece: Piece, preset: SchedulePreset
 ) -> None:
-    twin = bringing.duplicate(piece)
+    twin = library.duplicate(piece)
     one = signed_in.post(reverse("batch-cost"), given(piece, schedule=preset.pk)).content.decode()
     two = signed_in.post(
         reverse("batch-cost"), given(piece, twin, schedule=preset.pk)
@@ -105,7 +104,7 @@ def test_a_batch_holds_all_that_was_chosen(
         ({"from": "folder", "folder": "nowhere"}, "Select a valid choice"),
     ],
 )
-def test_what_can_not_be_begun_is_said_and_what_was_chosen_stays(
+def test_what_can_not_be_begun_is_reported_and_what_was_chosen_stays(
     signed_in: Client, piece: Piece, changes: dict[str, Any], words: str
 ) -> None:
     answer = signed_in.post(reverse("start-batch"), given(piece, **changes))
@@ -119,7 +118,7 @@ def test_what_can_not_be_begun_is_said_and_what_was_chosen_stays(
 def test_another_artists_pieces_are_left_out(
     signed_in: Client, piece: Piece, stranger: User, preset: SchedulePreset
 ) -> None:
-    theirs = bringing.duplicate(piece)
+    theirs = library.duplicate(piece)
     Piece.objects.filter(pk=theirs.pk).update(owner=stranger)
     signed_in.post(reverse("start-batch"), given(piece, theirs, schedule=preset.pk))
     assert [item.piece for item in Batch.objects.get().items.all()] == [piece]
@@ -128,18 +127,18 @@ def test_another_artists_pieces_are_left_out(
 @pytest.fixture
 def fired(signed_in: Client, piece: Piece) -> Batch:
     """A batch of three of which one is done, one failed and one waits."""
-    twins = [bringing.duplicate(piece) for _ in range(2)]
+    twins = [library.duplicate(piece) for _ in range(2)]
     batch = batches.start(piece.owner, "Autumn posters", Treatment(coat(steps=1)), [piece, *twins])
     feeding.feed()
     first, second, third = Firing.objects.order_by("created")
-    running.run(first.pk, lambda: False)
+    carry_out(first)
     Firing.objects.filter(pk=second.pk).update(state=Firing.State.FAILED, error="The disk is full.")
     Firing.objects.filter(pk=third.pk).delete()
     batch.items.filter(piece=twins[1]).update(begun=None)
     return batch
 
 
-def test_sources_stand_beside_results_and_what_went_wrong_is_said(
+def test_sources_stand_beside_results_and_what_went_wrong_is_reported(
     signed_in: Client, fired: Batch
 ) -> None:
     text = page(signed_in, "batch", fired.pk)
@@ -163,7 +162,7 @@ def test_a_picture_is_tried_again_skipped_and_moved_from_the_page(
     )
     change(failed, do="again")
     failed.refresh_from_db()
-    assert failed.firing.state == Firing.State.QUEUED
+    assert failed.firing.state == Firing.State.WAITING
     change(waits, do="skip")
     assert fired.items.get(pk=waits.pk).skipped
     answer = signed_in.post(
@@ -176,7 +175,7 @@ def test_a_batch_is_paused_hurried_and_ended_from_its_page(signed_in: Client, fi
     change = reverse("change-batch", args=[fired.pk])
     signed_in.post(change, {"do": "pause"})
     assert "paused" in page(signed_in, "batch", fired.pk)
-    signed_in.post(change, {"do": "go-on"})
+    signed_in.post(change, {"do": "resume"})
     signed_in.post(change, {"urgency": "10"})
     fired.refresh_from_db()
     assert (fired.paused, fired.urgency) == (False, 10)
@@ -200,11 +199,11 @@ def test_the_table_tells_what_came_of_each(signed_in: Client, fired: Batch) -> N
 
 
 def test_pairs_are_walked_on_the_comparing_bench(signed_in: Client, piece: Piece) -> None:
-    twin = bringing.duplicate(piece)
+    twin = library.duplicate(piece)
     batch = batches.start(piece.owner, "Autumn posters", Treatment(coat(steps=1)), [piece, twin])
     feeding.feed()
     for firing in Firing.objects.open():
-        running.run(firing.pk, lambda: False)
+        carry_out(firing)
     text = page(signed_in, "compare", piece.pk, batch=str(batch.pk))
     assert "1 of 2" in text
     assert "Pair before" not in text.split("<main")[0]
@@ -223,9 +222,9 @@ def test_the_kilns_page_shows_what_runs_waits_failed_and_who_works(
     first, second, third = (
         firings.enqueue_schedule(piece.base, coat(steps=1, seed=n)) for n in range(3)
     )
-    Firing.objects.filter(pk=first.pk).update(state=Firing.State.FIRING, seconds_left=75, total=9)
+    Firing.objects.filter(pk=first.pk).update(state=Firing.State.RUNNING, seconds_left=75, total=9)
     Firing.objects.filter(pk=second.pk).update(state=Firing.State.FAILED, error="The disk is full.")
-    theirs = bringing.duplicate(piece)
+    theirs = library.duplicate(piece)
     Piece.objects.filter(pk=theirs.pk).update(owner=stranger, title="A secret piece")
     other = firings.enqueue_schedule(theirs.base, coat(steps=1))
     text = page(signed_in, "kiln")
@@ -255,12 +254,12 @@ def test_stopping_from_the_kilns_page_leads_back_there(signed_in: Client, piece:
 def test_a_few_queries_make_each_page_however_many_pictures(
     signed_in: Client, piece: Piece, django_assert_max_num_queries: Callable[[int], Any]
 ) -> None:
-    twins = [bringing.duplicate(piece) for _ in range(12)]
+    twins = [library.duplicate(piece) for _ in range(12)]
     batch = batches.start(piece.owner, "many", Treatment(coat(steps=1)), twins)
     feeding.feed()
     with django_assert_max_num_queries(16):
         page(signed_in, "batch", batch.pk)
-    with django_assert_max_num_queries(22):
+    with django_assert_max_num_queries(26):
         page(signed_in, "kiln")
     with django_assert_max_num_queries(20):
         page(signed_in, "batches")

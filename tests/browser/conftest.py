@@ -1,4 +1,4 @@
-"""Real Chromium, a live server, a kiln in a process of its own."""
+"""Real Chromium, a live server, a kiln in a separate process."""
 
 import json
 from collections.abc import Iterator
@@ -8,8 +8,10 @@ from typing import Any
 
 import PIL.Image
 import pytest
+from django.conf import settings
 from django.contrib.auth.models import User
 from django.core.files import File
+from django.test import Client
 from pytest_django.live_server_helper import LiveServer
 from selenium import webdriver
 from selenium.common.exceptions import StaleElementReferenceException, WebDriverException
@@ -19,10 +21,11 @@ from selenium.webdriver.support import expected_conditions as expect
 from selenium.webdriver.support.wait import WebDriverWait
 
 from enamel.library import layers as store
-from enamel.library import services as bringing
+from enamel.library import services as library
 from enamel.library.models import Piece
 from tests.pictures import STATIONMASTER
 from tests.workers import worker
+from tools.chrome import scripts_begun
 
 PATIENCE = 180
 AXE = Path(__file__).parents[2] / "node_modules" / "axe-core" / "axe.min.js"
@@ -42,12 +45,17 @@ class Browser:
 
     def open(self, path: str = "/") -> None:
         self.driver.get(self.address + path)
+        self.settle()
+
+    def settle(self) -> None:
+        """Wait until the page's scripts have begun."""
+        self.wait(scripts_begun)
 
     def bring(self, path: Path) -> Piece:
-        """A picture as a piece that is ready to be looked at, made here: most tests are not about bringing
+        """A picture as a piece that is ready to be looked at, made here: most tests are not about library
         in, and a kiln that starts for it takes longer than they do."""
         with path.open("rb") as file:
-            piece = bringing.import_picture(User.objects.get(), File(file), path.name)
+            piece = library.import_picture(User.objects.get(), File(file), path.name)
         store.prepare(piece.base)
         self.open(piece.get_absolute_url())
         self.find("[data-module~='bench'][data-open]")
@@ -57,6 +65,7 @@ class Browser:
         """The first such element, once it is there and visible."""
         visible = expect.visibility_of_element_located((By.CSS_SELECTOR, selector))
         found: WebElement = self.wait(visible, seconds)
+        self.settle()
         return found
 
     def all(self, selector: str) -> list[WebElement]:
@@ -68,13 +77,18 @@ class Browser:
         return WebDriverWait(self.driver, seconds, 0.1, [WebDriverException]).until(condition)
 
     def button(self, words: str) -> WebElement:
-        return self.driver.find_element(By.XPATH, f"//button[contains(., '{words}')]")
+        self.settle()
+        return self.driver.find_element(
+            By.XPATH, f"//button[contains(normalize-space(.), '{words}')]"
+        )
 
     def link(self, words: str) -> WebElement:
+        self.settle()
         return self.driver.find_element(By.PARTIAL_LINK_TEXT, words)
 
     def press(self, words: str) -> None:
         """Click the button with these words, again if the page replaced it between finding and clicking."""
+        self.settle()
         for _ in range(5):
             with suppress(StaleElementReferenceException):
                 self.button(words).click()
@@ -158,9 +172,15 @@ def kiln(live_server: LiveServer) -> Iterator[None]:
 
 @pytest.fixture
 def signed_in(browser: Browser, transactional_db: None) -> Browser:
-    User.objects.create_user("kestrel-vale")
+    """At the list of pieces, signed in by the cookie that signing in gives."""
+    client = Client()
+    client.force_login(
+        User.objects.create_user("kestrel-vale"), settings.AUTHENTICATION_BACKENDS[-1]
+    )
+    cookie = {"name": settings.SESSION_COOKIE_NAME, "url": browser.address}
+    value = client.cookies[settings.SESSION_COOKIE_NAME].value
+    browser.driver.execute_cdp_cmd("Network.setCookie", cookie | {"value": value})
     browser.open()
-    browser.press("Enter the Kestrel Vale print shop")
     browser.find("#files")
     return browser
 

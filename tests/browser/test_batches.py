@@ -11,7 +11,7 @@ from enamel.batches.models import Batch, BatchItem
 from enamel.firings import services as firings
 from enamel.firings.models import SchedulePreset
 from enamel.library import layers as store
-from enamel.library import services as bringing
+from enamel.library import services as library
 from enamel.library.models import Piece
 from tests.browser.conftest import Browser
 from tests.schedules import coat
@@ -27,7 +27,7 @@ def three(signed_in: Browser, face_file: object) -> list[Piece]:
     SchedulePreset.objects.create(
         owner=first.owner, name="In a moment", schedule=coat(1.5, steps=1).to_json()
     )
-    twins = [bringing.duplicate(first) for _ in range(2)]
+    twins = [library.duplicate(first) for _ in range(2)]
     for number, twin in enumerate(twins, 2):
         twin.title = f"Candidate {number}"
         twin.save(update_fields=["title"])
@@ -107,7 +107,7 @@ def test_the_kilns_page_lives(signed_in: Browser, three: list[Piece]) -> None:
     browser.wait(lambda _: "Paused at" in browser.find("main").text)
     kiln = worker()
     try:
-        browser.wait(lambda _: browser.find("main").text.count("Look at it") == 2)
+        browser.wait(lambda _: len(browser.all("[data-focus^=show-]")) == 2)
         browser.wait(lambda _: "idle" in browser.find("main").text)
     finally:
         kiln.terminate()

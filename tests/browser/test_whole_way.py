@@ -20,7 +20,7 @@ def fraction_left_of_line(browser: Browser) -> float:
     return float(browser.find("[data-wipe]").get_attribute("aria-valuenow") or "nan")
 
 
-def test_sign_in_upload_set_fire_watch_mend_wipe_download(
+def test_sign_in_upload_set_fire_watch_touch_up_wipe_download(
     signed_in: Browser, kiln: None, face_file: Path, tmp_path: Path
 ) -> None:
     browser = signed_in
@@ -105,7 +105,7 @@ def test_sign_in_upload_set_fire_watch_mend_wipe_download(
     assert browser.complaints() == []
 
 
-def test_stop_then_go_on(signed_in: Browser, kiln: None, face_file: Path) -> None:
+def test_stop_then_resume(signed_in: Browser, kiln: None, face_file: Path) -> None:
     browser = signed_in
     browser.find("#files").send_keys(str(face_file))
     browser.press("Import")
@@ -120,7 +120,7 @@ def test_stop_then_go_on(signed_in: Browser, kiln: None, face_file: Path) -> Non
     browser.wait(lambda _: Firing.objects.get().state == Firing.State.STOPPED)
     browser.wait(lambda _: "Firing paused" in browser.find("aside h2[data-state-name]").text)
     assert "Finished tiles are kept" in browser.find("main").text
-    browser.press("Go on")
+    browser.press("Resume")
     browser.wait(lambda _: "layer=" in browser.driver.current_url)
     assert Firing.objects.get().state == Firing.State.DONE
 

@@ -141,7 +141,7 @@ def test_a_schedule_preset_is_kept_and_used(bench: Browser) -> None:
     bench.wait(lambda _: bench.find("[name='strength']").get_attribute("value") == "0.17")
 
 
-def test_a_smaller_copy_is_told_where_it_was_brought_in(
+def test_a_smaller_copy_is_noticed_where_it_was_imported(
     kiln: None, bench: Browser, tmp_path: Path
 ) -> None:
     bench.open()
@@ -155,7 +155,7 @@ def test_a_smaller_copy_is_told_where_it_was_brought_in(
     bench.wait(lambda _: bench.find("h1").text == "portrait")
 
 
-def test_pieces_are_marked_by_key_and_thrown_away(bench: Browser) -> None:
+def test_pieces_are_marked_by_key_and_deleted(bench: Browser) -> None:
     bench.open()
     card = bench.find("[data-open]")
     card.send_keys("n")

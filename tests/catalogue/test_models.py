@@ -12,22 +12,25 @@ from django.test import Client
 from django.urls import reverse
 from procrastinate.contrib.django.models import ProcrastinateJob
 
-from enamel.catalogue import services as library
+from enamel.catalogue import services as catalogue
 from enamel.catalogue import trials
 from enamel.catalogue.forms import SuitedForm
-from enamel.catalogue.models import Model, Suited, offered
+from enamel.catalogue.models import Model, Suited, Trial, offered
+from enamel.catalogue.trials import submit_trials
 from enamel.core.errors import Refusal
 from enamel.core.intake.subject import SUITED_TO_FACES, Subject
 from enamel.core.networks.cards import own_folder
 from enamel.core.networks.intake import waiting
+from enamel.core.networks.trial import TrialResults
 from enamel.core.schedule import Coat, Refine, Schedule
 from enamel.firings import services as firings
 from enamel.firings.forms.coat import CoatForm
 from enamel.library.models import Piece
-from enamel.uploads import jobs as uploads
 from enamel.uploads.models import Upload
 from enamel.uploads.services import path_of
 from tests.core.test_onnx_upscalers import network
+from tests.pages import words_of
+from tests.workers import carry_out
 
 PAGE = "/models/"
 
@@ -49,9 +52,17 @@ def upload(client: Client, path: Path, **more: str) -> str:
     return client.get(PAGE).content.decode()
 
 
+def tried(name: str) -> Trial:
+    """Return the trial of a model, carried out."""
+    trial = Trial.objects.get(model__name=name)
+    carry_out(trial)
+    trial.refresh_from_db()
+    return trial
+
+
 def carry_out_all() -> None:
     for one in Upload.objects.open():
-        uploads.carry_out(one.pk)
+        carry_out(one)
 
 
 def test_the_page_shows_every_card_and_has_the_untried_ones_tried(signed_in: Client) -> None:
@@ -59,21 +70,20 @@ def test_the_page_shows_every_card_and_has_the_untried_ones_tried(signed_in: Cli
     for model in Model.objects.available():
         assert model.card.facts["summary"].replace("'", "&#x27;") in shown
     assert "being measured" in shown
-    wanted = {
-        job.args["name"] for job in ProcrastinateJob.objects.filter(task_name="catalogue.try_model")
-    }
-    assert wanted == {model.name for model in Model.objects.available()}
+    wanted = [trial.model.name for trial in Trial.objects.open()]
+    assert sorted(wanted) == sorted(model.name for model in Model.objects.available())
     signed_in.get(PAGE)
-    assert ProcrastinateJob.objects.filter(task_name="catalogue.try_model").count() == len(wanted)
+    assert Trial.objects.count() == len(wanted)
+    assert ProcrastinateJob.objects.filter(task_name="catalogue.trial").count() == len(wanted)
 
 
 def test_a_trial_measures_and_makes_crops(signed_in: Client, tmp_path: Path) -> None:
     upload(signed_in, network(tmp_path / "soft.onnx"))
-    trials.carry_out("soft")
-    model = Model.objects.get(name="soft")
-    assert model.rate is not None
-    assert model.rate > 0
-    assert model.crops.count() == 3
+    trial = tried("soft")
+    assert trial.rate is not None
+    assert trial.rate > 0
+    assert trial.crops.count() == 3
+    assert Trial.objects.rates() == {"soft": trial.rate}
     answer = signed_in.get(reverse("model-crop", args=["soft", 0]))
     assert answer.headers["Content-Type"] == "image/webp"
     assert answer.content[8:12] == b"WEBP"
@@ -81,12 +91,32 @@ def test_a_trial_measures_and_makes_crops(signed_in: Client, tmp_path: Path) -> 
 
 
 def test_a_refiner_is_tried_too(db: None) -> None:
-    name = offered().refiners[0]
-    trials.carry_out(name)
-    assert Model.objects.get(name=name).crops.count() == 3
+    submit_trials()
+    assert tried(offered().refiners[0]).crops.count() == 3
 
 
-def test_an_upscaler_is_brought_in_and_offered(signed_in: Client, tmp_path: Path) -> None:
+def test_another_file_of_a_model_is_tried_anew(db: None) -> None:
+    submit_trials()
+    trial = Trial.objects.get(model__name="brisk")
+    Trial.objects.filter(pk=trial.pk).update(sha256="0" * 64, state=Trial.State.DONE)
+    submit_trials()
+    assert [one.open for one in Trial.objects.filter(model__name="brisk")] == [True]
+
+
+def test_a_model_that_can_not_be_tried_says_why_and_is_not_tried_again(
+    signed_in: Client, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    def refuse(*given: object) -> None:
+        raise Refusal("It wants more memory than there is.")
+
+    submit_trials()
+    monkeypatch.setattr(trials, "tried", refuse)
+    assert tried("brisk").state == Trial.State.FAILED
+    assert "It could not be tried: It wants more memory" in words_of(signed_in.get(PAGE))
+    assert not Trial.objects.open().filter(model__name="brisk").exists()
+
+
+def test_an_upscaler_is_imported_and_offered(signed_in: Client, tmp_path: Path) -> None:
     said = upload(signed_in, network(tmp_path / "My Soft.onnx"), summary="Soft skies.")
     assert "added as my-soft" in said
     assert "Soft skies." in said
@@ -119,7 +149,7 @@ def test_what_can_not_be_run_is_refused_and_what_was_typed_stays(
     )
 
 
-def test_a_file_from_the_folder_is_taken_in(signed_in: Client) -> None:
+def test_a_file_from_the_folder_is_added(signed_in: Client) -> None:
     folder = own_folder()
     assert folder is not None
     folder.mkdir(exist_ok=True)
@@ -147,9 +177,9 @@ def test_switched_off_is_not_offered_but_keeps_working(
 def test_the_last_refiner_stays_on(administrator: User) -> None:
     models = [model for model in Model.objects.available() if model.card.kind == "refiner"]
     for model in models[1:]:
-        library.switch(model, administrator, on=False)
+        catalogue.switch(model, administrator, on=False)
     with pytest.raises(Refusal, match="only refiner"):
-        library.switch(models[0], administrator, on=False)
+        catalogue.switch(models[0], administrator, on=False)
     assert offered().refiners == [models[0].name]
 
 
@@ -242,3 +272,18 @@ def test_time_of_a_trained_upscaler_is_counted(
     by_hand = firings.predict_schedule(piece.base, Schedule((plain,))).seconds
     trained = Schedule((replace(plain, upscaler="soft"),))
     assert firings.predict_schedule(piece.base, trained).seconds > by_hand
+
+
+def test_a_model_that_is_deleted_while_it_is_tried_leaves_nothing(
+    db: None, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    submit_trials()
+    trial = Trial.objects.get(model__name="brisk")
+
+    def measured(name: str, places: object) -> TrialResults:
+        Model.objects.filter(name=name).delete()
+        return TrialResults(1.0, (b"crop",) * 3)
+
+    monkeypatch.setattr(trials, "tried", measured)
+    carry_out(trial)
+    assert not Trial.objects.filter(pk=trial.pk).exists()

@@ -68,7 +68,7 @@ def test_a_second_run_makes_only_what_is_new_or_was_asked_for_otherwise(
     assert all(after[path.name] != path.stat().st_mtime_ns for path in out.glob("*.png"))
 
 
-def test_one_that_fails_is_told_and_stops_only_itself(
+def test_one_that_fails_is_reported_and_stops_only_itself(
     folder: Path, tmp_path: Path, capsys: pytest.CaptureFixture[str]
 ) -> None:
     (folder / "part-1.png").write_bytes(b"no picture at all")
@@ -80,7 +80,7 @@ def test_one_that_fails_is_told_and_stops_only_itself(
     assert not (out / "part-1.png").exists()
 
 
-def test_killed_in_the_middle_it_goes_on_to_the_same_pixels(folder: Path, tmp_path: Path) -> None:
+def test_killed_in_the_middle_it_resumes_to_the_same_pixels(folder: Path, tmp_path: Path) -> None:
     slow = {"factor": 2, "refine": COAT["refine"] | {"steps": 6}}
     plan, out = schedule(tmp_path, slow), tmp_path / "out"
     command = ["batch", str(folder), str(out), "--schedule", str(plan)]
@@ -126,7 +126,7 @@ def test_kinds_have_their_own_coats_and_a_finish_comes_last(folder: Path, tmp_pa
         (["--faces", "3"], "strength"),
     ],
 )
-def test_what_can_not_be_done_is_said_before_anything_is(
+def test_what_can_not_be_done_is_reported_before_anything_is(
     folder: Path, tmp_path: Path, capsys: pytest.CaptureFixture[str], asked: list[str], words: str
 ) -> None:
     plan, out = schedule(tmp_path, QUICK), tmp_path / "out"

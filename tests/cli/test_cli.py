@@ -78,7 +78,7 @@ def test_a_window_is_that_part_of_the_whole(tmp_path: Path, base: Path) -> None:
     np.testing.assert_array_equal(pixels(tmp_path / "part.png"), expected)
 
 
-def test_killed_and_repeated_with_work_it_goes_on_to_the_same_pixels(
+def test_killed_and_repeated_with_work_it_resumes_to_the_same_pixels(
     tmp_path: Path, base: Path
 ) -> None:
     plan = schedule(tmp_path, COAT | {"refine": COAT["refine"] | {"steps": 12}})
@@ -220,7 +220,7 @@ def test_models_are_listed(capsys: pytest.CaptureFixture[str]) -> None:
     assert {entry["kind"] for entry in listed} == {"upscaler", "refiner"}
 
 
-def test_what_is_wrong_is_said_in_a_line_and_nothing_is_written(
+def test_what_is_wrong_is_reported_in_a_line_and_nothing_is_written(
     tmp_path: Path, base: Path, capsys: pytest.CaptureFixture[str]
 ) -> None:
     good = str(schedule(tmp_path, COAT))

@@ -82,10 +82,10 @@ def test_what_is_said_in_lines(
     assert run(["remote", "--at", at, "pieces"]) == 0
     assert f"{piece.pk}  112 × 88  eye" in capsys.readouterr().out
     assert run(["remote", "--at", at, "fire", str(piece.pk)]) == 0
-    assert f"{Firing.objects.get().pk}  queued  layer to come" in capsys.readouterr().out
+    assert f"{Firing.objects.get().pk}  waiting  layer to come" in capsys.readouterr().out
 
 
-def test_what_goes_wrong_is_said(
+def test_what_goes_wrong_is_reported(
     at: str, capsys: pytest.CaptureFixture[str], piece: Piece, tmp_path: Path,
     monkeypatch: pytest.MonkeyPatch,
 ) -> None:  # fmt: skip

@@ -24,14 +24,14 @@ from enamel.core.masks import Mask
 from enamel.core.masks.steps import Rectangle
 from enamel.core.schedule import Schedule
 from enamel.library import layers as store
-from enamel.library import services as bringing
+from enamel.library import services as library
 from enamel.library.models import Layer, Piece
 from enamel.library.viewing import MOST_COMPARED, middle_of
-from enamel.swatches import jobs as swatching
 from enamel.swatches import services as swatches
 from tests.layers import enlarged, layer_of
 from tests.pictures import whole
 from tests.schedules import coat
+from tests.workers import carry_out
 
 pytestmark = pytest.mark.django_db
 
@@ -84,7 +84,7 @@ def test_what_was_asked_for_is_shown_in_that_order_and_never_too_many(
 def test_swatches_stand_in_their_place(piece: Piece) -> None:
     sheet = swatches.ask(piece, Schedule(coat().coats), 0, Box(60, 40, 70, 50), [])
     (swatch,) = sheet.swatches.all()
-    swatching.make(swatch.pk, lambda: False)
+    carry_out(swatch)
     shown = comparison(piece, show=f"{piece.base.pk},s{swatch.pk}")
     told = shown.shown[1].for_script()
     assert told["box"] == [60, 40, 70, 50]
@@ -96,7 +96,7 @@ def test_swatches_stand_in_their_place(piece: Piece) -> None:
 def test_layers_of_another_piece_with_the_same_base_can_be_chosen(
     piece: Piece, two: tuple[Layer, Layer], stranger: User, picture_file: Path, tmp_path: Path
 ) -> None:
-    twin = bringing.duplicate(piece)
+    twin = library.duplicate(piece)
     layer = layer_of(twin, enlarged(samples_of(piece)), tmp_path)
     tokens = [one.token for one in comparison(piece).choices]
     assert str(layer.pk) in tokens
@@ -138,9 +138,10 @@ def test_a_layer_that_was_not_checked_can_be_now(
     layer = layer_of(piece, enlarged(samples_of(piece)), tmp_path, checked=False)
     page = signed_in.get(reverse("compare", args=[piece.pk]))
     assert "not been checked yet" in page.content.decode()
-    back = f"{reverse('compare', args=[piece.pk])}?checking={layer.pk}"
+    back = reverse("compare", args=[piece.pk])
     answer = signed_in.post(reverse("check-layer", args=[layer.pk]), {"back": back})
     assert answer.headers["Location"] == back
+    assert "Being checked" in signed_in.get(back).content.decode()
     assert signed_in.get(reverse("layer-checked", args=[layer.pk])).json() == {"ready": False}
     elsewhere = signed_in.post(
         reverse("check-layer", args=[layer.pk]), {"back": "https://elsewhere.example/"}
@@ -155,7 +156,7 @@ def test_the_verdict_stands_in_the_section(
     assert page.count(two[1].verdict) >= 2, "beside the drawing, and on its band"
 
 
-def test_masks_are_told_by_the_place_they_cover() -> None:
+def test_masks_are_written_as_the_place_they_cover() -> None:
     drawn = Mask((200, 100), (Rectangle(20.0, 30.0, 40.0, 50.0),))
     form = {"patches": [{"mask": to_json(drawn), "seed": 3}], "context": 0.5}
     told = without_masks(form)

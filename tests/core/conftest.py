@@ -25,7 +25,7 @@ def pool() -> Iterator[Executor]:
 
 @pytest.fixture
 def fired(tmp_path: Path) -> Iterator[Callable[..., Fired]]:
-    """Fires on the portrait, each call in a folder of its own unless told otherwise."""
+    """Fires on the portrait, each call in a separate folder unless told otherwise."""
     made: list[Fired] = []
 
     def run(

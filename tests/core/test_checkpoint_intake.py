@@ -151,8 +151,8 @@ def piece_outside(top: Path) -> None:
         (huge_claim, "claims tensors that it does not hold"),
         (no_header, "no safetensors file, or was cut short"),
         (no_vocabulary, "tokenizer has no vocabulary"),
-        (own_code, "unet asks for code of its own"),
-        (own_pipeline, "pipeline with code of its own"),
+        (own_code, "unet asks for its own code"),
+        (own_pipeline, "pipeline with its own code"),
         (own_library, "unet comes from 'own_code'"),
         (not_json, "unet/config.json is not a JSON object"),
         (no_scheduler, "scheduler_config.json is missing"),
@@ -212,7 +212,7 @@ def test_a_header_that_makes_no_sense_is_refused(tmp_path: Path, header: bytes) 
         weights_in(path)
 
 
-def test_an_adapter_stays_where_it_lies_and_is_named_by_hash(
+def test_an_adapter_stays_where_it_is_and_is_named_by_hash(
     tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     monkeypatch.setenv("ENAMEL_MODELS", str(tmp_path / "models"))
@@ -236,7 +236,7 @@ def test_an_adapter_stays_where_it_lies_and_is_named_by_hash(
         card.verify(None)
 
 
-def test_what_is_no_adapter_is_said(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_what_is_no_adapter_is_reported(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setenv("ENAMEL_MODELS", str(tmp_path / "models"))
     path = safetensors(tmp_path / "whole.safetensors", {"model.weight": (2, 4)})
     with pytest.raises(Refusal, match="holds no low-rank adapter"):
@@ -246,7 +246,7 @@ def test_what_is_no_adapter_is_said(tmp_path: Path, monkeypatch: pytest.MonkeyPa
     assert not list((tmp_path / "models").glob("*"))
 
 
-def test_without_the_extra_it_is_said_how_to_get_it(
+def test_without_the_extra_it_is_shown_how_to_get_it(
     tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     monkeypatch.setenv("ENAMEL_MODELS", str(tmp_path / "models"))

@@ -34,8 +34,10 @@ from enamel.core.pipeline.firing import fire
 from enamel.core.pipeline.touchup import Patch, TouchUp, touch_up
 from enamel.core.schedule import Adapter, JoinPass, Kit, Mode, Order, Protect, Refine
 from enamel.core.tiling import blended
+from enamel.core.tiling.executor import AHEAD
+from enamel.core.tiling.guidance import GuidedDenoiser
+from enamel.core.tiling.passspec import PassSpec
 from enamel.core.tiling.tilestore import FolderStore
-from enamel.core.tiling.tilework import AHEAD, GuidedDenoiser, noise_at
 from enamel.core.upscaling import Enlarged, upscaler
 from tests import checkpoints
 from tests.core.test_promises import StopAfter
@@ -111,7 +113,8 @@ class Put:
 
     def of(self, step: int) -> FloatArray:
         stream = noise.START if step < 0 else noise.STEP + step
-        return noise_at(self.denoiser.spec, SETTINGS, stream, Box(0, 0, SIDE, SIDE))
+        spec = PassSpec(SETTINGS, self.denoiser.spec, Size(SIDE, SIDE))
+        return spec.noise(stream, Box(0, 0, SIDE, SIDE))
 
     def __call__(self, shape: Any, **_: Any) -> torch.Tensor:
         found = torch.from_numpy(self.of(self.step).transpose(2, 0, 1)[None].copy())
@@ -579,7 +582,7 @@ def test_parts_that_take_turns_on_the_device_make_the_same(
     assert_same_pixels(fired(coat(model="turns")), fired(coat(model="noise")))
 
 
-def test_a_device_that_runs_out_of_memory_is_said_and_nothing_is_lost(
+def test_a_device_that_runs_out_of_memory_is_reported_and_nothing_is_lost(
     house: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     plain, calls = asking.made, []

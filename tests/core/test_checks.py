@@ -88,7 +88,7 @@ def test_an_extra_eye_is_found_where_it_is() -> None:
     assert not [one for one in report.findings if one.box.intersection(place.grown(60)).empty]
 
 
-def test_a_shift_of_all_colours_is_told_with_its_direction() -> None:
+def test_a_shift_of_all_colours_is_reported_with_its_direction() -> None:
     base, truth = base_and_truth("stationmaster", HEAD)
     warm = truth * np.array([1.03, 1.0, 0.93], np.float32)
     report = check(base, picture(warm), faces=NO_FACES)
@@ -150,7 +150,7 @@ def test_bands_in_a_smooth_tone_and_clipped_tones_are_found() -> None:
     assert clipped.measures["clipping"] == pytest.approx(100 * (0.75 - 1 / 1.6) / 0.55, abs=2)
 
 
-def test_faces_are_matched_and_new_or_missing_ones_told() -> None:
+def test_faces_are_matched_and_new_or_missing_ones_reported() -> None:
     base, truth = base_and_truth("stationmaster")
     face = Box(240, 250, 300, 300)
     twice = Box(480, 500, 600, 600)
@@ -358,7 +358,7 @@ GRID = Grid(Size(640, 384), Size(256, 256), 64)
 
 
 @pytest.mark.parametrize("shift", [0, 3, -5])
-def test_an_edge_of_the_picture_that_lies_at_a_join_is_not_the_join(shift: int) -> None:
+def test_an_edge_of_the_picture_that_is_at_a_join_is_not_the_join(shift: int) -> None:
     """A wall against the sky, sharpened by refining, its edge along a join of tiles."""
     across = np.where(np.arange(640) < GRID.joins[0][0] + shift, 0.75, 0.35).astype(np.float32)
     wall = cv2.GaussianBlur(np.tile(across, (384, 1)), (0, 0), 2.0)
@@ -386,7 +386,7 @@ def test_a_step_in_the_flat_beside_such_an_edge_is_found() -> None:
 
 @given(shape=st.floats(0.0, 0.08), count=st.integers(20, 600), seed=st.integers(0, 2**31))
 @settings(max_examples=40, deadline=None)
-def test_the_alarm_lies_beyond_what_chance_does_to_the_worst_of_all_segments(
+def test_the_alarm_is_beyond_what_chance_does_to_the_worst_of_all_segments(
     shape: float, count: int, seed: int
 ) -> None:
     rng = np.random.default_rng(seed)

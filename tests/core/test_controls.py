@@ -20,9 +20,10 @@ from enamel.core.pipeline.pace import Paces
 from enamel.core.pipeline.predict import predict
 from enamel.core.schedule import Coat, Fit, JoinPass, Mode, Order, Refine, Region, Schedule
 from enamel.core.tiling.anchor import Anchored
-from enamel.core.tiling.passes import Sources, refine
+from enamel.core.tiling.executor import TileExecutor
+from enamel.core.tiling.passes import refine
+from enamel.core.tiling.passspec import PassPictures, PassSpec
 from enamel.core.tiling.separate import grid_of, is_first, rounds
-from enamel.core.tiling.tilework import Runner
 from enamel.core.tiling.words import hints, understood
 from enamel.core.upscaling import Enlarged, upscaler
 from tests.core.conftest import MODES
@@ -57,7 +58,7 @@ def test_give_back_restores_lost_detail_and_more_of_it_more(fired: Fire) -> None
     assert found[2] > 1.1 * found[0]
 
 
-def test_a_refiner_is_told_what_is_missing_and_less_of_it_at_low_strength(
+def test_a_refiner_is_given_what_is_missing_and_less_of_it_at_low_strength(
     tmp_path: Path, pool: Executor
 ) -> None:
     """With one step the estimate is the result, and this network's estimate is what it was told."""
@@ -143,7 +144,7 @@ def test_rows_and_centre_out_give_the_same_picture_checkerboard_another(fired: F
 def test_orders_are_what_they_are_called() -> None:
     size = Size(640, 448)
     settings_of = Refine(tile=(128, 128), fit=Fit.EXACT, overlap=16)
-    grid = grid_of(settings_of, PLAIN, size)
+    grid = grid_of(PassSpec(settings_of, PLAIN, size))
     (centre_out,) = rounds(replace(settings_of, order=Order.CENTRE_OUT), grid, Box.whole(size))
     away = [
         np.hypot(t.box.x + 64 - size.width / 2, t.box.y + 64 - size.height / 2) for t in centre_out
@@ -164,9 +165,10 @@ def test_orders_are_what_they_are_called() -> None:
 def run(
     network: object, pool: Executor, folder: Path, picture: Picture, settings_of: Refine
 ) -> Picture:
+    spec = PassSpec(settings_of, network.spec, picture.size)  # type: ignore[attr-defined]
     return refine(
-        Sources(picture, picture, None), settings_of, network,  # type: ignore[arg-type]
-        Box.whole(picture.size), folder, Runner(pool),
+        spec, network, PassPictures(picture, picture),  # type: ignore[arg-type]
+        Box.whole(picture.size), folder, TileExecutor(pool),
     )  # fmt: skip
 
 
@@ -181,7 +183,7 @@ def test_held_overlap_beats_row_order_and_joint_beats_both(
     )
     picture = Pixels(whole(source))
     plain = Refine(strength=0.6, steps=4, seed=3, tile=(192, 192), fit=Fit.EXACT, overlap=32)
-    grid = grid_of(plain, PLAIN, picture.size)
+    grid = grid_of(PassSpec(plain, PLAIN, picture.size))
     seen = {}
     for name, more in {
         "hard": {"feather": 0.0}, "rows": {}, "checkerboard": {"order": Order.CHECKERBOARD},
@@ -198,7 +200,7 @@ def test_a_planted_step_along_a_join_is_found() -> None:
     source = part(STATIONMASTER, Box(0, 0, 640, 640))
     rng = np.random.default_rng(4)
     added = whole(source).astype(int) + rng.normal(0, 300, (640, 640, 3)).astype(int)
-    grid = grid_of(Refine(tile=(256, 256), overlap=32), PLAIN, source.size)
+    grid = grid_of(PassSpec(Refine(tile=(256, 256), overlap=32), PLAIN, source.size))
     clean = Pixels(np.clip(added, 0, 65535).astype(np.uint16))
     assert check_joins(clean, source, grid).visible == []
     join = round(grid.joins[0][0])
@@ -214,7 +216,7 @@ def test_a_join_pass_changes_the_bands_and_nothing_else(tmp_path: Path, pool: Ex
     before = whole(run(Leaning(), pool, tmp_path / "a", picture, plain))
     again = replace(plain, joins=JoinPass(0.5, 24))
     after = whole(run(Leaning(), pool, tmp_path / "b", picture, again))
-    columns, rows = grid_of(plain, PLAIN, picture.size).joins
+    columns, rows = grid_of(PassSpec(plain, PLAIN, picture.size)).joins
     y, x = np.mgrid[0:128, 0:160] + 0.5
     in_band = np.zeros((128, 160), bool)
     for join in columns:
@@ -328,8 +330,9 @@ def test_guidance_moves_away_from_the_negative_prompt(tmp_path: Path, pool: Exec
     picture = Pixels(np.full((64, 64, 3), 20000, np.uint16))
     settings_of = Refine(strength=0.5, steps=1, tile=(64, 64), overlap=0, guidance=2.0,
                          prompt="red", negative_prompt="blue")  # fmt: skip
-    pictures = Sources(picture, picture, picture)
-    result = refine(pictures, settings_of, Wordy(), Box(0, 0, 64, 64), tmp_path, Runner(pool))
+    spec = PassSpec(settings_of, Wordy().spec, picture.size)
+    pictures = PassPictures(picture, picture, picture)
+    result = refine(spec, Wordy(), pictures, Box(0, 0, 64, 64), tmp_path, TileExecutor(pool))
     red, _, blue = result.read(Box(32, 32, 1, 1))[0, 0].astype(int) - 20000
     assert red > 10000
     assert blue < -5000

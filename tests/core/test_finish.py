@@ -122,7 +122,7 @@ def test_what_is_previewed_is_what_is_written(recipe: Finish, data: st.DataObjec
 
 
 @pytest.mark.parametrize("name", Finish.NAMES)
-def test_a_finish_begun_and_gone_on_with_is_the_whole_finish(name: str) -> None:
+def test_a_finish_begun_and_continued_is_the_whole_finish(name: str) -> None:
     darker = changed(truth(), lambda values: values * 0.8)
     before, after = ALL.parted(name)
     assert [*before.steps, *after.steps] == list(ALL.steps)
@@ -147,7 +147,7 @@ def test_nothing_is_done_by_steps_that_are_off_and_transparency_stays() -> None:
     assert_same_pixels(result[..., :3], whole(made(truth(), ALL, truth())))
 
 
-def test_every_step_alone_can_be_taken_back() -> None:
+def test_every_step_alone_can_be_undone() -> None:
     for name in ALL.steps:
         assert name not in ALL.without(name).steps
         assert len(ALL.without(name).steps) == len(ALL.steps) - 1
@@ -203,7 +203,7 @@ def test_narrow_colours_beside_edges_go_and_wide_ones_stay() -> None:
     assert np.abs(result[75:90, 16:34] - bars[75:90, 16:34]).max() < 1
 
 
-def test_a_known_blur_is_taken_back_without_halos_beyond_what_is_allowed() -> None:
+def test_a_known_blur_is_removed_without_halos_beyond_what_is_allowed() -> None:
     soft = changed(truth(), lambda values: cv2.GaussianBlur(values, (0, 0), 1.2))
     step = Deblur(blur=1.2, rounds=4, halo=0.2)
     sharp = finished(soft, step)

@@ -3,6 +3,7 @@
 import io
 import zipfile
 from collections.abc import Iterator
+from dataclasses import replace
 from itertools import product
 from pathlib import Path
 
@@ -18,12 +19,12 @@ from enamel.core.export.file import export
 from enamel.core.export.output import DEEP, UNPRINTED, FileFormat, Output, PrintSettings
 from enamel.core.export.placed import laid
 from enamel.core.geometry import Box, Size
+from enamel.core.imaging.buffer import ColourSpace, PixelBuffer
 from enamel.core.imaging.canvas import Canvas, Pixels, SampleArray
 from enamel.core.imaging.colour import delta_e, lab_of
-from enamel.core.imaging.vips import flattened, reduced_to
 from enamel.core.printing.layout import Edge, Fit, PrintPlan
 from enamel.core.printing.panels import Split
-from enamel.core.printing.profiles import Space, profile_of, with_profile
+from enamel.core.printing.profiles import profile_of, with_profile
 from enamel.core.printing.sizing import PrintTarget
 from enamel.core.upscaling import Enlarged, upscaler, upscaler_names
 from tests.pictures import STATIONMASTER, part, whole
@@ -148,7 +149,7 @@ def test_every_print_file_shows_the_picture_it_was_made_from(
         found, should = seen(path, file), wanted(canvas, plan, settings)
         what = f"{file} {output.bits} bits {output.profile} longest {output.longest} {named}"
         assert found.shape == should.shape == (size.height, size.width, 3), what
-        if profile_of(output.profile).space is Space.GREY:
+        if profile_of(output.profile).space is ColourSpace.GREY:
             found, should = (lightness(one) for one in (found, should))
         off = apart(found, should)
         lossy = file in (FileFormat.JPEG, FileFormat.WEBP, FileFormat.AVIF)
@@ -177,7 +178,8 @@ def test_traced_flat_art_has_the_colours_it_was_traced_from(tmp_path: Path) -> N
         path = tmp_path / "traced.svg"
         export(canvas, path, output=Output(FileFormat.SVG))
         image = pyvips.Image.svgload_buffer(path.read_bytes())
-        image = flattened(image).thumbnail_image(300, height=240, size="force")
+        image = PixelBuffer(image, bits=8, alpha=image.hasalpha()).flattened().image
+        image = image.thumbnail_image(300, height=240, size="force")
         found = image.numpy()[..., :3] / 255
         assert np.median(apart(found, samples / WHITE)) < 1
 
@@ -208,7 +210,7 @@ def test_the_page_that_shows_all_panels_is_not_black_under_transparency(
 
 
 @pytest.mark.parametrize("name", upscaler_names())
-def test_soft_edges_keep_their_colour_whatever_lies_hidden_under_them(name: str) -> None:
+def test_soft_edges_keep_their_colour_whatever_is_hidden_under_them(name: str) -> None:
     y, x = np.mgrid[:64, :64]
     alpha = np.rint(np.clip((24 - np.hypot(x - 32, y - 32)) / 6, 0, 1) * WHITE)
     colour = np.where(alpha[..., None] > 0, [52428, 45875, 26214], 0)
@@ -222,9 +224,23 @@ def test_soft_edges_keep_their_colour_whatever_lies_hidden_under_them(name: str)
 @pytest.mark.parametrize("kind", ["opaque", "alpha"])
 def test_reducing_keeps_the_sample_format_and_the_mean(tmp_path: Path, kind: str) -> None:
     canvas = canvas_of(tmp_path, transparent=kind == "alpha")
-    image = pyvips.Image.new_from_array(canvas.read(canvas.region), interpretation="rgb16")
-    small = reduced_to(image, 50)
-    assert (small.width, small.height, small.format) == (50, 40, "ushort")
-    assert small.interpretation == "rgb16"
-    assert abs(flattened(small).avg() - flattened(image).avg()) < 0.01 * WHITE
-    assert reduced_to(image, 150) is image
+    picture = PixelBuffer.of_samples(canvas.read(canvas.region))
+    small = picture.at_most(50)
+    assert (*small.size, small.image.format) == (50, 40, "ushort")
+    assert small.image.interpretation == "rgb16"
+    before, after = picture.flattened().image.avg(), small.flattened().image.avg()
+    assert abs(after - before) < 0.01 * WHITE
+    assert picture.at_most(150) is picture
+
+
+def test_numbers_that_are_not_what_a_buffer_says_are_refused() -> None:
+    """The mistake that once made print files black: a thumbnail of 8 bits, cast to 16."""
+    image = pyvips.Image.black(200, 160, bands=3).cast("ushort").copy(interpretation="rgb16")
+    picture = PixelBuffer(image)
+    eight = picture.image.thumbnail_image(50)
+    with pytest.raises(ValueError, match="16 bits in RGB"):
+        replace(picture, image=eight.cast("ushort"))
+    with pytest.raises(ValueError, match="4 bands"):
+        replace(picture, alpha=True)
+    with pytest.raises(ValueError, match="cmyk"):
+        replace(picture, space=ColourSpace.CMYK)

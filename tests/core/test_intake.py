@@ -1,4 +1,4 @@
-"""Models of one's own: refiners tried by the contract, names and files kept whole or not at all."""
+"""Artists' own models: refiners tried by the contract, names and files kept whole or not at all."""
 
 import json
 from pathlib import Path
@@ -116,7 +116,7 @@ def test_a_refiner_that_breaks_the_contract_is_refused(
         accept(refiner_network(tmp_path / "a.onnx", **more))
 
 
-def test_a_refiner_that_is_told_what_is_missing_is_known_by_its_input(tmp_path: Path) -> None:
+def test_a_refiner_that_takes_degradation_is_recognised_by_its_input(tmp_path: Path) -> None:
     said = {"final_degradation": [[0, 0.5], [1, 0.25]]}
     found = accept(refiner_network(tmp_path / "a.onnx", missing=True, said=said))["refiner"]
     assert found["restores_detail"] is True
@@ -136,7 +136,7 @@ def test_a_card_that_can_not_be_read_is_passed_over(own: Path, text: str) -> Non
     assert card("grisaille", "refiner")
 
 
-def test_what_was_taken_in_is_at_hand(tmp_path: Path, own: Path) -> None:
+def test_what_was_added_is_available(tmp_path: Path, own: Path) -> None:
     add_model(refiner_network(tmp_path / "a.onnx"), "plain-glaze", summary="Made up.")
     entry = card("plain-glaze", "refiner")
     assert entry.own
@@ -160,7 +160,7 @@ def test_names_are_checked_and_nothing_is_left_behind(tmp_path: Path, own: Path)
     assert not own.exists() or not list(own.iterdir())
 
 
-def test_a_file_in_the_folder_waits_until_it_is_taken_in(own: Path) -> None:
+def test_a_file_in_the_folder_waits_until_it_is_added(own: Path) -> None:
     own.mkdir()
     file = network(own / "soft.onnx")
     assert waiting() == [file]
@@ -197,7 +197,7 @@ def test_a_file_replaced_under_its_name_is_run_anew(tmp_path: Path, own: Path) -
         refiner("glaze", digest)
 
 
-def test_networks_that_nobody_runs_are_let_go_and_come_back(tmp_path: Path, own: Path) -> None:
+def test_networks_that_nobody_runs_are_evicted_and_come_back(tmp_path: Path, own: Path) -> None:
     add_model(refiner_network(tmp_path / "a.onnx"), "glaze")
     denoiser = refiner("glaze")
     given = np.full((16, 16, 3), 0.25, np.float32)

@@ -39,7 +39,7 @@ PLANS = st.builds(
 
 
 @given(source=SIZES, plan=PLANS)
-def test_the_file_is_exact_and_the_picture_lies_within_its_bounds(
+def test_the_file_is_exact_and_the_picture_is_within_its_bounds(
     source: Size, plan: PrintPlan
 ) -> None:
     layout = lay_out(source, plan)
@@ -92,14 +92,14 @@ def test_a_crop_follows_its_middle_and_stays_inside() -> None:
     assert closer.shown == Box(500, 1500, 1000, 1000)
 
 
-def test_an_extended_picture_lies_in_the_trim_between_different_bleeds() -> None:
+def test_an_extended_picture_is_in_the_trim_between_different_bleeds() -> None:
     target = PrintTarget(100, 100, 254, Bleed(top=10, right=0, bottom=20, left=5))
     layout = lay_out(Size(100, 100), PrintPlan(target, Fit.EXTEND))
     assert layout.file == (1050, 1300)
     assert (layout.picture, layout.left, layout.top) == ((1000, 1000), 50, 100)
 
 
-def test_what_is_missing_is_said_in_one_sentence() -> None:
+def test_what_is_missing_is_reported_in_one_sentence() -> None:
     target = PrintTarget(304.8, 304.8)
     plan = PrintPlan(target)
     assert missing(Size(1024, 1024), plan, Unit.IN) == "Needs 3.52× to print 12 × 12 in at 300 ppi."
@@ -151,7 +151,7 @@ def test_a_cropped_print_holds_just_those_pixels(tmp_path: Path, ramp: Canvas) -
 
 
 @pytest.mark.parametrize("edge", Edge)
-def test_an_extended_print_keeps_the_picture_and_goes_on_from_it(
+def test_an_extended_print_keeps_the_picture_and_continues_from_it(
     tmp_path: Path, ramp: Canvas, edge: Edge
 ) -> None:
     target = PrintTarget(80, 60, 25.4, Bleed(5, 5, 5, 5))
@@ -179,7 +179,7 @@ def test_a_layout_for_another_size_is_refused(tmp_path: Path, ramp: Canvas) -> N
     assert not list(tmp_path.glob("x.png*"))
 
 
-def test_how_far_a_file_is_written_is_told(tmp_path: Path) -> None:
+def test_how_far_a_file_is_written_is_reported(tmp_path: Path) -> None:
     rng = np.random.default_rng(4)
     np.save(tmp_path / "noise.npy", rng.integers(0, 65536, (2000, 2600, 3), dtype=np.uint16))
     fractions: list[float] = []

@@ -1,4 +1,4 @@
-"""Work in a process of its own: answers, progress, and what happens when it asks for too much."""
+"""Work in a separate process: answers, progress, and what happens when it asks for too much."""
 
 from pathlib import Path
 

@@ -22,7 +22,7 @@ def test_before_anything_was_done_the_trial_tells_the_pace_and_then_it_no_longer
 
 
 @given(pace=st.floats(0.01, 100), amounts=st.lists(st.floats(0.1, 500), min_size=1, max_size=24))
-def test_work_that_always_went_at_one_pace_is_foretold_exactly(
+def test_work_that_always_went_at_one_pace_is_predicted_exactly(
     pace: float, amounts: list[float]
 ) -> None:
     paces = Paces([Timed(seen(amount), pace * amount) for amount in amounts])
@@ -33,7 +33,7 @@ def test_work_that_always_went_at_one_pace_is_foretold_exactly(
     times=st.lists(st.tuples(st.floats(0.1, 500), st.floats(0.01, 100)), min_size=1, max_size=24),
     amount=st.floats(0.1, 500),
 )
-def test_a_foretold_pace_is_one_that_was_seen(
+def test_a_predicted_pace_is_one_that_was_seen(
     times: list[tuple[float, float]], amount: float
 ) -> None:
     paces = Paces([Timed(seen(done), done * pace) for done, pace in times])
@@ -63,8 +63,8 @@ def test_a_machine_that_became_slower_is_believed_after_three_pieces_of_work() -
     assert Paces([Timed(seen(10), 30.0)] * 4 + done).seconds(seen(10)) == pytest.approx(30)
 
 
-def test_little_work_is_foretold_by_little_work() -> None:
-    """What is needed once, as bringing a network into memory, weighs more there."""
+def test_little_work_is_predicted_by_little_work() -> None:
+    """What is needed once, such as loading a network, weighs more there."""
     once = 2.0
     done = [Timed(seen(amount), once + amount) for amount in (64.0, 1.0) * 6]
     assert Paces(done).seconds(seen(1.0)) == pytest.approx(3.0, rel=0.01)

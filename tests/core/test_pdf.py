@@ -142,7 +142,7 @@ def test_a_stripped_page_says_nothing_of_its_making(canvas: Canvas, tmp_path: Pa
     assert not list(tmp_path.glob("*.jpeg"))
 
 
-def test_how_far_it_is_is_told(canvas: Canvas, tmp_path: Path) -> None:
+def test_how_far_it_is_written_is_reported(canvas: Canvas, tmp_path: Path) -> None:
     received: list[float] = []
     export(canvas, tmp_path / "page.pdf", output=pdf(), on_progress=received.append)
     assert received == sorted(received)

@@ -33,7 +33,7 @@ def test_lossless_files_keep_every_sample(tmp_path: Path, name: str) -> None:
     assert_same_pixels(whole(brought_in(path)), whole(portrait()))
 
 
-def test_the_type_is_told_by_the_content_not_by_the_name(tmp_path: Path) -> None:
+def test_the_type_is_recognised_by_the_content_not_by_the_name(tmp_path: Path) -> None:
     path = tmp_path / "really-a-jpeg.png"
     picture().save(path, "JPEG")
     assert examine(path).format == "JPEG"

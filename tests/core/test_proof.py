@@ -7,12 +7,12 @@ import numpy as np
 import PIL.Image
 import PIL.ImageCms
 import pytest
-import pyvips
 from hypothesis import given
 from hypothesis import strategies as st
 
 from enamel.core.errors import Refusal
 from enamel.core.geometry import Box
+from enamel.core.imaging.buffer import PixelBuffer
 from enamel.core.printing.layout import Fit, PrintPlan
 from enamel.core.printing.paper import PaperStock
 from enamel.core.printing.preflight import Known, Matter, preflight
@@ -24,32 +24,34 @@ from tests.pictures import STATIONMASTER, part, whole
 EYE = Box(290, 300, 120, 90)
 
 
-def picture(samples: np.ndarray) -> pyvips.Image:
-    return pyvips.Image.new_from_array(samples, interpretation="rgb16")
+def picture(samples: np.ndarray) -> PixelBuffer:
+    return PixelBuffer.of_samples(samples)
 
 
 @pytest.fixture(scope="module")
-def face() -> pyvips.Image:
+def face() -> PixelBuffer:
     return picture(whole(part(STATIONMASTER, EYE)))
 
 
-def pixels(image: pyvips.Image, proof: Proof, scale: float = 1.0) -> np.ndarray:
-    made: np.ndarray = proofed(image, proof, scale).numpy()
+def pixels(image: PixelBuffer, proof: Proof, scale: float = 1.0) -> np.ndarray:
+    made: np.ndarray = proofed(image, proof, scale).image.numpy()
     assert made.dtype == np.uint8
     return made.astype(int)
 
 
-def test_srgb_without_anything_is_the_picture_itself(face: pyvips.Image) -> None:
-    np.testing.assert_array_equal(pixels(face, Proof()), np.rint(face.numpy() / 257).astype(int))
+def test_srgb_without_anything_is_the_picture_itself(face: PixelBuffer) -> None:
+    np.testing.assert_array_equal(
+        pixels(face, Proof()), np.rint(face.image.numpy() / 257).astype(int)
+    )
 
 
-def test_there_and_back_is_what_littlecms_makes_of_it(face: pyvips.Image) -> None:
+def test_there_and_back_is_what_littlecms_makes_of_it(face: PixelBuffer) -> None:
     srgb = PIL.ImageCms.ImageCmsProfile(io.BytesIO(profile_of("srgb").data))
     coated = PIL.ImageCms.ImageCmsProfile(io.BytesIO(profile_of("coated").data))
     flags = PIL.ImageCms.Flags.BLACKPOINTCOMPENSATION
     relative = PIL.ImageCms.Intent.RELATIVE_COLORIMETRIC
     there = PIL.ImageCms.buildTransform(srgb, coated, "RGB", "CMYK", relative, flags)
-    image = PIL.Image.fromarray(np.rint(face.numpy() / 257).astype(np.uint8))
+    image = PIL.Image.fromarray(np.rint(face.image.numpy() / 257).astype(np.uint8))
     inks = PIL.ImageCms.applyTransform(image, there)
     assert inks is not None
     for proof, intent, more in (
@@ -103,13 +105,13 @@ def test_a_part_with_its_margin_is_that_part_of_the_whole(
     proof = Proof("coated", paper=paper, distance_mm=distance, white=True)
     box = Box(70, 60, 50, 40)
     around = box.grown(proof.margin(1.0)).intersection(Box(0, 0, 200, 160))
-    cut = image.crop(around.x, around.y, around.width, around.height)
+    cut = image.cropped(around)
     inside = pixels(cut, proof)[box.relative_to(around).slices]
     off = np.abs(inside - pixels(image, proof)[box.slices])
     assert off.max() <= 1
 
 
-def test_from_further_away_less_is_seen(face: pyvips.Image) -> None:
+def test_from_further_away_less_is_seen(face: PixelBuffer) -> None:
     steps = [np.abs(np.diff(pixels(face, Proof(distance_mm=mm)), axis=1)).mean()
              for mm in (0, 400, 1500, 5000)]  # fmt: skip
     assert steps == sorted(steps, reverse=True)
@@ -148,7 +150,7 @@ def test_a_print_with_nothing_against_it_has_every_matter_ticked() -> None:
         ({"sharpened": True, "paper": PaperStock.MATTE}, Matter.SHARPENING, "Sharpened twice"),
     ],
 )  # fmt: skip
-def test_what_wants_attention_is_said_first(
+def test_what_wants_attention_is_shown_first(
     change: dict[str, object], matter: Matter, words: str
 ) -> None:
     first, *rest = preflight(replace(GOOD, **change))  # type: ignore[arg-type]

@@ -149,7 +149,7 @@ def test_noise_added_on_the_way_does_not_take_detail_away_again() -> None:
 
 
 @pytest.mark.parametrize("sampler", Sampler)
-def test_the_last_evaluation_may_be_told_to_lack_more(sampler: Sampler) -> None:
+def test_the_last_step_may_be_given_a_larger_degradation(sampler: Sampler) -> None:
     sigmas = levels(0.4, 0.01, 6)
     plain, lagging = (
         sampler_steps(sampler, sigmas, 0.8),

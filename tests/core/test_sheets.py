@@ -115,7 +115,7 @@ def test_a_tile_is_found_by_what_it_was_made_from(tmp_path: Path) -> None:
     assert store.get(key) is None
 
 
-def test_the_longest_unused_tiles_are_let_go(tmp_path: Path) -> None:
+def test_the_longest_unused_tiles_are_evicted(tmp_path: Path) -> None:
     store = FolderStore(tmp_path, limit_mb=10)
     samples = np.zeros((64, 64, 3), np.uint16)
     keys = [key_of(number) for number in range(8)]

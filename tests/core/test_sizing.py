@@ -66,7 +66,7 @@ def test_fitted_keeps_the_shape_and_hits_the_side_asked_for(
     assert abs(size.height - wanted * height / width) <= 0.5 or size.height == 1
 
 
-def test_with_both_sides_given_it_lies_within_them() -> None:
+def test_with_both_sides_given_it_is_within_them() -> None:
     assert fitted(Size(400, 300), 1000, 600) == Size(800, 600)
 
 

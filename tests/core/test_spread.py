@@ -51,7 +51,7 @@ def test_two_workers_one_killed_midway_the_same_bytes(
     assert_same_pixels(whole(spread.result), alone)
 
 
-def test_a_cluster_that_does_not_answer_is_said(
+def test_a_cluster_that_does_not_answer_is_reported(
     tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     monkeypatch.setenv(CLUSTER, "tcp://127.0.0.1:9")

@@ -19,11 +19,11 @@ from tests.pictures import DEMO, part, portrait
         ("night-mail.png", (960, 540), Subject.PHOTO),
     ],
 )
-def test_the_demo_bases_are_told_apart(name: str, size: tuple[int, int], kind: Subject) -> None:
+def test_the_demo_bases_are_classified(name: str, size: tuple[int, int], kind: Subject) -> None:
     assert guessed(part(DEMO / name, Box(0, 0, *size))) is kind
 
 
-def test_blocks_are_felt_only_where_they_lie() -> None:
+def test_blocks_are_felt_only_where_they_are() -> None:
     rng = np.random.default_rng(1)
     smooth = rng.normal(0.5, 0.004, (64, 64)).astype(np.float32)
     blocks = np.kron(rng.normal(0, 0.012, (8, 8)), np.ones((8, 8))).astype(np.float32)

@@ -10,6 +10,7 @@ from enamel.core.networks.cards import card
 from enamel.core.schedule import Fit, Mode, Refine
 from enamel.core.tiling.grid import STRETCH, Grid, fitting_side, ramp
 from enamel.core.tiling.passes import work_of
+from enamel.core.tiling.passspec import PassSpec
 
 
 @st.composite
@@ -64,7 +65,9 @@ DEMO_AND_A4 = [
 @pytest.mark.parametrize("size", DEMO_AND_A4, ids=str)
 def test_fitted_tiles_cost_a_quarter_more_than_the_picture_at_most(size: Size) -> None:
     spec = card("grisaille", "refiner").spec()
-    fitted, exact = (work_of(Refine(fit=fit), spec, size) for fit in (Fit.AUTO, Fit.EXACT))
+    fitted, exact = (
+        work_of(PassSpec(Refine(fit=fit), spec, size)) for fit in (Fit.AUTO, Fit.EXACT)
+    )
     ratio = fitted.megapixels / fitted.evaluations / size.megapixels
     assert ratio <= 1.25
     assert fitted.megapixels <= exact.megapixels
@@ -73,7 +76,8 @@ def test_fitted_tiles_cost_a_quarter_more_than_the_picture_at_most(size: Size) -
 def test_joint_cores_where_none_are_asked_for_cost_less() -> None:
     spec, size = card("grisaille", "refiner").spec(), Size(2016, 1344)
     fitted, exact = (
-        work_of(Refine(fit=fit, mode=Mode.JOINT), spec, size) for fit in (Fit.AUTO, Fit.EXACT)
+        work_of(PassSpec(Refine(fit=fit, mode=Mode.JOINT), spec, size))
+        for fit in (Fit.AUTO, Fit.EXACT)
     )
     assert fitted.megapixels < 0.9 * exact.megapixels
 

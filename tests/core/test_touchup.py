@@ -84,7 +84,7 @@ def test_a_patch_that_was_made_before_is_laid_as_it_is(tmp_path: Path) -> None:
     assert_same_pixels(whole(again), whole(mended(tmp_path / "anew", portrait(), asked)))
 
 
-def test_the_base_is_refined_in_the_layers_place_and_lies_where_it_was(tmp_path: Path) -> None:
+def test_the_base_is_refined_in_the_layers_place_and_is_where_it_was(tmp_path: Path) -> None:
     base = portrait()
     layer = Pixels(
         np.repeat(np.repeat(whole(base) // 2, 2, 0), 2, 1)
@@ -98,7 +98,7 @@ def test_the_base_is_refined_in_the_layers_place_and_lies_where_it_was(tmp_path:
     assert_same_pixels(after[:40], whole(layer)[:40])
 
 
-def test_colour_around_the_mask_is_led_into_it() -> None:
+def test_colour_around_the_mask_is_matched_into_it() -> None:
     height, width = 120, 160
     before = np.full((height, width, 3), 30000, np.uint16)
     before[:, :, 0] += np.linspace(0, 6000, width).astype(np.uint16)
@@ -143,7 +143,7 @@ def test_a_mask_that_covers_nothing_is_refused(tmp_path: Path, mask: Mask) -> No
     assert not (tmp_path / "x.npy").exists()
 
 
-def test_a_mask_larger_than_is_mended_at_once_is_refused() -> None:
+def test_a_mask_larger_than_is_refined_at_once_is_refused() -> None:
     large = Size(9000, 6000)
     everything = Patch(Mask(large, (Fill(),)))
     with pytest.raises(
@@ -171,7 +171,7 @@ def test_touch_ups_of_earlier_versions_are_read() -> None:
     assert Drawn(read.patches[0].mask, ON).read(Box(54, 40, 1, 1)) == 1
 
 
-def test_it_is_said_where_settings_go_strange() -> None:
+def test_it_is_shown_where_settings_go_strange() -> None:
     narrow = settings(Patch(PLACE, working=2048, strength=0.8), context=0.1)
     said = narrow.placed(narrow.patches[0], ON).cautions(narrow.context, 0.8)
     assert len(said) == 3

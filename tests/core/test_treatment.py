@@ -43,7 +43,7 @@ def test_coats_without_words_take_the_pictures_own_and_others_keep_theirs() -> N
 
 
 @given(factor=st.sampled_from([1.5, 2.0, 4.0]))
-def test_faces_are_mended_where_they_lie_on_what_the_coats_made(factor: float) -> None:
+def test_faces_are_refined_where_they_are_on_what_the_coats_made(factor: float) -> None:
     schedule = Schedule((Coat(factor=factor, refine=None),))
     finish = Finish(grain=Grain(on=True))
     steps = Treatment(schedule, faces=True, strength=0.3, finish=finish).steps(
@@ -62,7 +62,7 @@ def test_faces_are_mended_where_they_lie_on_what_the_coats_made(factor: float) -
     assert last == finish
 
 
-def test_without_faces_nothing_is_mended() -> None:
+def test_without_faces_nothing_is_refined() -> None:
     treatment = Treatment(GENTLE, faces=True)
     assert treatment.steps(GENTLE, Size(200, 160), [], "camaieu") == list(GENTLE.coats)
     assert Treatment(coats=False, faces=True).steps(None, Size(9, 9), [], "camaieu") == []

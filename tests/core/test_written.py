@@ -48,7 +48,7 @@ def test_overlaps_are_read_back(overlap: int) -> None:
 
 
 @pytest.mark.parametrize("text", ["", "x", "-4", "1.2.3 px", "64 mm", "9" * 400, "1e999"])
-def test_what_is_no_overlap_is_told_with_an_example(text: str) -> None:
+def test_what_is_no_overlap_is_refused_with_an_example(text: str) -> None:
     with pytest.raises(FieldRefusal, match="as in 64"):
         read_overlap(text)
 
@@ -61,7 +61,7 @@ def test_what_is_no_overlap_is_told_with_an_example(text: str) -> None:
         ("60% 10% 50% 50%: moss", "Line 1 leaves the picture"),
     ],
 )
-def test_words_for_no_part_are_told_with_their_line(text: str, said: str) -> None:
+def test_words_for_no_part_are_refused_with_their_line(text: str, said: str) -> None:
     with pytest.raises(FieldRefusal, match=said):
         read_regions(text)
 

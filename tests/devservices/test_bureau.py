@@ -133,7 +133,7 @@ def test_orders_that_are_not_taken(tmp_path: Path, picture: bytes) -> None:
         assert (answer.status_code, answer.json()["code"]) == (410, "expired")
 
 
-def test_a_wrong_file_is_told_and_a_wrong_place_too(tmp_path: Path, picture: bytes) -> None:
+def test_a_wrong_file_is_refused_and_a_wrong_place_too(tmp_path: Path, picture: bytes) -> None:
     with opened(tmp_path) as (client, _):
         number = ordered(client, wanted(client, picture)).json()["number"]
         at = f"/v1/orders/{number}/files/layer"
@@ -167,7 +167,7 @@ def closing() -> Iterator[list[bool]]:
     shut.append(True)
 
 
-def test_it_goes_on_after_it_was_closed_in_the_middle(
+def test_it_resumes_after_it_was_closed_in_the_middle(
     tmp_path: Path, picture: bytes, closing: list[bool]
 ) -> None:
     def hangs(*given: Any) -> None:

@@ -116,7 +116,7 @@ def test_a_good_file_is_accepted_priced_and_proofed(canvas: Canvas, tmp_path: Pa
             assert picture.width / picture.height == pytest.approx(66 / 46, abs=0.03)
 
 
-def test_the_same_key_is_the_same_order_and_what_is_wrong_is_said(
+def test_the_same_key_is_the_same_order_and_what_is_wrong_is_reported(
     tmp_path: Path, canvas: Canvas
 ) -> None:
     path = written(canvas, tmp_path, FileFormat.TIFF)
@@ -145,7 +145,7 @@ def test_the_same_key_is_the_same_order_and_what_is_wrong_is_said(
             assert client.get(path_asked).status_code == 404
 
 
-def test_a_file_goes_on_where_the_line_broke_and_a_wrong_one_is_told(
+def test_a_file_resumes_where_the_line_broke_and_a_wrong_one_is_refused(
     tmp_path: Path, canvas: Canvas
 ) -> None:
     path = written(canvas, tmp_path, FileFormat.TIFF)

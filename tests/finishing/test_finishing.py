@@ -13,15 +13,15 @@ from enamel.core.finishing.recipe import Colour, Deblur, Finish, Grain, Match, S
 from enamel.core.geometry import Box
 from enamel.finishing import services as finishing
 from enamel.firings import finishes
-from enamel.firings import jobs as running
 from enamel.firings import services as firings
 from enamel.firings.models import Firing
-from enamel.library import services as bringing
+from enamel.library import services as library
 from enamel.library.layers import canvas_of, prepare
 from enamel.library.models import Layer, Piece
 from enamel.library.overviews import overview_of
 from tests.layers import enlarged, layer_of
 from tests.pictures import assert_same_pixels
+from tests.workers import carry_out
 
 pytestmark = pytest.mark.django_db
 RECIPE = Finish(
@@ -38,7 +38,7 @@ def pixels_of(layer: Layer) -> np.ndarray:
 
 
 def carried_out(firing: Firing) -> Layer:
-    assert running.run(firing.pk, lambda: False)
+    assert carry_out(firing)
     firing.refresh_from_db()
     assert firing.result is not None, firing.error
     return firing.result
@@ -162,5 +162,5 @@ def test_a_deleted_piece_leaves_no_overview_behind(coat: Layer) -> None:
     storage, name = coat.overview.storage, coat.overview.name
     assert storage.exists(name)
     Piece.objects.filter(pk=coat.piece_id).update(deleted_at="2000-01-01T00:00Z")
-    bringing.delete_for_good()
+    library.delete_for_good()
     assert not storage.exists(name)

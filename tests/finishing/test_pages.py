@@ -11,7 +11,7 @@ from django.urls import reverse
 
 from enamel.core.finishing.recipe import Colour, Finish, Tone
 from enamel.finishing.models import FinishPreset
-from enamel.finishing.presenters import steps_shown
+from enamel.finishing.presenters import present_steps
 from enamel.firings.models import Firing
 from enamel.library.models import Layer, Piece
 
@@ -31,7 +31,7 @@ def test_every_step_is_on_the_page_with_its_range_and_its_reason(
     signed_in: Client, piece: Piece
 ) -> None:
     page = signed_in.get(piece.get_absolute_url(), {"task": "finish"}).content.decode()
-    for step in steps_shown():
+    for step in present_steps():
         assert f'data-step="{step.name}"' in page
         assert step.title in page
         for control in step.controls:
@@ -44,7 +44,7 @@ def test_every_step_is_on_the_page_with_its_range_and_its_reason(
         Finish.from_json({step.name: proposed["step"]})
 
 
-def test_a_preview_shows_the_recipe_in_hand(signed_in: Client, piece: Piece) -> None:
+def test_a_preview_shows_the_current_recipe(signed_in: Client, piece: Piece) -> None:
     answer = send(
         signed_in, "finish-preview", piece.base.pk,
         recipe=written(GREY), window="10 12 40 30", pixels=1200,
@@ -96,7 +96,7 @@ def test_a_layer_from_before_is_measured_first(signed_in: Client, piece: Piece) 
     assert signed_in.get(state).json() == {"ready": True}
 
 
-def test_finish_presets_are_kept_taken_away_and_let_go_by_their_owner_only(
+def test_finish_presets_are_kept_exported_and_deleted_by_their_owner_only(
     signed_in: Client, piece: Piece, stranger: User, client: Client
 ) -> None:
     for recipe in (GREY, Finish(tone=Tone(on=True))):

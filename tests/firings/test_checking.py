@@ -4,30 +4,34 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from django.test import Client
+from django.urls import reverse
+from procrastinate.contrib.django.models import ProcrastinateJob
 
 from enamel.core.checks import VERSION
+from enamel.core.errors import Refusal
 from enamel.core.geometry import Box
 from enamel.core.masks.steps import box_mask
 from enamel.core.pipeline.touchup import Patch, TouchUp
 from enamel.core.schedule import Refine
 from enamel.firings import checking, run
-from enamel.firings import jobs as running
 from enamel.firings import services as firings
-from enamel.firings.jobs import check
+from enamel.firings.checking import submit_check
 from enamel.firings.models import Firing
-from enamel.firings.queue import enqueue_checks
 from enamel.library import layers as store
 from enamel.library.models import Layer, Piece
 from tests.layers import enlarged, layer_of
+from tests.pages import words_of
 from tests.pictures import whole
 from tests.schedules import coat
+from tests.workers import carry_out
 
 pytestmark = pytest.mark.django_db
 
 
 def fired(piece: Piece) -> Layer:
     firing = firings.enqueue_schedule(piece.base, coat())
-    assert running.run(firing.pk, lambda: False)
+    assert carry_out(firing)
     firing.refresh_from_db()
     assert firing.state == Firing.State.DONE, firing.error
     assert firing.result is not None
@@ -67,7 +71,7 @@ def test_joins_are_judged_by_what_was_refined_kept_or_made_again(
     first = layer.checks
     assert first is not None
     Layer.objects.filter(pk=layer.pk).update(checks=None, checked_by=None)
-    check(layer_id=str(layer.pk))
+    assert carry_out(submit_check(layer))
     layer.refresh_from_db()
     assert layer.checks is not None
     assert layer.checks["measures"] == first["measures"]
@@ -88,7 +92,7 @@ def test_a_touch_up_is_checked_too(piece: Piece) -> None:
     mask = box_mask(Box(20, 20, 64, 64), piece.base.size)
     settings = TouchUp((Patch(mask, strength=0.3),), refine=Refine(steps=2))
     firing = firings.enqueue_touch_up(piece.base, settings)
-    assert running.run(firing.pk, lambda: False)
+    assert carry_out(firing)
     firing.refresh_from_db()
     assert firing.result is not None, firing.error
     assert firing.result.checked
@@ -108,16 +112,35 @@ def test_a_planted_tint_is_in_the_verdict_and_reports_of_old_forms_are_made_agai
     layer.checked_by = 0
     layer.save()
     assert not layer.checked
-    check(layer_id=str(layer.pk))
+    assert carry_out(submit_check(layer))
     layer.refresh_from_db()
     assert layer.checked
 
 
-def test_a_check_is_asked_for_once(piece: Piece, tmp_path: Path) -> None:
-    from procrastinate.contrib.django.models import ProcrastinateJob
+def test_a_layer_is_checked_once_however_often_that_is_asked(piece: Piece, tmp_path: Path) -> None:
+    layer = layer_of(piece, enlarged(base_samples(piece)), tmp_path, checked=False)
+    submit_check(layer)
+    check = submit_check(layer)
+    entries = ProcrastinateJob.objects.filter(task_name="firings.layercheck")
+    assert [entry.queue_name for entry in entries] == ["maintenance"]
+    carry_out(check)
+    layer.refresh_from_db()
+    assert not submit_check(layer).open
+    layer.checked_by = VERSION - 1
+    layer.save()
+    assert submit_check(layer).open, "checks of another version are made again"
+
+
+def test_a_check_that_failed_says_why_and_can_be_tried_again(
+    signed_in: Client, piece: Piece, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    def refuse(layer: Layer) -> None:
+        raise Refusal("Its file is gone.")
 
     layer = layer_of(piece, enlarged(base_samples(piece)), tmp_path, checked=False)
-    enqueue_checks(layer)
-    enqueue_checks(layer)
-    jobs = ProcrastinateJob.objects.filter(task_name__endswith=".check")
-    assert [job.queue_name for job in jobs] == ["maintenance"]
+    monkeypatch.setattr("enamel.firings.jobs.check_layer", refuse)
+    carry_out(submit_check(layer))
+    page = signed_in.get(reverse("compare", args=[piece.pk]))
+    assert "could not be checked. Its file is gone." in words_of(page)
+    assert signed_in.get(reverse("layer-checked", args=[layer.pk])).json() == {"ready": True}
+    assert submit_check(layer).open

@@ -8,7 +8,7 @@ from django.contrib.auth.models import User
 from django.test import Client
 from django.urls import reverse
 
-from enamel.catalogue import services as library
+from enamel.catalogue import services as catalogue
 from enamel.catalogue.models import Model, offered
 from enamel.core.checkpoints import devices
 from enamel.core.checkpoints.intake import checkpoints_folder
@@ -18,6 +18,7 @@ from enamel.library.layers import metadata_of
 from enamel.library.models import Piece
 from tests.cards import put_card, put_checkpoint, take_cards_away
 from tests.core.test_checkpoint_intake import safetensors
+from tests.pages import words_of
 
 pytestmark = pytest.mark.django_db
 
@@ -33,7 +34,7 @@ def shelf(tmp_path: Path) -> Iterator[Path]:
 
 
 def page(client: Client, address: str) -> str:
-    return client.get(address).content.decode()
+    return words_of(client.get(address))
 
 
 def test_they_are_listed_with_what_they_are(signed_in: Client, shelf: Path) -> None:
@@ -46,7 +47,7 @@ def test_they_are_listed_with_what_they_are(signed_in: Client, shelf: Path) -> N
     assert "edges" not in offered().refiners
 
 
-def test_what_lies_in_the_folder_can_be_taken_in(signed_in: Client, piece: Piece) -> None:
+def test_what_is_in_the_folder_can_be_added(signed_in: Client, piece: Piece) -> None:
     place = checkpoints_folder()
     assert place is not None
     safetensors(place / "signal-red.safetensors", {"lora": (2, 2)})
@@ -59,7 +60,7 @@ def test_what_lies_in_the_folder_can_be_taken_in(signed_in: Client, piece: Piece
 
 
 @pytest.mark.parametrize(("build", "told"), [("2.13.0+cpu", True), ("2.13.0", False)])
-def test_it_is_said_which_build_a_graphics_card_needs(
+def test_it_is_shown_which_build_a_graphics_card_needs(
     signed_in: Client, monkeypatch: pytest.MonkeyPatch, build: str, told: bool
 ) -> None:
     monkeypatch.setattr(devices, "version", lambda name: build)
@@ -116,7 +117,7 @@ def test_what_it_is_used_with_is_kept_by_name_and_hash(
     assert kept.kit.adapters[0].name == "copper-line"
 
 
-def test_an_adapter_that_is_not_there_is_said_beside_its_field(
+def test_an_adapter_that_is_not_there_is_shown_beside_its_field(
     signed_in: Client, piece: Piece, shelf: Path
 ) -> None:
     chosen(piece)
@@ -135,7 +136,7 @@ def test_deleting_takes_it_off_the_list_and_leaves_its_files(
 ) -> None:
     model = Model.objects.named("copper-line")
     assert model is not None
-    library.remove(model, administrator)
+    catalogue.remove(model, administrator)
     assert Model.objects.named("copper-line") is None
     assert (shelf / "copper-line.safetensors").exists()
 

@@ -22,7 +22,6 @@ from enamel.core.pipeline.pace import Kind, Portion
 from enamel.core.pipeline.touchup import Patch, TouchUp
 from enamel.core.progress import Progress
 from enamel.core.schedule import Coat, Schedule
-from enamel.firings import jobs as running
 from enamel.firings import run
 from enamel.firings import services as firings
 from enamel.firings.models import Firing, Timing
@@ -37,7 +36,7 @@ from enamel.storage import disk
 from enamel.storage.disk import OutOfRoom
 from tests.pictures import assert_same_pixels, whole
 from tests.schedules import coat
-from tests.workers import record_heartbeat, wait_for, worker
+from tests.workers import carry_out, lose_entries, record_heartbeat, wait_for, worker
 
 
 def never() -> bool:
@@ -45,7 +44,7 @@ def never() -> bool:
 
 
 def carried_out(firing: Firing) -> Firing:
-    assert running.run(firing.pk, never)
+    assert carry_out(firing)
     firing.refresh_from_db()
     return firing
 
@@ -59,11 +58,11 @@ def test_a_firing_and_its_job_are_written_together_or_not_at_all(piece: Piece) -
     with transaction.atomic():
         firings.enqueue_schedule(piece.base, coat())
         transaction.set_rollback(True)
-    jobs = ProcrastinateJob.objects.filter(task_name="firings.fire_queued")
+    jobs = ProcrastinateJob.objects.filter(task_name="firings.firing")
     assert Firing.objects.count() == jobs.count() == 0
     firing = firings.enqueue_schedule(piece.base, coat())
     (job,) = jobs
-    assert job.args == {"firing_id": str(firing.pk)}
+    assert job.args == {"job_id": str(firing.pk)}
     assert job.queue_name == "firings"
 
 
@@ -151,15 +150,16 @@ class StopAfter:
         return False
 
 
-def test_stopped_and_gone_on_gives_the_same_pixels(piece: Piece) -> None:
+def test_stopped_and_resumed_gives_the_same_pixels(piece: Piece) -> None:
     schedule = coat(tile=(64, 64), overlap=16)
     firing = firings.enqueue_schedule(piece.base, schedule)
-    running.run(firing.pk, StopAfter(firing, 3))
+    carry_out(firing, StopAfter(firing, 3))
     firing.refresh_from_db()
     assert firing.state == Firing.State.STOPPED
     assert 3 <= firing.done < 20
+    assert firing.seconds_left is None
     assert piece.layers.count() == 1
-    firings.go_on(firing)
+    firings.resume(firing)
     stopped_at = firing.done
     carried_out(firing)
     assert firing.result is not None
@@ -174,9 +174,9 @@ def test_stopped_and_gone_on_gives_the_same_pixels(piece: Piece) -> None:
 
 def test_a_closing_worker_hands_the_firing_back(piece: Piece) -> None:
     firing = firings.enqueue_schedule(piece.base, coat())
-    assert not running.run(firing.pk, lambda: True)
+    assert not carry_out(firing, lambda: True)
     firing.refresh_from_db()
-    assert firing.state == Firing.State.QUEUED
+    assert firing.state == Firing.State.WAITING
     assert carried_out(firing).state == Firing.State.DONE
 
 
@@ -187,7 +187,7 @@ def test_a_waiting_firing_stops_at_once_and_is_not_run(piece: Piece) -> None:
     assert piece.layers.count() == 1
 
 
-def test_what_fails_says_so_in_words_and_can_go_on(
+def test_what_fails_says_so_in_words_and_can_be_resumed(
     piece: Piece, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     firing = firings.enqueue_schedule(piece.base, coat())
@@ -200,11 +200,11 @@ def test_what_fails_says_so_in_words_and_can_go_on(
         carried_out(firing)
     assert firing.state == Firing.State.FAILED
     assert "(Input/output error). What was finished is kept." in firing.error
-    firings.go_on(firing)
+    firings.resume(firing)
     assert carried_out(firing).state == Firing.State.DONE
 
 
-def test_a_firing_on_a_full_disk_waits_and_goes_on_by_itself(
+def test_a_firing_on_a_full_disk_waits_and_resumes_automatically(
     piece: Piece, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     firing = firings.enqueue_schedule(piece.base, coat())
@@ -215,15 +215,15 @@ def test_a_firing_on_a_full_disk_waits_and_goes_on_by_itself(
 
         patched.setattr(run, "fire", full)
         with pytest.raises(OutOfRoom):
-            running.run(firing.pk, lambda: False)
+            carry_out(firing)
         firing.refresh_from_db()
-        assert (firing.state, firing.broken_off) == (Firing.State.QUEUED, 0)
+        assert (firing.state, firing.attempts) == (Firing.State.WAITING, 0)
         assert "disk is full" in firing.error
         assert "resumes when there is room" in firing.error
     with monkeypatch.context() as patched:  # nor is it begun while there is next to no room
         patched.setattr(disk, "free_bytes", lambda folder: disk.LEAST_ROOM_BYTES - 1)
         with pytest.raises(OutOfRoom):
-            running.run(firing.pk, lambda: False)
+            carry_out(firing)
     assert carried_out(firing).state == Firing.State.DONE
     assert firing.error == ""
 
@@ -237,7 +237,7 @@ def test_two_workers_make_one_layer_of_the_same_settings(
 
     def meanwhile() -> None:
         try:
-            running.run(other.pk, lambda: False)
+            carry_out(other)
         except Busy:
             met.append("busy")
         finally:
@@ -251,11 +251,11 @@ def test_two_workers_make_one_layer_of_the_same_settings(
         return fire(*given, **more)
 
     monkeypatch.setattr(run, "fire", slowly)
-    assert running.run(one.pk, lambda: False)
+    assert carry_out(one)
     assert met == ["busy"]
     other.refresh_from_db()
-    assert other.state == Firing.State.QUEUED
-    assert running.run(other.pk, lambda: False)
+    assert other.state == Firing.State.WAITING
+    assert carry_out(other)
     for firing in (one, other):
         firing.refresh_from_db()
         assert (firing.state, firing.error) == (Firing.State.DONE, "")
@@ -263,11 +263,11 @@ def test_two_workers_make_one_layer_of_the_same_settings(
     assert piece.layers.count() == 2
 
 
-def test_a_stopped_firing_goes_on(piece: Piece) -> None:
+def test_a_stopped_firing_resumes(piece: Piece) -> None:
     firing = firings.enqueue_schedule(piece.base, coat())
     firings.stop(firing)
     firing.refresh_from_db()
-    firings.go_on(firing)
+    firings.resume(firing)
     assert carried_out(firing).state == Firing.State.DONE
 
 
@@ -289,30 +289,29 @@ def test_a_firing_whose_worker_dies_every_time_is_given_up(
 
     firing = firings.enqueue_schedule(piece.base, coat())
     monkeypatch.setattr(run, "fire", dies)
-    for _ in range(running.ATTEMPTS):
+    for _ in range(Firing.MOST_ATTEMPTS):
         with pytest.raises(Killed):
-            running.run(firing.pk, never)
+            carry_out(firing)
     assert carried_out(firing).state == Firing.State.FAILED
     assert "smaller tiles" in firing.error
 
 
 def test_restarts_in_good_order_are_not_taken_for_lack_of_memory(piece: Piece) -> None:
     firing = firings.enqueue_schedule(piece.base, coat(steps=1))
-    for _ in range(running.ATTEMPTS + 1):
-        assert not running.run(firing.pk, lambda: True)
+    for _ in range(Firing.MOST_ATTEMPTS + 1):
+        assert not carry_out(firing, lambda: True)
     assert carried_out(firing).state == Firing.State.DONE
 
 
 def left_by_its_worker(piece: Piece) -> Firing:
     """A firing that says it runs, though neither a worker nor a job is there any more."""
     firing = firings.enqueue_schedule(piece.base, coat(steps=1))
-    Firing.objects.filter(pk=firing.pk).update(state=Firing.State.FIRING)
-    with connection.cursor() as cursor:
-        cursor.execute("DELETE FROM procrastinate_jobs")
+    Firing.objects.filter(pk=firing.pk).update(state=Firing.State.RUNNING)
+    lose_entries()
     return firing
 
 
-def test_a_firing_left_behind_can_be_stopped_and_put_away(piece: Piece) -> None:
+def test_a_firing_left_behind_can_be_stopped_and_dismissed(piece: Piece) -> None:
     firing = left_by_its_worker(piece)
     firings.stop(firing)
     firing.refresh_from_db()
@@ -328,7 +327,7 @@ def test_a_firing_left_behind_is_taken_up_again(piece: Piece) -> None:
     assert carried_out(firing).state == Firing.State.DONE
 
 
-def test_a_firing_that_nobody_carries_on_is_told_from_one_that_waits(piece: Piece) -> None:
+def test_a_firing_that_nobody_carries_on_is_shown_apart_from_one_that_waits(piece: Piece) -> None:
     firing = firings.enqueue_schedule(piece.base, coat())
     assert firings.unattended(firing)
     record_heartbeat("swatches")
@@ -404,7 +403,7 @@ def test_a_killed_worker_leaves_a_firing_that_another_continues(piece: Piece) ->
         first.send_signal(signal.SIGKILL)
         first.wait()
         left = Firing.objects.get(pk=firing.pk)
-        assert left.state == Firing.State.FIRING
+        assert left.state == Firing.State.RUNNING
         assert left.done < left.total
         kept = len(list(Path(settings.KILN_WORK).rglob("tiles/*.npy")))
         assert kept >= 2
@@ -469,7 +468,7 @@ def test_enlarging_before_the_first_tile_does_not_lengthen_the_time_that_is_left
     assert left == pytest.approx([total - 1, total - 2, total - 3])
 
 
-def test_what_a_firing_took_is_what_the_next_one_is_foretold(piece: Piece) -> None:
+def test_what_a_firing_took_is_what_the_next_one_is_predicted(piece: Piece) -> None:
     for _ in range(2):
         Layer.objects.exclude(kind=Layer.Kind.BASE).delete()
         shutil.rmtree(settings.KILN_WORK, ignore_errors=True)
@@ -483,7 +482,7 @@ def test_what_a_firing_took_is_what_the_next_one_is_foretold(piece: Piece) -> No
     assert fastest * 0.99 <= coat_now.refine_seconds <= slowest * 1.01
     again = firings.enqueue_schedule(piece.base, coat(seed=6))
     assert again.predicted["seconds"] == pytest.approx(coat_now.seconds, abs=0.01)
-    assert last.actual["seconds"] > 0
+    assert last.seconds
 
 
 def test_only_the_newest_timings_of_a_kind_are_kept(db: None) -> None:

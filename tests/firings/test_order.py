@@ -8,14 +8,14 @@ import pytest
 from django.utils import timezone
 
 from enamel.core.checkpoints import loading
-from enamel.firings import jobs as running
 from enamel.firings import services as firings
 from enamel.firings.models import Firing
-from enamel.firings.order import PATIENCE
+from enamel.firings.models.firings import PATIENCE
 from enamel.jobs.locks import Busy
 from enamel.library.models import Piece
 from tests.cards import put_checkpoint, take_cards_away
 from tests.schedules import coat
+from tests.workers import carry_out
 
 pytestmark = pytest.mark.django_db
 
@@ -37,7 +37,7 @@ def asked(piece: Piece, model: str) -> Firing:
 def goes_first(firing: Firing) -> bool:
     """Whether a worker that is handed a firing begins it; what it comes to is not looked at."""
     try:
-        running.run(firing.pk, lambda: True)
+        carry_out(Firing.objects.get(pk=firing.pk), lambda: True)
     except Busy:
         return False
     return True
@@ -47,7 +47,7 @@ def test_the_one_in_memory_goes_first(piece: Piece, two_checkpoints: None) -> No
     other, same = asked(piece, "night-mail"), asked(piece, "day-mail")
     assert not goes_first(other)
     other.refresh_from_db()
-    assert other.state == Firing.State.QUEUED
+    assert other.state == Firing.State.WAITING
     Firing.objects.filter(pk=same.pk).update(state=Firing.State.DONE)
     assert goes_first(other)
 

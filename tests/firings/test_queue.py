@@ -12,7 +12,7 @@ from enamel.firings import queue
 from enamel.firings import services as firings
 from enamel.firings.models import Firing
 from enamel.jobs.models import DEAD_AFTER, LISTED_FOR, Worker
-from enamel.library import services as bringing
+from enamel.library import services as library
 from enamel.library.models import Piece
 from tests.schedules import coat
 from tests.workers import record_heartbeat
@@ -30,7 +30,7 @@ def taken() -> list[str]:
     """Firings as workers would take their jobs; jobs of other tests' firings may lie there too."""
     jobs = ProcrastinateJob.objects.filter(status="todo").order_by("-priority", "id")
     there = {str(pk) for pk in Firing.objects.values_list("pk", flat=True)}
-    asked = [job.args.get("firing_id") for job in jobs]
+    asked = [job.args.get("job_id") for job in jobs]
     return [firing_id for firing_id in asked if firing_id in there]
 
 
@@ -58,7 +58,7 @@ def test_however_they_are_moved_none_is_lost_and_none_is_there_twice(
 
 
 def test_another_artists_firings_keep_their_places(piece: Piece, stranger: User) -> None:
-    theirs = bringing.duplicate(piece)
+    theirs = library.duplicate(piece)
     Piece.objects.filter(pk=theirs.pk).update(owner=stranger)
     mine = waiting(piece, 1)[0]
     other = firings.enqueue_schedule(theirs.base, coat())
@@ -67,9 +67,9 @@ def test_another_artists_firings_keep_their_places(piece: Piece, stranger: User)
     assert in_order() == [last, other, mine]
 
 
-def test_a_firing_in_hand_is_not_moved(piece: Piece) -> None:
+def test_a_running_firing_is_not_moved(piece: Piece) -> None:
     first, second = waiting(piece, 2)
-    Firing.objects.filter(pk=first.pk).update(state=Firing.State.FIRING)
+    Firing.objects.filter(pk=first.pk).update(state=Firing.State.RUNNING)
     with pytest.raises(Refusal, match="does not wait"):
         queue.move(first, 1)
     assert in_order() == [second]
@@ -82,16 +82,16 @@ def test_more_urgent_ones_go_first_and_the_urgency_outlives_a_pause(piece: Piece
     firings.stop(second)
     assert in_order() == [first]
     second.refresh_from_db()
-    firings.go_on(second)
+    firings.resume(second)
     assert in_order() == [second, first]
 
 
-def test_when_each_begins_is_told_by_what_goes_before_it_and_by_how_many_workers(
+def test_when_each_begins_follows_from_what_goes_before_it_and_how_many_workers(
     piece: Piece,
 ) -> None:
     running, first, _ = waiting(piece, 3)
-    Firing.objects.filter(pk=running.pk).update(state=Firing.State.FIRING, seconds_left=30.0)
-    Firing.objects.filter(pk=first.pk).update(predicted=first.predicted | {"seconds": 50.0})
+    Firing.objects.filter(pk=running.pk).update(state=Firing.State.RUNNING, seconds_left=30.0)
+    Firing.objects.filter(pk=first.pk).update(predicted_seconds=50.0)
     assert [place.seconds for place in queue.in_order()] == [30.0, 80.0]
     record_heartbeat("firings")
     record_heartbeat("firings")

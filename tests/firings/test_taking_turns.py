@@ -34,7 +34,7 @@ def test_a_firing_and_two_sheets_all_get_on(piece: Piece) -> None:
         first, second = (swatches.ask(piece, schedule(4), 0, WINDOW, axes) for axes in seeds)
         wait_for(lambda: made(second) > 0, PATIENCE, "the second sheet's first swatch")
         assert made(first) < 3 or made(second) < 3, "the sheets take turns"
-        assert Firing.objects.get(pk=firing.pk).state == Firing.State.FIRING, "swatches don't wait"
+        assert Firing.objects.get(pk=firing.pk).state == Firing.State.RUNNING, "swatches don't wait"
         done = Firing.objects.get(pk=firing.pk).done
         wait_for(lambda: made(first) + made(second) == 6, PATIENCE, "all swatches")
         wait_for(

@@ -9,8 +9,9 @@ from django.db.migrations.recorder import MigrationRecorder
 pytestmark = pytest.mark.django_db
 
 
-def test_a_database_of_a_version_before_1_0_is_refused_and_nothing_is_touched() -> None:
-    MigrationRecorder(connection).record_applied("studio", "0001_initial")
+@pytest.mark.parametrize("app", ["studio", "library"])
+def test_a_database_of_a_version_before_1_0_is_refused_and_nothing_is_touched(app: str) -> None:
+    MigrationRecorder(connection).record_applied(app, "0001_initial")
     before = connection.introspection.table_names()
     with pytest.raises(SystemCheckError, match="Nothing was touched"):
         call_command("migrate", skip_checks=False)

@@ -64,7 +64,7 @@ def test_a_change_is_heard_by_its_artist_at_once_and_by_nobody_else(
         page.close()
 
 
-def test_much_at_once_is_told_once(served: str, piece: Piece) -> None:
+def test_many_changes_at_once_are_one_event(served: str, piece: Piece) -> None:
     page = Page(served, piece.owner)
     firing = firings.enqueue_schedule(piece.base, coat())
     for done in range(60):
@@ -88,7 +88,7 @@ def test_what_a_worker_does_is_for_everybody_but_that_it_lives_is_no_news(
     page.close()
 
 
-def test_news_go_on_after_the_database_was_away(served: str, piece: Piece) -> None:
+def test_news_resume_after_the_database_was_away(served: str, piece: Piece) -> None:
     page = Page(served, piece.owner)
     with connection.cursor() as cursor:
         cursor.execute(
@@ -109,7 +109,7 @@ def test_strangers_and_servers_that_can_not_stream_get_none(client: Client, arti
     assert client.get(reverse("news")).status_code == 204
 
 
-def test_the_page_after_the_last_one_is_told_too(served: str, piece: Piece) -> None:
+def test_the_page_after_the_last_one_is_notified_too(served: str, piece: Piece) -> None:
     Page(served, piece.owner).close()
     time.sleep(0.3)  # until the server has seen that it left
     page = Page(served, piece.owner)

@@ -7,17 +7,17 @@ import { Steps } from "../../enamel/web/static/web/js/mask/steps.js";
 const box = { kind: "rectangle", x: 10, y: 20, width: 30, height: 40 };
 const stroke = { kind: "stroke", radius: 4, points: [1, 2, 0.5, 3, 4, 1] };
 
-test("every step is undone and redone, and listeners are told", () => {
+test("every step is undone and redone, and listeners are notified", () => {
   const mask = new Steps([100, 100]);
-  let told = 0;
-  mask.listen(() => (told += 1));
+  let notified = 0;
+  mask.listen(() => (notified += 1));
   mask.add(box);
   mask.add(stroke);
   mask.undo();
   assert.deepEqual(mask.steps, [box]);
   mask.redo();
   assert.deepEqual(mask.steps, [box, stroke]);
-  assert.equal(told, 4);
+  assert.equal(notified, 4);
 });
 
 test("a new step forgets what was undone", () => {

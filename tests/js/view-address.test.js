@@ -2,7 +2,7 @@
 import assert from "node:assert/strict";
 import { beforeEach, test } from "node:test";
 
-import { read, write } from "../../enamel/web/static/web/js/compare/view-address.js";
+import { read, write } from "../../enamel/compare/static/compare/js/view-address.js";
 
 const SHAPE = 0.75;
 
@@ -16,7 +16,14 @@ beforeEach(() => {
 
 test("a view that was written is read again", () => {
   const seen = {
-    ...read("wipe", SHAPE, 3), way: "difference", zoom: 2, u: 0.25, v: 0.125, gain: 16, signed: true, map: "structure",
+    ...read("wipe", SHAPE, 3),
+    way: "difference",
+    zoom: 2,
+    u: 0.25,
+    v: 0.125,
+    gain: 16,
+    signed: true,
+    map: "structure",
   };
   write(seen, SHAPE, ["a", "b"]);
   assert.deepEqual(read("wipe", SHAPE, 3), seen);

@@ -18,13 +18,14 @@ from enamel.core.geometry import Size
 from enamel.core.printing.layout import PrintPlan
 from enamel.core.printing.sizing import PrintTarget
 from enamel.core.schedule import Coat, JoinPass, Order, Refine, Region, Schedule
-from enamel.firings import jobs as running
 from enamel.firings import services as firings
 from enamel.firings.forms.coat import CoatForm
 from enamel.firings.models import Firing
 from enamel.firings.presenters.schedule import draft_of, start_of
 from enamel.library.models import Layer, Piece
+from tests.pages import words_of
 from tests.schedules import coat
+from tests.workers import carry_out
 
 START = Size(768, 1024)
 pytestmark = pytest.mark.django_db
@@ -82,7 +83,7 @@ def test_the_size_wanted_becomes_exact_pixels(changes: dict[str, object], size: 
         ({"model": "nobody"}, "model"),
     ],
 )
-def test_what_is_wrong_is_said_beside_its_field(changes: dict[str, object], field: str) -> None:
+def test_what_is_wrong_is_shown_beside_its_field(changes: dict[str, object], field: str) -> None:
     form = coat_form(**changes)
     assert not form.is_valid()
     assert list(form.errors) == [field]
@@ -105,7 +106,7 @@ def upload(name: str, content: bytes) -> SimpleUploadedFile:
     return SimpleUploadedFile(name, content)
 
 
-def test_good_files_are_brought_in_and_bad_ones_refused_by_name(
+def test_good_files_are_imported_and_bad_ones_refused_by_name(
     signed_in: Client, picture_file: Path
 ) -> None:
     good = picture_file.read_bytes()
@@ -172,7 +173,7 @@ def test_the_cost_follows_the_settings_and_keeps_them(signed_in: Client, piece: 
     small = {"tile_width": 64, "tile_height": 64, "overlap": "25 %"}
     page = change(signed_in, piece, "schedule-cost", **small, fit="exact").content.decode()
     assert ">20</span> tiles" in page
-    page = change(signed_in, piece, "schedule-cost", **small, fit="auto").content.decode()
+    page = words_of(change(signed_in, piece, "schedule-cost", **small, fit="auto"))
     assert ">12</span> tiles" in page
     assert "12 tiles of 72 × 72 px" in page
     assert piece.schedule.coats[0].refine == Refine(tile=(64, 64), overlap=0, overlap_fraction=0.25)
@@ -191,7 +192,7 @@ def test_coats_are_added_moved_switched_and_removed(signed_in: Client, piece: Pi
     assert [c.refine.strength for c in piece.schedule.coats if c.refine] == [0.2, 0.35, 0.2]
     change(signed_in, piece, do="switch", coat=2)
     assert [entry.on for entry in piece.schedule.coats] == [True, True, False]
-    page = signed_in.get(piece.get_absolute_url()).content.decode()
+    page = words_of(signed_in.get(piece.get_absolute_url()))
     assert page.count("strength 0.") == 2
     change(signed_in, piece, do="remove", coat=0)
     change(signed_in, piece, do="remove", coat=1)
@@ -205,12 +206,12 @@ def test_firing_through_the_form_freezes_its_settings(signed_in: Client, piece: 
     assert change(signed_in, piece, do="fire", seed=31).status_code == 302
     firing = Firing.objects.get()
     assert firing.frozen["coats"][0]["refine"]["seed"] == 31
-    page = signed_in.get(piece.get_absolute_url()).content.decode()
+    page = words_of(signed_in.get(piece.get_absolute_url()))
     assert "Waiting for the kiln" in page
     assert "Stop for good" in page
     signed_in.post(reverse("stop-firing", args=[firing.pk]))
     page = signed_in.get(piece.get_absolute_url()).content.decode()
-    assert "Go on" in page
+    assert "Resume" in page
     signed_in.post(reverse("dismiss-firing", args=[firing.pk]))
     page = signed_in.get(piece.get_absolute_url()).content.decode()
     assert "Fire this coat" in page
@@ -221,8 +222,8 @@ def test_stopped_for_good_is_out_of_sight(signed_in: Client, piece: Piece) -> No
     change(signed_in, piece, do="fire")
     firing = Firing.objects.get()
     signed_in.post(reverse("stop-firing", args=[firing.pk]), {"for-good": ""})
-    running.run(firing.pk, lambda: False)
-    assert "Go on" not in signed_in.get(piece.get_absolute_url()).content.decode()
+    carry_out(firing)
+    assert "Resume" not in signed_in.get(piece.get_absolute_url()).content.decode()
 
 
 def test_the_whole_one_coat_or_from_here_on(signed_in: Client, piece: Piece) -> None:
@@ -231,7 +232,7 @@ def test_the_whole_one_coat_or_from_here_on(signed_in: Client, piece: Piece) -> 
     def fired(do: str, number: int, layer: Layer) -> Firing:
         change(signed_in, piece, do=do, coat=number, layer=str(layer.pk))
         firing = Firing.objects.order_by("-created")[0]
-        running.run(firing.pk, lambda: False)
+        carry_out(firing)
         firing.refresh_from_db()
         assert firing.state == Firing.State.DONE, firing.error
         return firing
@@ -254,10 +255,10 @@ def test_the_whole_one_coat_or_from_here_on(signed_in: Client, piece: Piece) -> 
 def test_a_run_of_seeds_makes_a_layer_for_each(signed_in: Client, piece: Piece) -> None:
     piece.keep_schedule(coat(steps=1))
     change(signed_in, piece, do="fire-seeds", seed=40, run_of=3)
-    page = signed_in.get(piece.get_absolute_url()).content.decode()
+    page = words_of(signed_in.get(piece.get_absolute_url()))
     assert "2 more firings of this piece wait." in page
     for firing in Firing.objects.all():
-        running.run(firing.pk, lambda: False)
+        carry_out(firing)
     seeds = Layer.objects.filter(kind="coat").values_list("seed", flat=True)
     assert sorted(seed for seed in seeds if seed is not None) == [40, 41, 42]
     page = signed_in.get(piece.get_absolute_url()).content.decode()
@@ -280,10 +281,10 @@ def test_the_news_of_a_firing(signed_in: Client, piece: Piece) -> None:
         firing.refresh_from_db()
         return firing.done >= 2
 
-    running.run(firing.pk, stop_after_two)
+    carry_out(firing, stop_after_two)
     address = reverse("firing-state", args=[firing.pk])
     news = signed_in.get(address).json()
-    assert (news["state"], news["total"], news["shown"]) == ("queued", 9, None)
+    assert (news["state"], news["total"], news["shown"]) == ("waiting", 9, None)
     assert news["done"] >= 2
     assert len(news["tiles"]) == news["done"]
     tile = signed_in.get(news["tiles"][0]["url"])
@@ -291,7 +292,7 @@ def test_the_news_of_a_firing(signed_in: Client, piece: Piece) -> None:
         assert image.size == (96, 96)
         assert np.asarray(image).std() > 5
     assert signed_in.get(address, {"after": news["done"]}).json()["tiles"] == []
-    running.run(firing.pk, lambda: False)
+    carry_out(firing)
     news = signed_in.get(address).json()
     assert news["state"] == "done"
     assert str(Layer.objects.get(kind="coat").pk) in news["shown"]

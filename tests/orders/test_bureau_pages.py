@@ -12,10 +12,10 @@ from django.utils import timezone
 from enamel.core.schedule import Coat, Refine
 from enamel.library.models import Piece
 from enamel.orders.bureau import services as asking
-from enamel.orders.bureau import turns as sending
 from enamel.orders.clients import known
 from enamel.orders.models import SentCoat
 from tests.bureau import Open
+from tests.workers import take_turn
 
 State = SentCoat.State
 
@@ -38,7 +38,7 @@ def does(client: Client, sent: SentCoat, wanted: str) -> Any:
 
 def offered(sent: SentCoat) -> SentCoat:
     """A coat once a worker has asked for its offer."""
-    assert sending.get_on(sent.pk) is None
+    assert take_turn(sent) is None
     sent.refresh_from_db()
     return sent
 
@@ -79,7 +79,7 @@ def test_what_the_buttons_do(signed_in: Client, sent: SentCoat) -> None:
     does(signed_in, fresh, "cancel")
     assert fresh.state == State.CANCELLING
     assert "Cancel the order" not in page(signed_in, fresh)
-    assert sending.get_on(fresh.pk) is None
+    assert take_turn(fresh) is None
     fresh.refresh_from_db()
     assert fresh.state == State.LEFT
     does(signed_in, fresh, "leave")
@@ -117,7 +117,7 @@ def test_the_limit_is_changed_or_refused_in_words(signed_in: Client, sent: SentC
     assert "The limit stays as it was." in said
 
 
-def test_a_bureau_that_is_gone_is_said_in_the_panel(
+def test_a_bureau_that_is_gone_is_shown_in_the_panel(
     signed_in: Client, piece: Piece, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     monkeypatch.setattr(site, "BUREAU", "http://127.0.0.1:9")

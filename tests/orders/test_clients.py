@@ -19,8 +19,8 @@ from django.utils import timezone
 from enamel.core.errors import Refusal
 from enamel.core.export.output import FileFormat, Output, PrintSettings
 from enamel.core.schedule import Coat
+from enamel.jobs import services as jobs
 from enamel.library.models import Piece
-from enamel.orders import shop
 from enamel.orders.bureau import services as asking
 from enamel.orders.bureau import turns as bureau
 from enamel.orders.clients import client as http
@@ -35,9 +35,12 @@ from enamel.orders.clients.answers import (
 from enamel.orders.clients.client import Rejected, Retryable, ServiceClient, Unknown
 from enamel.orders.clients.sending import Turn, send_file
 from enamel.orders.models import SentCoat, ServiceAnswer, ShopOrder
+from enamel.orders.shop import services as shop
 from enamel.prints import services as prints
 from enamel.prints.models import PrintFile
 from tests.outside import Behave, Reply, service
+from tests.pages import words_of
+from tests.workers import carry_out, take_turn
 
 WITH_DATABASE = pytest.mark.django_db(transaction=True)
 Serve = Callable[[Behave], ServiceClient]
@@ -88,7 +91,7 @@ def blocks(size: int, pause: float = 0.0) -> Iterator[bytes]:
         (Reply(200, b"no JSON"), Unknown),
     ],
 )
-def test_what_is_certain_is_told_from_what_is_not_known(
+def test_what_is_certain_is_kept_apart_from_what_is_not_known(
     serve: Serve, reply: Reply, kind: type[Exception]
 ) -> None:
     client = serve(always(reply))
@@ -229,7 +232,7 @@ def test_an_accepted_order_without_a_currency_does_not_break_its_page(
     answer = {**PLACED, "state": "accepted", "price": {"cents": 5}}
     serve(lambda method, *rest: Reply(200, PLACED if method == "POST" else answer))
     order = shop.order(made, "satin", 1)
-    assert shop.send(order.pk) is not None
+    assert take_turn(order) is not None
     order.refresh_from_db()
     assert order.open
     assert "not understood" in order.news
@@ -267,16 +270,16 @@ def test_pages_say_how_old_an_answer_is_and_why_there_is_no_newer_one(
     serve: Serve, client: Client, artist: User
 ) -> None:
     client.force_login(artist)
-    assert "has not been asked yet" in client.get(reverse("bureau")).content.decode()
+    assert "has not been asked yet" in words_of(client.get(reverse("bureau")))
     serve(always(Reply(200, {"balance_cents": 1234, "currency": "EUR"})))
-    assert "has not been asked yet" in client.get(reverse("bureau")).content.decode()
+    assert "has not been asked yet" in words_of(client.get(reverse("bureau")))
     known.ask(known.ACCOUNT)
     ServiceAnswer.objects.update(answered=timezone.now() - timedelta(minutes=7))
     page = client.get(reverse("bureau")).content.decode()
     assert "12.34" in page
     assert "7\xa0minutes ago" in page
     ServiceAnswer.objects.update(address=site.BUREAU, error="The bureau does not answer.")
-    assert "What is shown is 7\xa0minutes old." in client.get(reverse("bureau")).content.decode()
+    assert "What is shown is 7 minutes old." in words_of(client.get(reverse("bureau")))
 
 
 # money ----------------------------------------------------------------------------------------
@@ -286,7 +289,7 @@ def test_pages_say_how_old_an_answer_is_and_why_there_is_no_newer_one(
 def made(piece: Piece) -> PrintFile:
     """A written print file."""
     ordered = prints.order(piece.base, PrintSettings(Output(FileFormat.PNG)))
-    prints.write(ordered.pk)
+    carry_out(ordered)
     ordered.refresh_from_db()
     assert ordered.file
     return ordered
@@ -329,7 +332,7 @@ class Bureau:
 
 def ordered(piece: Piece) -> SentCoat:
     sent = asking.ask_for_offer(piece.base, Coat(factor=2))
-    bureau.get_on(sent.pk)
+    take_turn(sent)
     asking.order(sent)
     sent.refresh_from_db()
     return sent
@@ -345,7 +348,7 @@ def test_an_order_whose_answer_got_lost_is_asked_for_with_the_same_key_until_it_
     sent = ordered(piece)
     there.spoil = {"POST": reply}
     for _ in range(3):
-        assert bureau.get_on(sent.pk) is not None
+        assert take_turn(sent) is not None
     sent.refresh_from_db()
     assert (sent.state, sent.uncertain) == (SentCoat.State.WAITING, True)
     assert len(there.charged) == 1
@@ -354,27 +357,27 @@ def test_an_order_whose_answer_got_lost_is_asked_for_with_the_same_key_until_it_
     assert "not known" in page
     assert "Nothing was charged" not in page
     there.spoil = {}
-    bureau.get_on(sent.pk)
+    take_turn(sent)
     sent.refresh_from_db()
     assert (sent.number, sent.uncertain, sent.charged_cents) == ("n", False, 500)
     assert len(there.charged) == 1
 
 
 @WITH_DATABASE
-def test_cancelling_goes_on_until_the_bureau_has_heard_it(serve: Serve, piece: Piece) -> None:
+def test_cancelling_continues_until_the_bureau_has_confirmed_it(serve: Serve, piece: Piece) -> None:
     there = Bureau()
     serve(there)
     sent = ordered(piece)
     there.spoil = {"PUT": Reply(500)}
-    bureau.get_on(sent.pk)
+    take_turn(sent)
     there.away, there.spoil = {"DELETE", "POST"}, {"DELETE": Reply(500), "POST": Reply(500)}
     asking.cancel(sent)
     for _ in range(3):
-        assert bureau.get_on(sent.pk) is not None
+        assert take_turn(sent) is not None
         sent.refresh_from_db()
         assert (sent.state, sent.charged_cents) == (SentCoat.State.CANCELLING, 500)
     there.away, there.spoil = set(), {}
-    assert bureau.get_on(sent.pk) is None
+    assert take_turn(sent) is None
     sent.refresh_from_db()
     assert (sent.state, sent.charged_cents) == (SentCoat.State.LEFT, 0)
     assert list(there.charged.values()) == [0]
@@ -386,7 +389,7 @@ def test_an_order_that_never_left_is_cancelled_without_asking(serve: Serve, piec
     serve(there)
     sent = ordered(piece)
     asking.cancel(sent)
-    assert bureau.get_on(sent.pk) is None
+    assert take_turn(sent) is None
     sent.refresh_from_db()
     assert (sent.state, sent.charged_cents, there.charged) == (SentCoat.State.LEFT, 0, {})
 
@@ -397,7 +400,7 @@ def test_cancelled_while_the_result_is_decoded_it_becomes_no_layer(
 ) -> None:
     server = bureau_of()
     sent = asking.ask_for_offer(piece.base, Coat(factor=2))
-    bureau.get_on(sent.pk)
+    take_turn(sent)
     asking.order(sent)
     decode = bureau.read_apart
 
@@ -407,7 +410,7 @@ def test_cancelled_while_the_result_is_decoded_it_becomes_no_layer(
 
     monkeypatch.setattr(bureau, "read_apart", slowly)
     for _ in range(80):
-        if bureau.get_on(sent.pk) is None:
+        if take_turn(sent) is None:
             break
     sent.refresh_from_db()
     assert sent.state == SentCoat.State.LEFT
@@ -419,12 +422,12 @@ def test_cancelled_while_the_result_is_decoded_it_becomes_no_layer(
 
 
 @WITH_DATABASE
-def test_a_rejected_order_is_said_to_have_cost_nothing(serve: Serve, piece: Piece) -> None:
+def test_a_rejected_order_is_reported_to_have_cost_nothing(serve: Serve, piece: Piece) -> None:
     there = Bureau()
     serve(there)
     sent = ordered(piece)
     there.away, there.spoil = {"POST"}, {"POST": Reply(422, {"reason": "Too late."})}
-    assert bureau.get_on(sent.pk) is None
+    assert take_turn(sent) is None
     sent.refresh_from_db()
     assert (sent.state, sent.charged_cents) == (SentCoat.State.FAILED, 0)
     assert "Too late. Nothing was charged and no picture was sent" in sent.error
@@ -450,28 +453,27 @@ def test_there_is_one_open_order_for_a_file_and_one_key_until_it_is_settled(
     with pytest.raises(Refusal, match="on its way"):
         shop.order(made, "satin", 1)
     assert ShopOrder.objects.count() == 1
-    assert shop.send(order.pk) is not None
+    assert take_turn(order) is not None
     order.refresh_from_db()
     assert (order.state, order.uncertain) == (ShopOrder.State.WAITING, True)
     assert "not known" in order.news
     shop.delete(order)
     again = shop.order(made, "satin", 1)
-    shop.send(again.pk)
+    take_turn(again)
     assert len(set(keys)) == 1
-    again.uncertain = False
-    shop.OrderJob(again, known.shop()).end(ShopOrder.State.REFUSED)
+    again.settle(ShopOrder.State.REFUSED, uncertain=False)
     made.refresh_from_db()
     other = shop.order(made, "satin", 2)
-    shop.send(other.pk)
+    take_turn(other)
     assert len(set(keys)) == 2
 
 
 @WITH_DATABASE
 def test_an_order_and_its_job_are_one(made: PrintFile, monkeypatch: pytest.MonkeyPatch) -> None:
-    def broken(order: ShopOrder) -> None:
+    def broken(job: object) -> None:
         raise RuntimeError("the database went away")
 
-    monkeypatch.setattr(shop, "enqueue_order", broken)
+    monkeypatch.setattr(jobs, "enqueue_job", broken)
     with pytest.raises(RuntimeError):
         shop.order(made, "satin", 1)
     assert not ShopOrder.objects.exists()

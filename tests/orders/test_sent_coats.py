@@ -14,21 +14,22 @@ from procrastinate.contrib.django.models import ProcrastinateJob
 
 from devservices.bureau.rendering import render
 from devservices.bureau.terms import Terms
+from devservices.http import Mode
 from enamel.core.errors import Refusal, Stopped
 from enamel.core.export.file import export
 from enamel.core.geometry import Box
 from enamel.core.imaging.canvas import Canvas
 from enamel.core.intake.pixels import examine, read_canvas
 from enamel.core.schedule import Coat, Refine, Region, Schedule
-from enamel.firings import jobs as running
 from enamel.firings import services as firings
 from enamel.library.models import Layer, Piece
 from enamel.orders.bureau import services as asking
 from enamel.orders.bureau import turns as sending
-from enamel.orders.clients import known
+from enamel.orders.clients import client, known
 from enamel.orders.clients import sending as files
 from enamel.orders.models import SentCoat
 from tests.bureau import Open
+from tests.workers import carry_out, take_turn
 
 pytestmark = pytest.mark.django_db(transaction=True)
 State = SentCoat.State
@@ -45,7 +46,7 @@ def offered(piece: Piece, coat: Coat = COAT) -> SentCoat:
     """An offer, or the reason why there is none."""
     sent = asking.ask_for_offer(piece.base, coat)
     assert sent.state == State.ASKING
-    assert sending.get_on(sent.pk) is None
+    assert take_turn(sent) is None
     sent.refresh_from_db()
     return sent
 
@@ -60,7 +61,7 @@ def ordered(piece: Piece, coat: Coat = COAT) -> SentCoat:
 def carried_out(sent: SentCoat) -> SentCoat:
     """Take a coat on until it is settled, as workers do."""
     for _ in range(80):
-        if sending.get_on(sent.pk) is None:
+        if take_turn(sent) is None:
             break
     sent.refresh_from_db()
     return sent
@@ -92,7 +93,7 @@ def test_a_coat_comes_back_as_the_layer_that_would_have_been_fired_here(
     assert asking.other_models(sent) == []
     asking.order(sent)
     asking.order(sent)  # pressed twice
-    assert ProcrastinateJob.objects.filter(task_name="orders.advance_sent_coat").count() == 2
+    assert ProcrastinateJob.objects.filter(task_name="orders.sentcoat").count() == 2
     carried_out(sent)
     assert (sent.state, sent.error) == (State.DONE, "")
     layer = sent.result
@@ -102,7 +103,7 @@ def test_a_coat_comes_back_as_the_layer_that_would_have_been_fired_here(
     assert layer.checked
     # this bureau has this engine and these models: the same bits
     firing = firings.enqueue_schedule(piece.base, Schedule((COAT,)))
-    running.run(firing.pk, lambda: False)
+    carry_out(firing)
     firing.refresh_from_db()
     assert firing.result is not None
     assert firing.result.pk != layer.pk
@@ -155,7 +156,7 @@ def test_a_bureau_that_does_not_do_it_says_why_and_nothing_leaves(
     assert not SentCoat.objects.exists()
 
 
-def test_a_bureau_that_is_gone_or_does_not_know_the_house(
+def test_a_bureau_that_is_gone_or_does_not_know_the_workshop(
     bureau_of: Open, piece: Piece, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     monkeypatch.setattr(site, "BUREAU", "http://127.0.0.1:9")
@@ -213,7 +214,7 @@ def test_offers_expire_and_the_month_has_a_limit(bureau_of: Open, piece: Piece) 
         asking.set_limit(piece.owner_id, -1)
 
 
-def test_an_empty_account_is_told_and_nothing_is_charged(bureau_of: Open, piece: Piece) -> None:
+def test_an_empty_account_is_reported_and_nothing_is_charged(bureau_of: Open, piece: Piece) -> None:
     bureau_of(beginning_cents=5)
     sent = carried_out(ordered(piece))
     assert sent.state == State.FAILED
@@ -222,10 +223,42 @@ def test_an_empty_account_is_told_and_nothing_is_charged(bureau_of: Open, piece:
     assert sent.charged_cents == 0
 
 
+@pytest.mark.parametrize("mode", [mode for mode in Mode if mode is not Mode.NORMAL])
+def test_a_bureau_that_misbehaves_charges_once_when_it_behaves(
+    bureau_of: Open, piece: Piece, monkeypatch: pytest.MonkeyPatch, mode: Mode
+) -> None:
+    server = bureau_of()
+    sent = ordered(piece)
+    server.mode = mode
+    monkeypatch.setattr(client, "ANSWER_SECONDS", 0.4)
+    for _ in range(2):
+        assert take_turn(sent) is not None
+        sent.refresh_from_db()
+        assert (sent.state, sent.uncertain, sent.error) == (State.WAITING, True, "")
+        assert "not known" in sent.news
+    server.mode = Mode.NORMAL
+    monkeypatch.setattr(client, "ANSWER_SECONDS", 20.0)
+    carried_out(sent)
+    assert (sent.state, sent.error) == (State.DONE, "")
+    (charge,) = server.service.ledger.shown()["charges"]
+    assert (charge["cents"], charge["state"]) == (sent.cents, "taken")
+
+
+@pytest.mark.parametrize("mode", [mode for mode in Mode if mode is not Mode.NORMAL])
+def test_a_bureau_that_misbehaves_makes_no_offer_and_says_so(
+    bureau_of: Open, piece: Piece, monkeypatch: pytest.MonkeyPatch, mode: Mode
+) -> None:
+    monkeypatch.setattr(client, "ANSWER_SECONDS", 0.4)
+    bureau_of(mode=mode)
+    sent = offered(piece)
+    assert sent.state == State.FAILED
+    assert "So there is no offer. Nothing was sent" in sent.error
+
+
 def test_a_lost_answer_and_a_busy_bureau_charge_once(bureau_of: Open, piece: Piece) -> None:
     server = bureau_of(lose_answers=2, busy=1)
     sent = ordered(piece)
-    assert sending.get_on(sent.pk) == 2.0
+    assert take_turn(sent) == 2.0
     sent.refresh_from_db()
     assert sent.uncertain is False or "not known" in sent.news
     carried_out(sent)
@@ -234,7 +267,7 @@ def test_a_lost_answer_and_a_busy_bureau_charge_once(bureau_of: Open, piece: Pie
     assert (charge["cents"], charge["state"]) == (sent.cents, "taken")
 
 
-def test_lines_that_break_go_on_behind_what_arrived(
+def test_lines_that_break_resume_behind_what_arrived(
     bureau_of: Open, piece: Piece, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     monkeypatch.setattr(files, "PART", 20_000)
@@ -318,7 +351,7 @@ def test_cancelled_it_costs_nothing(bureau_of: Open, piece: Piece) -> None:
     carried_out(early)
     assert (early.state, early.charged_cents) == (State.LEFT, 0)
     sent = ordered(piece)
-    assert sending.get_on(sent.pk) is not None
+    assert take_turn(sent) is not None
     sent.refresh_from_db()
     assert (sent.state, sent.charged_cents) == (State.RENDERING, sent.cents)
     asking.cancel(sent)

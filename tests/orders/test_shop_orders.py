@@ -9,17 +9,19 @@ import pytest
 from django.conf import settings as site
 from django.utils import timezone
 
+from devservices.http import Mode
 from enamel.core.errors import Refusal
 from enamel.core.export.output import FileFormat, Output, PrintSettings
 from enamel.core.printing.layout import Fit, PrintPlan
 from enamel.core.printing.sizing import Bleed, PrintTarget
 from enamel.library.models import Layer, Piece
-from enamel.orders import shop
-from enamel.orders.clients import known, sending
+from enamel.orders.clients import client, known, sending
 from enamel.orders.models import ShopOrder
+from enamel.orders.shop import services as shop
 from enamel.prints import services as prints
 from enamel.prints.models import PrintFile
 from tests.shop import opened
+from tests.workers import carry_out, take_turn
 
 pytestmark = pytest.mark.django_db
 State = ShopOrder.State
@@ -29,7 +31,7 @@ def written(layer: Layer, bleed: float = 3.0) -> PrintFile:
     """A PDF of 7 × 5 mm, at some 300 ppi."""
     plan = PrintPlan(PrintTarget(7, 5, 300, Bleed(*(bleed,) * 4)), Fit.EXTEND)
     made = prints.order(layer, PrintSettings(Output(FileFormat.PDF), plan))
-    prints.write(made.pk)
+    carry_out(made)
     made.refresh_from_db()
     assert made.file, made.error
     return made
@@ -66,7 +68,7 @@ def carried_out(order: ShopOrder) -> list[float]:
     """Take an order on until it is settled, as workers do; return the pauses between."""
     pauses = []
     for _ in range(50):
-        pause = shop.send(order.pk)
+        pause = take_turn(order)
         if pause is None:
             break
         pauses.append(pause)
@@ -90,7 +92,27 @@ def test_a_file_is_sent_and_accepted_with_price_and_proof(at: Any, made: PrintFi
     assert order.proof.read()[1:4] == b"PNG"
     # what arrived is the file, byte for byte
     assert server.service.file(order.number).read_bytes() == Path(made.file.path).read_bytes()
-    assert shop.send(order.pk) is None
+    assert take_turn(order) is None
+
+
+@pytest.mark.parametrize("mode", [mode for mode in Mode if mode is not Mode.NORMAL])
+def test_a_shop_that_misbehaves_gets_one_order_once_it_behaves(
+    at: Any, made: PrintFile, monkeypatch: pytest.MonkeyPatch, mode: Mode
+) -> None:
+    """Whatever it answers, nobody is charged twice and nothing is said that nobody knows."""
+    monkeypatch.setattr(client, "ANSWER_SECONDS", 0.4)
+    server = at(mode=mode)
+    order = shop.order(made, "satin", 1)
+    for _ in range(2):
+        assert take_turn(order) is not None
+        order.refresh_from_db()
+        assert (order.state, order.uncertain, order.error) == (State.WAITING, True, "")
+        assert "Whether the shop has this order is not known." in order.news
+    server.mode = Mode.NORMAL
+    monkeypatch.setattr(client, "ANSWER_SECONDS", 20.0)
+    carried_out(order)
+    assert (order.state, order.error) == (State.ACCEPTED, "")
+    assert len(list((server.service.folder).glob("*/order.json"))) == 1
 
 
 def test_a_file_without_bleed_is_refused_with_the_reason(at: Any, piece: Piece) -> None:
@@ -105,14 +127,14 @@ def test_a_file_without_bleed_is_refused_with_the_reason(at: Any, piece: Piece) 
 def test_a_busy_shop_is_asked_again_when_it_says(at: Any, made: PrintFile) -> None:
     at(busy=2)
     order = shop.order(made, "satin", 1)
-    assert shop.send(order.pk) == 2.0
+    assert take_turn(order) == 2.0
     order.refresh_from_db()
     assert order.news == "The print shop is busy; it is asked again in 2 s."
     assert carried_out(order)[0] == 2.0
     assert order.state == State.ACCEPTED
 
 
-def test_a_broken_line_goes_on_behind_what_arrived(
+def test_a_broken_line_resumes_behind_what_arrived(
     at: Any, made: PrintFile, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     monkeypatch.setattr(sending, "PART", made.file.size // 3)
@@ -131,7 +153,7 @@ def test_a_shop_that_looks_long_gives_others_their_turn(
     at(slow=2.0)
     order = shop.order(made, "satin", 1)
     for _ in range(3):
-        assert shop.send(order.pk) is not None
+        assert take_turn(order) is not None
     order.refresh_from_db()
     assert order.state == State.CHECKING
     carried_out(order)
@@ -144,18 +166,18 @@ def test_a_shop_that_is_gone_is_asked_again_and_given_up_after_a_while(
     known.ask(known.PRICES)
     assert shop.price_list().error == "The print shop does not answer."
     order = shop.order(made, "satin", 1)
-    assert shop.send(order.pk) == 2.0
+    assert take_turn(order) == 2.0
     order.refresh_from_db()
     assert (order.state, order.news) == (State.WAITING, "The print shop does not answer.")
     ShopOrder.objects.filter(pk=order.pk).update(moved=timezone.now() - timedelta(minutes=11))
-    assert shop.send(order.pk) is None
+    assert take_turn(order) is None
     order.refresh_from_db()
     assert order.state == State.FAILED
     assert "does not answer. Nothing was ordered; send it again later." in order.error
 
 
 @pytest.mark.parametrize(("paper", "words"), [("glass", "we print on matte, satin, canvas")])
-def test_what_the_shop_does_not_take_is_said_in_its_words(
+def test_what_the_shop_does_not_take_is_reported_in_its_words(
     at: Any, made: PrintFile, paper: str, words: str
 ) -> None:
     at()
@@ -180,6 +202,6 @@ def test_only_written_files_are_sent_and_an_order_can_be_deleted(
     shop.delete(order)
     assert not path.exists()
     gone = shop.order(made, "satin", 1)
-    pk = gone.pk
+    same = ShopOrder.objects.get(pk=gone.pk)
     shop.delete(gone)
-    assert shop.send(pk) is None
+    assert take_turn(same) is None

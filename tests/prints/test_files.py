@@ -16,14 +16,13 @@ from django.test import Client
 from django.urls import reverse
 
 from enamel.library.models import Piece
-from enamel.orders import shop
 from enamel.orders.clients import known
 from enamel.orders.models import ShopOrder
-from enamel.prints import services as prints
 from enamel.prints.forms import PrintFileForm, StripForm
 from enamel.prints.models import OutputPreset, PrintFile
 from tests.pages import consequences
 from tests.shop import opened
+from tests.workers import carry_out, take_turn
 
 pytestmark = pytest.mark.django_db
 
@@ -50,7 +49,7 @@ def said(client: Client, answer: Any) -> str:
 
 def write_all() -> list[PrintFile]:
     for made in PrintFile.objects.open():
-        prints.write(made.pk)
+        carry_out(made)
     return list(PrintFile.objects.order_by("created"))
 
 
@@ -99,7 +98,7 @@ def test_one_kind_is_written_of_many_pieces(
     assert other.title in page(signed_in, reverse("print-files"))
     OutputPreset.objects.filter(pk=kind.pk).update(form=kind.form | {"profile": "gone"})
     answer = signed_in.post(reverse("write-print-files"), given)
-    assert "be written any more; keep that kind of file anew" in said(signed_in, answer)
+    assert "be written any more; save that kind of file again" in said(signed_in, answer)
     answer = signed_in.post(reverse("write-print-files"), {"kind": kind.pk})
     assert "Choose at least one piece" in said(signed_in, answer)
 
@@ -226,7 +225,7 @@ def test_a_file_goes_to_the_shop_and_its_answer_is_a_page(
             "state": "waiting",
             "words": "Waiting to be sent",
         }
-        while shop.send(order.pk) is not None:
+        while take_turn(order) is not None:
             pass
         words = said(signed_in, sent)
     assert ">Accepted<" in words

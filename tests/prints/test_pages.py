@@ -27,12 +27,14 @@ from enamel.core.printing.sizing import Bleed
 from enamel.core.schedule import Refine
 from enamel.library.layers import source_type
 from enamel.library.models import Layer, Piece
+from enamel.prints import jobs as writing
 from enamel.prints import services as prints
 from enamel.prints.forms import PrintFileForm
 from enamel.prints.models import PrintFile
 from enamel.prints.presenters.scale import HEIGHT, WIDTH, drawn_scale
 from enamel.storage.disk import OutOfRoom
-from tests.pages import consequences, print_fields
+from tests.pages import consequences, print_fields, words_of
+from tests.workers import carry_out
 
 pytestmark = pytest.mark.django_db
 
@@ -72,7 +74,7 @@ def test_each_way_to_say_a_size(
         ({"width": "9000 mm", "height": "9000 mm", "ppi": 4000}, "from 16 to 65500 px"),
     ],
 )
-def test_what_is_wrong_is_said_and_the_print_kept_as_it_was(
+def test_what_is_wrong_is_reported_and_the_print_kept_as_it_was(
     signed_in: Client, piece: Piece, changes: dict[str, object], words: str
 ) -> None:
     before = piece.print_plan
@@ -117,7 +119,7 @@ def test_a_plan_is_proposed_edited_and_used(signed_in: Client, piece: Piece) -> 
 
 def test_a_coat_can_take_the_size_of_the_print(signed_in: Client, piece: Piece) -> None:
     consequences(signed_in, piece, sizing="pixels", px_width=300, px_height=300)
-    page = signed_in.get(piece.get_absolute_url() + "?task=coat").content.decode()
+    page = words_of(signed_in.get(piece.get_absolute_url() + "?task=coat"))
     assert "25.4 × 25.4 mm at 300 ppi" in page
 
 
@@ -144,7 +146,7 @@ def written(client: Client, layer: Layer, **asked: object) -> HttpResponse:
     order = file_fields(format="png") | asked
     assert client.post(reverse("order-print-file", args=[layer.pk]), order).status_code == 302
     file = PrintFile.objects.latest("created")
-    prints.write(file.pk)
+    carry_out(file)
     answer = client.get(reverse("print-file", args=[file.pk]))
     assert answer.status_code == 200
     return answer
@@ -157,7 +159,7 @@ def file_of(client: Client, layer: Layer, **asked: object) -> tuple[PIL.Image.Im
         return image, carried_text(image).get("XMP", "")
 
 
-def test_the_file_lies_on_its_print(signed_in: Client, piece: Piece) -> None:
+def test_the_file_is_laid_out_on_its_print(signed_in: Client, piece: Piece) -> None:
     consequences(signed_in, piece, width="20 mm", height="20 mm", fit="fill", centre_x=0)
     image, _ = file_of(signed_in, piece.base, lies="print")
     assert image.size == (88, 88)
@@ -241,7 +243,7 @@ def test_a_print_file_is_listed_from_waiting_to_done(signed_in: Client, piece: P
     assert signed_in.get(reverse("print-file", args=[file.pk])).status_code == 404
     state = reverse("print-file-state", args=[file.pk])
     assert signed_in.get(state).json() == {"open": True, "progress": 0, "words": "Waiting"}
-    prints.write(file.pk)
+    carry_out(file)
     assert signed_in.get(state).json() == {"open": False, "progress": 1, "words": "Done"}
     assert reverse("print-file", args=[file.pk]) in signed_in.get(page).content.decode()
 
@@ -258,14 +260,14 @@ def test_a_print_file_that_can_not_be_written_says_why(
         raise OSError(28, "No space left on device")
 
     with monkeypatch.context() as patched:
-        patched.setattr(prints, "export", full)
+        patched.setattr(writing, "export", full)
         with pytest.raises(OutOfRoom):
-            prints.write(file.pk)
+            carry_out(file)
     file.refresh_from_db()
-    assert (file.state, file.tries) == (PrintFile.State.WAITING, 0)
+    assert (file.state, file.attempts) == (PrintFile.State.WAITING, 0)
     assert "resumes when there is room" in file.error
-    monkeypatch.setattr(prints, "export", broken)
-    prints.write(file.pk)
+    monkeypatch.setattr(writing, "export", broken)
+    carry_out(file)
     file.refresh_from_db()
     assert (file.state, bool(file.file)) == (PrintFile.State.FAILED, False)
     assert (
@@ -276,19 +278,19 @@ def test_a_print_file_that_can_not_be_written_says_why(
 
 def test_a_print_file_at_which_workers_die_is_given_up(piece: Piece) -> None:
     file = ordered(piece)
-    PrintFile.objects.update(state=PrintFile.State.WORKING, tries=prints.ATTEMPTS)
-    prints.write(file.pk)
+    PrintFile.objects.update(state=PrintFile.State.RUNNING, attempts=PrintFile.MOST_ATTEMPTS)
+    carry_out(file)
     file.refresh_from_db()
     assert file.state == PrintFile.State.FAILED
 
 
-def test_print_files_go_when_told_or_outlived_and_leave_nothing(
+def test_print_files_go_when_deleted_or_expired_and_leave_nothing(
     signed_in: Client, piece: Piece
 ) -> None:
     told, outlived, kept = ordered(piece), ordered(piece), ordered(piece)
     paths = {}
     for one in (told, outlived, kept):
-        prints.write(one.pk)
+        carry_out(one)
         one.refresh_from_db()
         paths[one.pk] = Path(one.file.path)
     PrintFile.objects.filter(pk=outlived.pk).update(created=timezone.now() - timedelta(days=8))
@@ -298,15 +300,15 @@ def test_print_files_go_when_told_or_outlived_and_leave_nothing(
     assert [pk for pk, path in paths.items() if path.exists()] == [kept.pk]
 
 
-def test_a_file_that_is_being_written_says_how_long_and_stops_when_let_go(
+def test_a_file_that_is_being_written_says_how_long_and_stops_when_deleted(
     signed_in: Client, piece: Piece, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     file = ordered(piece)
     address = reverse("print-file-state", args=[file.pk])
     assert signed_in.get(address).json() == {"open": True, "progress": 0, "words": "Waiting"}
     began = timezone.now() - timedelta(seconds=30)
-    working = PrintFile.State.WORKING
-    PrintFile.objects.filter(pk=file.pk).update(state=working, progress=0.25, began=began)
+    working = PrintFile.State.RUNNING
+    PrintFile.objects.filter(pk=file.pk).update(state=working, progress=0.25, started=began)
     assert signed_in.get(address).json()["words"] == "2 min left"
     told: list[float] = []
 
@@ -318,30 +320,30 @@ def test_a_file_that_is_being_written_says_how_long_and_stops_when_let_go(
             on_progress(fraction)
         return ""
 
-    monkeypatch.setattr(prints, "export", export)
-    monkeypatch.setattr(prints, "PROGRESS_EVERY", 0)
-    prints.write(file.pk)
+    monkeypatch.setattr(writing, "export", export)
+    monkeypatch.setattr(writing, "PROGRESS_EVERY", 0)
+    carry_out(file)
     assert told == [0.2]
     assert not PrintFile.objects.exists()
 
 
-def test_a_print_file_let_go_while_it_is_written_leaves_nothing(
+def test_a_print_file_deleted_while_it_is_written_leaves_nothing(
     piece: Piece, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     file = ordered(piece)
-    really = prints.export
+    really = writing.export
 
     def meanwhile(*given: Any, **named: Any) -> None:
         really(*given, **named)
         prints.delete(PrintFile.objects.get(pk=file.pk))
 
-    monkeypatch.setattr(prints, "export", meanwhile)
-    prints.write(file.pk)
+    monkeypatch.setattr(writing, "export", meanwhile)
+    carry_out(file)
     assert not PrintFile.objects.exists()
     assert not default_storage.exists(f"prints/{file.pk}")
 
 
-def test_what_a_file_will_be_is_told_before_it_is_written(signed_in: Client, piece: Piece) -> None:
+def test_what_a_file_will_be_is_shown_before_it_is_written(signed_in: Client, piece: Piece) -> None:
     address = reverse("print-file-cost", args=[piece.base.pk])
     given = file_fields(format="pdf", profile="coated", paper="matte", lies="whole")
     words = " ".join(signed_in.post(address, given).content.decode().split())
@@ -382,7 +384,7 @@ def test_a_profile_of_ones_own_is_offered_or_refused_with_the_reason(
     assert '<option value="other">' not in page
 
 
-def test_a_preview_copy_says_so_when_it_is_brought_in(signed_in: Client, piece: Piece) -> None:
+def test_a_preview_copy_says_so_when_it_is_imported(signed_in: Client, piece: Piece) -> None:
     answer = written(signed_in, piece.base, format="webp", preview=True, longest=100)
     assert "-preview.webp" in answer.headers["Content-Disposition"]
     file = SimpleUploadedFile("copy.webp", b"".join(answer))  # type: ignore[arg-type]

@@ -16,6 +16,7 @@ from enamel.core.export.output import FileFormat, Output, PrintSettings
 from enamel.core.fields import to_json
 from enamel.core.finishing.recipe import Finish, Sharpen
 from enamel.core.geometry import Box, Size
+from enamel.core.imaging.buffer import PixelBuffer
 from enamel.core.masks import Mask
 from enamel.core.masks.steps import Ellipse, Feather
 from enamel.core.pipeline.inlay import Inlay
@@ -25,7 +26,6 @@ from enamel.core.printing.panels import Split
 from enamel.core.printing.paper import PaperStock
 from enamel.core.printing.proof import Proof, proofed
 from enamel.core.printing.sizing import Bleed, PrintTarget
-from enamel.firings import jobs as running
 from enamel.firings import services as firings
 from enamel.library.layers import canvas_of
 from enamel.library.models import Layer, Piece
@@ -36,6 +36,7 @@ from enamel.prints.strips import Strip
 from enamel.swatches.models import Swatch, SwatchSheet
 from tests.core.test_layered_files import composed, read_ora
 from tests.layers import enlarged, layer_of
+from tests.workers import carry_out
 
 pytestmark = pytest.mark.django_db
 WHOLE = PrintSettings(Output(FileFormat.PNG), None, 254)
@@ -47,14 +48,14 @@ def pixels_of(layer: Layer) -> np.ndarray:
 
 
 def carried_out(firing: object) -> Layer:
-    assert running.run(firing.pk, lambda: False)  # type: ignore[attr-defined]
+    assert carry_out(firing)  # type: ignore[attr-defined]
     firing.refresh_from_db()  # type: ignore[attr-defined]
     assert firing.result is not None, firing.error  # type: ignore[attr-defined]
     return firing.result  # type: ignore[attr-defined]
 
 
 def written(made: PrintFile) -> PrintFile:
-    prints.write(made.pk)
+    carry_out(made)
     made.refresh_from_db()
     assert made.state == PrintFile.State.DONE, made.error
     return made
@@ -178,9 +179,9 @@ def test_a_tile_is_that_part_of_the_proof_of_the_whole(coat: Layer, level: int) 
     assert png is not None
     seen = pyvips.Image.new_from_buffer(png, "").numpy()
     if level == 8:  # its own pixels
-        whole = pyvips.Image.new_from_array(np.rint(pixels_of(coat) / 257).astype(np.uint8) * 257.0)
-        image = whole.cast("ushort").copy(interpretation="rgb16")
-        np.testing.assert_array_equal(seen, proofed(image, proof).numpy())
+        rounded = (np.rint(pixels_of(coat) / 257) * 257).astype(np.uint16)
+        wanted = proofed(PixelBuffer.of_samples(rounded), proof)
+        np.testing.assert_array_equal(seen, wanted.image.numpy())
     assert seen.shape[1] == -(-224 // 2 ** (8 - level))
     for nowhere in ((level, 1, 0), (level, -1, 0), (9, 0, 0), (-1, 0, 0)):
         assert proofing.tile(coat, *nowhere, proof) is None
@@ -209,7 +210,7 @@ def test_what_is_known_of_a_layer_before_it_is_printed(piece: Piece, coat: Layer
     assert later.joins == 0
 
 
-def test_a_face_counts_as_unmended_until_a_touch_up_covers_it(
+def test_a_face_counts_as_unrefined_until_a_touch_up_covers_it(
     piece: Piece, coat: Layer, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     piece.faces_kept = [[40, 22, 30, 36, 0]]

@@ -27,11 +27,11 @@ from enamel.prints import services as prints
 from enamel.prints.models import OutputPreset
 from enamel.server import urls
 from enamel.swatches import services as swatches
-from enamel.touchups import services as mending
+from enamel.touchups import services as touchups
 from enamel.uploads.models import Upload
 from tests.schedules import coat
 
-PUBLIC = {"sign-in", "sign-in-demo", "sign-out", "set-password"}
+PUBLIC = {"sign-in", "sign-in-demo", "sign-out", "set-password", "healthz", "metrics"}
 WITHOUT_OWNER: dict[str, dict[str, Any]] = {
     "pieces": {},
     "import-pictures": {},
@@ -84,8 +84,8 @@ def addresses(piece: Piece, firing: Firing) -> dict[str, str]:
     parts["sheet"] = {"sheet_id": sheet.pk}
     house = SchedulePreset.objects.create(owner=piece.owner, name="big", schedule={})
     mask = box_mask(Box(20, 20, 40, 40), piece.base.size)
-    mended = mending.ask(piece.base, TouchUp((Patch(mask),)), ((0.5, 1),))
-    parts["mending"] = {"mending_id": mended.pk}
+    mended = touchups.ask(piece.base, TouchUp((Patch(mask),)), ((0.5, 1),))
+    parts["draft"] = {"draft_id": mended.pk}
     batch = batches.start(piece.owner, "posters", Treatment(), [piece])
     parts["batch"] = {"batch_id": batch.pk}
     numbers = {
@@ -136,8 +136,8 @@ def test_another_account_gets_404_everywhere(
         assert codes <= {404, 405}, name
         assert 404 in codes, name
     firing.refresh_from_db()
-    assert firing.state == Firing.State.QUEUED
-    assert not firing.stop_asked
+    assert firing.state == Firing.State.WAITING
+    assert not firing.stop_requested
     thrown = client.post(reverse("delete-pieces"), {"piece": str(piece.pk)})
     assert thrown.status_code == 404
     piece.refresh_from_db()
@@ -228,7 +228,7 @@ def test_pages_allow_no_script_or_style_but_our_own(client: Client, db: None) ->
         assert "onclick" not in text, template
 
 
-def test_a_page_that_is_not_there_says_so_in_the_house_style(client: Client, artist: User) -> None:
+def test_a_page_that_is_not_there_says_so_in_the_sites_style(client: Client, artist: User) -> None:
     client.force_login(artist)
     answer = client.get("/nowhere/")
     assert answer.status_code == 404

@@ -17,19 +17,16 @@ from enamel.accounts.models import MOST_TOKENS, Scope, Token
 from enamel.batches import feeding
 from enamel.batches.models import Batch
 from enamel.core.errors import Refusal
-from enamel.firings import jobs as running
 from enamel.firings.models import Firing, SchedulePreset
 from enamel.library import services as library
 from enamel.library.models import Layer, Piece
-from enamel.prints import services as prints
 from enamel.prints.models import PrintFile
 from enamel.server import api as service
-from enamel.swatches import jobs as swatching
 from enamel.swatches.models import Swatch
-from enamel.uploads import jobs as uploads
 from enamel.uploads.models import Upload
 from tests.schedules import coat
 from tests.scripts import Ask, asking
+from tests.workers import carry_out
 
 pytestmark = pytest.mark.django_db
 SCHEDULE = coat(steps=1).to_json()
@@ -39,12 +36,12 @@ def fired(ask: Ask, piece: Piece) -> dict[str, Any]:
     """A firing asked for and carried out."""
     answer = ask("post", f"pieces/{piece.pk}/firings", {"schedule": SCHEDULE})
     assert answer.status_code == 201
-    running.run(Firing.objects.get().pk, lambda: False)
+    carry_out(Firing.objects.get())
     found: dict[str, Any] = ask("get", f"firings/{answer.json()['id']}").json()
     return found
 
 
-def test_a_picture_is_brought_in_found_and_thrown_away(ask: Ask, picture_file: Path) -> None:
+def test_a_picture_is_imported_found_and_deleted(ask: Ask, picture_file: Path) -> None:
     file = SimpleUploadedFile("lamp.png", picture_file.read_bytes(), "image/png")
     answer = ask("post", "pieces", file=None, data={"file": file})
     assert answer.status_code == 201, answer.content
@@ -70,12 +67,12 @@ def test_a_large_picture_is_an_upload(
     file = SimpleUploadedFile("lamp.png", picture_file.read_bytes(), "image/png")
     answer = ask("post", "pieces", data={"file": file})
     assert (answer.status_code, answer.json()["state"]) == (202, "waiting")
-    uploads.carry_out(Upload.objects.get().pk)
+    carry_out(Upload.objects.get())
     came = ask("get", f"uploads/{answer.json()['id']}").json()
     assert came["piece"] == str(Piece.objects.get().pk)
 
 
-def test_a_schedule_is_taken_in_hand_costed_and_fired(ask: Ask, piece: Piece) -> None:
+def test_a_schedule_is_opened_costed_and_fired(ask: Ask, piece: Piece) -> None:
     SchedulePreset.objects.create(owner=piece.owner, name="Quick", schedule=SCHEDULE)
     assert ask("get", "schedule-presets").json()[0]["schedule"] == SCHEDULE
     assert ask("put", f"pieces/{piece.pk}/schedule", SCHEDULE).json() == SCHEDULE
@@ -94,11 +91,11 @@ def test_a_schedule_is_taken_in_hand_costed_and_fired(ask: Ask, piece: Piece) ->
     again = ask("post", f"pieces/{piece.pk}/firings", {"layer": done["result"]}).json()
     assert again["start"] == done["result"]
     assert ask("post", f"firings/{again['id']}/pause").json()["state"] == "stopped"
-    assert ask("post", f"firings/{again['id']}/go-on").json()["state"] == "queued"
-    assert "can't go on" in ask("post", f"firings/{again['id']}/go-on").json()["error"]
+    assert ask("post", f"firings/{again['id']}/resume").json()["state"] == "waiting"
+    assert "can't be resumed" in ask("post", f"firings/{again['id']}/resume").json()["error"]
 
 
-def test_what_is_wrong_with_a_schedule_is_said_by_its_field(ask: Ask, piece: Piece) -> None:
+def test_what_is_wrong_with_a_schedule_is_reported_by_its_field(ask: Ask, piece: Piece) -> None:
     wrong = {"coats": [{"refine": {"steps": 0}}]}
     for method, path in (("put", "schedule"), ("post", "cost")):
         said = ask(method, f"pieces/{piece.pk}/{path}", wrong)
@@ -126,7 +123,7 @@ def test_a_coat_is_tried_on_a_window(ask: Ask, piece: Piece) -> None:
     assert len(numbers) == Swatch.objects.count()
     assert ask("get", f"swatches/{numbers[0]}.png").status_code == 404
     for number in numbers:
-        swatching.make(number, lambda: False)
+        carry_out(Swatch.objects.get(pk=number))
     done = ask("get", f"sheets/{sheet['id']}").json()["swatches"]
     assert {swatch["state"] for swatch in done} == {"done"}
     assert {swatch["coat"]["refine"]["strength"] for swatch in done} >= {0.2, 0.6}
@@ -152,7 +149,7 @@ def test_layers_are_checked_compared_and_taken_away(ask: Ask, piece: Piece) -> N
     wanted = {"output": {"file": "png", "bits": 16}}
     made = ask("post", f"layers/{layer.pk}/files", wanted).json()
     assert ask("get", f"files/{made['id']}/content").status_code == 404
-    prints.write(PrintFile.objects.get().pk)
+    carry_out(PrintFile.objects.get())
     assert ask("get", f"files/{made['id']}").json()["state"] == "done"
     content = b"".join(ask("get", f"files/{made['id']}/content").streaming_content)
     assert PIL.Image.open(BytesIO(content)).size == (224, 176)
@@ -166,9 +163,9 @@ def test_a_batch_is_started_looked_at_and_ended(ask: Ask, piece: Piece) -> None:
     batch = ask("post", "batches", wanted).json()
     assert (batch["name"], batch["items"][0]["state"]) == ("posters", "waiting")
     assert ask("post", f"batches/{batch['id']}/pause").json()["paused"] is True
-    assert ask("post", f"batches/{batch['id']}/go-on").json()["paused"] is False
+    assert ask("post", f"batches/{batch['id']}/resume").json()["paused"] is False
     feeding.feed()
-    running.run(Firing.objects.get().pk, lambda: False)
+    carry_out(Firing.objects.get())
     feeding.feed()
     (item,) = ask("get", f"batches/{batch['id']}").json()["items"]
     assert item["state"] == "done"
@@ -240,7 +237,7 @@ def test_only_a_tokens_hash_is_kept_and_there_is_an_end_to_them(artist: User) ->
         Token.objects.issue(artist, "x", ["read"])
 
 
-def test_who_asks_too_often_is_told_when_to_ask_again(
+def test_who_asks_too_often_learns_when_to_ask_again(
     ask: Ask, client: Client, stranger: User, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     monkeypatch.setattr(access.LOOKING, "_most", 3)
@@ -252,7 +249,7 @@ def test_who_asks_too_often_is_told_when_to_ask_again(
     assert asking(client, stranger, ["read"])("get", "me").status_code == 200
 
 
-def test_what_breaks_inside_is_said_without_a_trace(
+def test_what_breaks_inside_is_reported_without_a_trace(
     ask: Ask, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     def breaks(request: Any) -> None:

@@ -38,7 +38,7 @@ def sent(served: str, path: Path, token: str) -> httpx.Response:
 
 
 @pytest.mark.parametrize("megabytes", [5, 150])
-def test_a_script_brings_in_large_pictures(
+def test_a_script_imports_large_pictures(
     served: str, artist: User, tmp_path: Path, megabytes: int
 ) -> None:
     _, token = Token.objects.issue(artist, "script", [Scope.IMPORT])

@@ -46,7 +46,7 @@ def test_no_visitor_is_handed_a_connection_that_died(artist: User) -> None:
             assert restart() >= count
 
 
-def test_a_worker_goes_on_within_seconds(piece: Piece) -> None:
+def test_a_worker_resumes_within_seconds(piece: Piece) -> None:
     at_work = worker("firings")
     try:
         first = firings.enqueue_schedule(piece.base, coat(steps=1))

@@ -15,7 +15,7 @@ from enamel.core.pipeline.treatment import Treatment
 from enamel.firings import services as firings
 from enamel.firings.models import Firing
 from enamel.library import layers as store
-from enamel.library import services as bringing
+from enamel.library import services as library
 from enamel.library.models import Piece
 from enamel.prints import services as prints
 from tests.batches.test_pages import given
@@ -34,7 +34,7 @@ def counted(asked: Asked) -> int:
 def more(piece: Piece, count: int) -> None:
     """Further pieces, each with a firing that waits, one that is done, and a print file."""
     for _ in range(count):
-        twin = bringing.duplicate(piece)
+        twin = library.duplicate(piece)
         store.prepare(twin.base)
         firings.enqueue_schedule(twin.base, coat())
         done = firings.enqueue_schedule(twin.base, coat())
@@ -69,14 +69,14 @@ def test_the_cost_of_many_pictures_asks_as_often_as_that_of_few(
 
     few = counted(cost)
     for _ in range(6):
-        bringing.duplicate(piece)
+        library.duplicate(piece)
     assert counted(cost) == few
 
 
 def test_a_batch_of_many_is_shown_with_as_many_questions_as_one_of_few(
     signed_in: Client, piece: Piece, artist: User
 ) -> None:
-    twins = [bringing.duplicate(piece) for _ in range(7)]
+    twins = [library.duplicate(piece) for _ in range(7)]
     small = batches.start(artist, "few", Treatment(), twins[:2])
     large = batches.start(artist, "many", Treatment(), twins)
     asked = [

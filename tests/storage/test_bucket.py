@@ -22,14 +22,14 @@ from enamel.core.finishing.recipe import Finish, Grain
 from enamel.firings import services as firings
 from enamel.firings.models import Firing
 from enamel.library import layers as store
-from enamel.library import services as bringing
+from enamel.library import services as library
 from enamel.library.models import Layer, Piece
 from enamel.prints import services as prints
 from enamel.storage import copies
 from tests.firings.test_firings import carried_out, pixels_of
 from tests.pictures import assert_same_pixels, whole
 from tests.schedules import coat
-from tests.workers import wait_for, worker
+from tests.workers import carry_out, wait_for, worker
 
 BUCKET = "kestrel-vale"
 
@@ -64,7 +64,7 @@ def names(bucket: Any) -> set[str]:
     return {found.key for found in bucket.objects.all()}
 
 
-def test_everything_lies_in_the_bucket_and_can_be_looked_at(
+def test_everything_is_in_the_bucket_and_can_be_looked_at(
     bucket: Any, client: Client, piece: Piece
 ) -> None:
     client.force_login(piece.owner)
@@ -80,7 +80,7 @@ def test_everything_lies_in_the_bucket_and_can_be_looked_at(
     finished = carried_out(firings.enqueue_finish(layer, Finish(grain=Grain(on=True)))).result
     assert finished is not None
     made = prints.order(finished, PrintSettings(Output(FileFormat.PNG)))
-    prints.write(made.pk)
+    carry_out(made)
     made.refresh_from_db()
     assert made.state == made.State.DONE
     assert made.file.name in names(bucket)
@@ -99,7 +99,7 @@ def _sent(response: Any) -> Iterator[bytes]:
     yield from async_to_sync(whole)()
 
 
-def test_a_layer_is_fetched_once_and_let_go_when_there_is_no_room(
+def test_a_layer_is_fetched_once_and_evicted_when_there_is_no_room(
     bucket: Any, piece: Piece, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     with store.canvas_of(piece.base) as canvas:
@@ -119,7 +119,7 @@ def test_two_workers_share_only_the_database_and_the_bucket(
     bucket: Any, server: str, artist: User, picture_file: Path, tmp_path: Path
 ) -> None:
     with picture_file.open("rb") as file:
-        piece = bringing.import_picture(artist, File(file), "eye.png")
+        piece = library.import_picture(artist, File(file), "eye.png")
     store.prepare(piece.base)
     plan = coat(steps=8, tile=(64, 64), overlap=16)
     firing = firings.enqueue_schedule(piece.base, plan)
@@ -144,7 +144,7 @@ def test_two_workers_share_only_the_database_and_the_bucket(
     firing.refresh_from_db()
     assert firing.state == Firing.State.DONE, firing.error
     assert firing.result is not None
-    twin = bringing.duplicate(piece)
+    twin = library.duplicate(piece)
     alone = carried_out(firings.enqueue_schedule(twin.base, plan)).result
     assert alone is not None
     assert_same_pixels(pixels_of(firing.result), pixels_of(alone))

@@ -12,14 +12,13 @@ from enamel.core.diffusion.samplers import Sampler
 from enamel.core.errors import Refusal
 from enamel.core.export.output import FileFormat
 from enamel.core.geometry import Box, Size
-from enamel.core.networks.cards import card
 from enamel.core.networks.intake import add_model
 from enamel.core.pipeline.sheets import Axis
 from enamel.core.progress import Progress
 from enamel.core.schedule import Coat, Mode, Refine, Schedule
+from enamel.core.tiling.passspec import PassSpec
 from enamel.core.tiling.separate import grid_of
 from enamel.core.tiling.tilestore import key_of
-from enamel.firings import jobs as running
 from enamel.firings import services as firings
 from enamel.firings.models import Firing
 from enamel.kiln.presenters import other_work
@@ -32,6 +31,7 @@ from enamel.swatches.models import Swatch, SwatchSheet
 from enamel.swatches.pixels import pixels_of
 from tests.core.test_intake import refiner_network
 from tests.pictures import assert_same_pixels
+from tests.workers import carry_out
 
 pytestmark = pytest.mark.django_db
 WINDOW = Box(60, 40, 70, 50)
@@ -44,13 +44,13 @@ def coat(factor: float = 2.0, **more: object) -> Coat:
 
 def made(sheet: SwatchSheet) -> list[Swatch]:
     for swatch in sheet.swatches.all():
-        swatching.make(swatch.pk, lambda: False)
+        carry_out(swatch)
     return list(sheet.swatches.all())
 
 
 def fired(piece: Piece, schedule: Schedule) -> tuple[Layer, Firing]:
     firing = firings.enqueue_schedule(piece.base, schedule)
-    running.run(firing.pk, lambda: False)
+    carry_out(firing)
     firing.refresh_from_db()
     assert firing.result is not None, firing.error
     return firing.result, firing
@@ -95,7 +95,7 @@ def test_the_same_settings_are_never_run_twice(piece: Piece) -> None:
     assert not list(piece_work(piece).rglob("*.npy")), "nothing is left of the making"
     again = swatches.ask(piece, Schedule((coat(),)), 0, WINDOW, [Axis("seed", (2, 3))])
     states = {swatch.label: swatch.state for swatch in again.swatches.all()}
-    assert states == {"Seed 2": Swatch.State.DONE, "Seed 3": Swatch.State.QUEUED}
+    assert states == {"Seed 2": Swatch.State.DONE, "Seed 3": Swatch.State.WAITING}
     assert jobs.all().count() == 5
 
 
@@ -121,10 +121,10 @@ def test_windows_and_values_that_can_not_be_used_are_refused(piece: Piece) -> No
 def test_a_stopped_sheet_keeps_what_is_made(piece: Piece) -> None:
     sheet = swatches.ask(piece, Schedule((coat(),)), 0, WINDOW, [Axis("seed", (1, 2, 3))])
     first, *rest = sheet.swatches.all()
-    swatching.make(first.pk, lambda: False)
+    carry_out(first)
     swatches.stop(sheet)
     for swatch in rest:
-        swatching.make(swatch.pk, lambda: False)
+        carry_out(swatch)
     states = [swatch.state for swatch in sheet.swatches.all()]
     assert states == [Swatch.State.DONE, Swatch.State.STOPPED, Swatch.State.STOPPED]
 
@@ -132,17 +132,17 @@ def test_a_stopped_sheet_keeps_what_is_made(piece: Piece) -> None:
 def test_a_closing_worker_hands_a_swatch_back(piece: Piece) -> None:
     sheet = swatches.ask(piece, Schedule((coat(),)), 0, WINDOW, [])
     (swatch,) = sheet.swatches.all()
-    assert not swatching.make(swatch.pk, lambda: True)
+    assert not carry_out(swatch, lambda: True)
     swatch.refresh_from_db()
-    assert swatch.state == Swatch.State.QUEUED
-    assert swatching.make(swatch.pk, lambda: False)
+    assert swatch.state == Swatch.State.WAITING
+    assert carry_out(swatch)
 
 
 def test_a_failure_says_why(piece: Piece) -> None:
     sheet = swatches.ask(piece, Schedule((coat(),)), 0, WINDOW, [])
     (swatch,) = sheet.swatches.all()
     Path(piece.base.pixels.path).unlink()
-    swatching.make(swatch.pk, lambda: False)
+    carry_out(swatch)
     swatch.refresh_from_db()
     assert (swatch.state, bool(swatch.error)) == (Swatch.State.FAILED, True)
 
@@ -176,7 +176,7 @@ def test_the_strip_holds_every_crop_at_its_true_size(piece: Piece, tmp_path: Pat
     made(sheet)
     for form, suffix in ((FileFormat.PNG, "png"), (FileFormat.TIFF, "tif")):
         written = prints.order_sheet(sheet, form)
-        prints.write(written.pk)
+        carry_out(written)
         written.refresh_from_db()
         assert (written.name, written.error) == (f"eye-swatches.{suffix}", "")
         with PIL.Image.open(written.file.path) as image:
@@ -194,7 +194,7 @@ def test_the_strip_holds_every_crop_at_its_true_size(piece: Piece, tmp_path: Pat
         assert len(found) == 1
     late = prints.order_sheet(sheet, FileFormat.PNG)
     swatches.delete(sheet)
-    prints.write(late.pk)
+    carry_out(late)
     late.refresh_from_db()
     assert "deleted meanwhile" in late.error
 
@@ -210,7 +210,7 @@ def test_suggested_windows_lie_inside_and_differ(piece: Piece) -> None:
     boxes |= {entry["words"]: Box(*entry["box"]) for entry in listed}
     assert boxes["All of it"] == Box(0, 0, 224, 176)
     seam = boxes["The likeliest seam"]
-    joins = grid_of(refine, card("grisaille", "refiner").spec(), Size(224, 176)).joins
+    joins = grid_of(PassSpec.of(refine, Size(224, 176))).joins
     assert any(abs(seam.x + 32 - x) <= 1 for x in joins[0])
     assert all(Box(0, 0, 224, 176).contains(box) for box in boxes.values())
 
@@ -270,12 +270,25 @@ def test_in_joint_mode_of_a_refiner_that_looks_at_whole_tiles_it_is_near_and_say
     assert "apart" not in same.measures
 
 
+def test_two_sheets_that_wait_for_the_same_pixels_have_them_made_once(piece: Piece) -> None:
+    one, other = (swatches.ask(piece, Schedule((coat(),)), 0, WINDOW, []) for _ in range(2))
+    first, second = one.swatches.get(), other.swatches.get()
+    assert (first.state, second.state) == (Swatch.State.WAITING, Swatch.State.WAITING)
+    carry_out(first)
+    carry_out(second)
+    assert second.state == Swatch.State.DONE
+    assert (second.pixels.name, second.sha256) == (first.pixels.name, first.sha256)
+    assert second.seconds == 0
+    swatches.delete(one)
+    assert second.pixels.storage.exists(second.pixels.name)
+
+
 def test_the_kiln_lists_swatches_that_are_still_to_be_made(piece: Piece) -> None:
     axes = [Axis("strength", (0.2, 0.3)), Axis("seed", (1, 2))]
     sheet = swatches.ask(piece, Schedule((coat(),)), 0, WINDOW, axes)
     total = sheet.swatches.count()
     sheet.swatches.filter(pk=sheet.swatches.all()[0].pk).update(state=Swatch.State.DONE)
     work = next(one for one in other_work(piece.owner) if "swatch" in one.what)
-    assert (work.what, work.words) == (f"Making {total} swatches", f"1 of {total} done")
+    assert (work.what, work.words) == ("Making swatches", f"1 of {total} done")
     sheet.swatches.update(state=Swatch.State.DONE)
     assert not any("swatch" in one.what for one in other_work(piece.owner))

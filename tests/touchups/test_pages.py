@@ -14,15 +14,15 @@ from enamel.core.masks.steps import Ellipse, Rectangle
 from enamel.core.pipeline.inlay import Inlay
 from enamel.core.pipeline.touchup import TouchUp
 from enamel.core.tiling.words import about_the_face
-from enamel.firings import jobs as running
 from enamel.firings import services as firings
 from enamel.firings.models import Firing
 from enamel.library import faces
 from enamel.library.models import KeptMask, Layer, Piece
-from enamel.touchups import jobs as candidates
-from enamel.touchups import services as mending
+from enamel.touchups import services as touchups
 from enamel.touchups.forms.touch_up import TouchUpForm
-from enamel.touchups.models import Candidate, Mending
+from enamel.touchups.models import Candidate, TouchUpDraft
+from tests.pages import words_of
+from tests.workers import carry_out
 
 pytestmark = pytest.mark.django_db
 
@@ -43,7 +43,7 @@ def fields(piece: Piece, **changes: object) -> dict[str, object]:
 
 
 def carried_out(firing: Firing) -> Layer:
-    assert running.run(firing.pk, lambda: False)
+    assert carry_out(firing)
     firing.refresh_from_db()
     assert firing.result is not None, firing.error
     return firing.result
@@ -58,8 +58,8 @@ def test_candidates_are_asked_for_with_every_strength_and_seed(
 ) -> None:
     given = fields(piece, strengths="0.3, 0.5", seeds=2, seed=7)
     answer = signed_in.post(reverse("mend", args=[piece.base.pk]), given)
-    shown = Mending.objects.get()
-    assert answer.url == reverse("mending", args=[shown.pk])
+    shown = TouchUpDraft.objects.get()
+    assert answer.url == reverse("touch-up-draft", args=[shown.pk])
     tries = [(one.patch["strength"], one.patch["seed"]) for one in shown.candidates.all()]
     assert tries == [(0.3, 7), (0.3, 8), (0.5, 7), (0.5, 8)]
     page = signed_in.get(answer.url).content.decode()
@@ -67,7 +67,7 @@ def test_candidates_are_asked_for_with_every_strength_and_seed(
     assert "0 of 4 made" in page
 
 
-def test_what_it_takes_and_where_it_goes_strange_is_said_beforehand(
+def test_what_it_takes_and_where_it_goes_strange_is_reported_beforehand(
     signed_in: Client, piece: Piece
 ) -> None:
     address = reverse("mend-cost", args=[piece.base.pk])
@@ -85,7 +85,7 @@ def test_what_it_takes_and_where_it_goes_strange_is_said_beforehand(
     ("changes", "says"),
     [
         ({"mask": ""}, "Draw what is to be mended"),
-        ({"mask": "{"}, "Draw it anew"),
+        ({"mask": "{"}, "Draw it again"),
         ({"mask": '{"size": [9, 9], "steps": [{"kind": "blob"}]}'}, "must be one of stroke"),
         ({"strengths": "high"}, "Give up to 6 numbers from 0 to 1"),
         ({"strengths": "2"}, "Give up to 6 numbers from 0 to 1"),
@@ -93,7 +93,7 @@ def test_what_it_takes_and_where_it_goes_strange_is_said_beforehand(
         ({"working": 3}, "greater than or equal to 128"),
     ],
 )
-def test_what_can_t_be_used_is_said_and_nothing_is_lost(
+def test_what_can_t_be_used_is_reported_and_nothing_is_lost(
     signed_in: Client, piece: Piece, changes: dict[str, object], says: str
 ) -> None:
     given = fields(piece, prompt="a kind face", **changes)
@@ -102,7 +102,7 @@ def test_what_can_t_be_used_is_said_and_nothing_is_lost(
     page = answer.content.decode()
     assert says in page
     assert "a kind face" in page
-    assert not Mending.objects.exists()
+    assert not TouchUpDraft.objects.exists()
 
 
 def test_a_mask_beside_the_picture_is_refused(signed_in: Client, piece: Piece) -> None:
@@ -112,17 +112,17 @@ def test_a_mask_beside_the_picture_is_refused(signed_in: Client, piece: Piece) -
     assert "covers nothing of this picture" in answer.content.decode()
 
 
-def test_every_face_is_mended_at_a_size_that_suits_it(signed_in: Client, piece: Piece) -> None:
+def test_every_face_is_refined_at_a_size_that_suits_it(signed_in: Client, piece: Piece) -> None:
     answer = send(
         signed_in, "put-faces-right", piece.base.pk, faces="[[10,10,20,24,0],[50,20,40,48,9]]"
     )
     assert answer.status_code == 200
-    listed = answer.content.decode()
+    listed = words_of(answer)
     assert listed.count("data-mask-face") == 2
     assert "Reset outline" in listed
     given = fields(piece, mask="", do="everyone", seeds=1)
     signed_in.post(reverse("mend", args=[piece.base.pk]), given)
-    shown = Mending.objects.get()
+    shown = TouchUpDraft.objects.get()
     small, large = (one.patch for one in shown.candidates.order_by("patch__mask__steps__0__across"))
     factors = [224 / 24, 224 / 48]
     for patch, factor in zip((small, large), factors, strict=True):
@@ -149,7 +149,7 @@ def test_faces_that_can_t_be_read_change_nothing(
     assert piece.faces_kept is None
 
 
-def test_masks_are_measured_kept_renamed_and_let_go_of(signed_in: Client, piece: Piece) -> None:
+def test_masks_are_measured_kept_renamed_and_deleted(signed_in: Client, piece: Piece) -> None:
     faces.put_right(piece.base, [one.face for one in faces.listed(piece.base)] or [])
     kept = send(signed_in, "keep-mask", piece.pk, name="the cap", mask=mask_of(piece)).json()
     mask = signed_in.get(reverse("kept-mask", args=[kept["number"]])).json()["mask"]
@@ -201,11 +201,11 @@ def test_a_coat_keeps_what_it_protects_and_the_words_for_a_kept_mask(
 
 def test_candidates_are_judged_painted_and_laid(signed_in: Client, piece: Piece) -> None:
     signed_in.post(reverse("mend", args=[piece.base.pk]), fields(piece, seeds=2))
-    shown = Mending.objects.get()
+    shown = TouchUpDraft.objects.get()
     one, other = shown.candidates.all()
-    candidates.make(one.pk, lambda: False)
-    news = signed_in.get(reverse("mending-state", args=[shown.pk])).json()["candidates"]
-    assert [entry["state"] for entry in news] == ["done", "queued"]
+    carry_out(one)
+    news = signed_in.get(reverse("touch-up-draft-state", args=[shown.pk])).json()["candidates"]
+    assert [entry["state"] for entry in news] == ["done", "waiting"]
     assert signed_in.get(news[0]["url"]).content[:4] == b"RIFF"
     assert signed_in.get(reverse("candidate-picture", args=[other.pk])).status_code == 404
     assert signed_in.get(reverse("place-before", args=[shown.pk, 0])).content[:4] == b"RIFF"
@@ -222,7 +222,7 @@ def test_candidates_are_judged_painted_and_laid(signed_in: Client, piece: Piece)
         0
     ]
     assert painted == {"number": one.pk, "verdict": "accepted", "painted": True}
-    assert send(signed_in, "lay-mending", shown.pk).url == piece.get_absolute_url()
+    assert send(signed_in, "apply-touch-up", shown.pk).url == piece.get_absolute_url()
     firing = Firing.objects.get()
     settings = TouchUp.from_json(firing.frozen)
     assert settings.patches[0].over == Mask.from_json(json.loads(mask_of(piece)))
@@ -231,10 +231,10 @@ def test_candidates_are_judged_painted_and_laid(signed_in: Client, piece: Piece)
     refused = send(signed_in, "more-candidates", shown.pk, strength="much", seed="1")
     assert refused.status_code in (302, 400, 422)
     assert shown.candidates.count() == 3
-    send(signed_in, "stop-mending", shown.pk)
+    send(signed_in, "stop-touch-up", shown.pk)
     assert shown.candidates.filter(state=Candidate.State.STOPPED).count() == 2
-    send(signed_in, "delete-mending", shown.pk)
-    assert not Mending.objects.exists()
+    send(signed_in, "delete-touch-up-draft", shown.pk)
+    assert not TouchUpDraft.objects.exists()
 
 
 def test_inlays_are_previewed_refused_and_fired(signed_in: Client, piece: Piece) -> None:
@@ -267,27 +267,27 @@ def test_inlays_are_previewed_refused_and_fired(signed_in: Client, piece: Piece)
 
 def test_an_earlier_touch_up_is_opened_to_be_changed(signed_in: Client, piece: Piece) -> None:
     signed_in.post(reverse("mend", args=[piece.base.pk]), fields(piece, seeds=1, seed=5))
-    shown = Mending.objects.get()
+    shown = TouchUpDraft.objects.get()
     candidate = shown.candidates.get()
-    candidates.make(candidate.pk, lambda: False)
-    mending.judge(candidate, "accepted")
-    layer = carried_out(mending.lay(shown))
+    carry_out(candidate)
+    touchups.judge(candidate, "accepted")
+    layer = carried_out(touchups.lay(shown))
     picked = {"task": "touch-up", "layer": str(piece.base.pk), "change": str(layer.pk)}
     page = signed_in.get(piece.get_absolute_url(), picked)
     assert page.context["form"]["seed"].value() == 5
     assert json.loads(page.context["form"]["mask"].value()) == json.loads(mask_of(piece))
     given = fields(piece, seeds=1, seed=6, change=str(layer.pk))
     signed_in.post(reverse("mend", args=[piece.base.pk]), given)
-    changed = Mending.objects.order_by("-created")[0]
+    changed = TouchUpDraft.objects.order_by("-created")[0]
     assert changed.replaces == layer
 
     # what was made after it is offered to be done again
     inlaid = Inlay(piece.base.sha256, opacity=0.5)
     carried_out(firings.enqueue_inlays(layer, [inlaid]))
     candidate = changed.candidates.get()
-    candidates.make(candidate.pk, lambda: False)
-    mending.judge(candidate, "accepted")
-    fresh = carried_out(mending.lay(changed))
+    carry_out(candidate)
+    touchups.judge(candidate, "accepted")
+    fresh = carried_out(touchups.lay(changed))
     picked = {"task": "touch-up", "layer": str(fresh.pk)}
     page = " ".join(signed_in.get(piece.get_absolute_url(), picked).content.decode().split())
     assert "after which 1 layer was made" in page

@@ -20,22 +20,21 @@ from enamel.core.masks.steps import Ellipse, Feather, Rectangle
 from enamel.core.pipeline.inlay import Inlay
 from enamel.core.pipeline.touchup import Origin, Patch, TouchUp
 from enamel.core.schedule import Coat, Refine, Schedule
-from enamel.firings import jobs as running
 from enamel.firings import services as firings
 from enamel.firings.models import Firing
 from enamel.library import faces, masks
-from enamel.library import services as bringing
+from enamel.library import services as library
 from enamel.library.layers import canvas_of, piece_work
 from enamel.library.models import KeptMask, LaidFile, Layer, Piece
-from enamel.swatches import jobs as swatching
 from enamel.swatches import services as swatches
 from enamel.swatches.pixels import pixels_of as pixels_of_swatch
 from enamel.touchups import inlays
 from enamel.touchups import jobs as candidates
-from enamel.touchups import services as mending
-from enamel.touchups.models import Candidate, Mending
+from enamel.touchups import services as touchups
+from enamel.touchups.models import Candidate, TouchUpDraft
 from tests.layers import enlarged, layer_of
 from tests.pictures import STATIONMASTER, assert_same_pixels
+from tests.workers import carry_out
 
 pytestmark = pytest.mark.django_db
 FACE = Face(Box(40, 22, 30, 36), 90, 5)
@@ -56,22 +55,22 @@ def touch_up(layer: Layer, *patches: Patch, **more: object) -> TouchUp:
     return TouchUp(patches or (place(layer),), refine=refine, **more)  # type: ignore[arg-type]
 
 
-def asked(layer: Layer, *tries: tuple[float, int], **more: object) -> Mending:
-    return mending.ask(layer, touch_up(layer), tries or ((0.5, 1), (0.5, 2)), **more)  # type: ignore[arg-type]
+def asked(layer: Layer, *tries: tuple[float, int], **more: object) -> TouchUpDraft:
+    return touchups.ask(layer, touch_up(layer), tries or ((0.5, 1), (0.5, 2)), **more)  # type: ignore[arg-type]
 
 
-def made(shown: Mending) -> list[Candidate]:
+def made(shown: TouchUpDraft) -> list[Candidate]:
     for candidate in shown.candidates.all():
-        assert candidates.make(candidate.pk, lambda: False)
+        assert carry_out(candidate)
     return list(shown.candidates.all())
 
 
-def laid(shown: Mending) -> Layer:
-    return carried_out(mending.lay(shown))
+def laid(shown: TouchUpDraft) -> Layer:
+    return carried_out(touchups.lay(shown))
 
 
 def carried_out(firing: Firing) -> Layer:
-    assert running.run(firing.pk, lambda: False)
+    assert carry_out(firing)
     firing.refresh_from_db()
     assert firing.result is not None, firing.error
     return firing.result
@@ -87,7 +86,7 @@ def test_an_accepted_candidate_becomes_a_layer_without_being_made_again(
     assert bytes(first.shown or b"") != bytes(second.shown or b"")
     assert candidates.before(shown, 0)[:4] == b"RIFF"
     assert not list(piece_work(piece).glob("candidate-*"))
-    mending.judge(second, "accepted")
+    touchups.judge(second, "accepted")
 
     def again(*given: object, **more: object) -> None:
         raise AssertionError("made a second time")
@@ -109,17 +108,17 @@ def test_an_accepted_candidate_becomes_a_layer_without_being_made_again(
 def test_of_a_place_one_is_laid_whole_and_what_was_painted_over_it(piece: Piece) -> None:
     shown = asked(piece.base)
     first, second = made(shown)
-    mending.judge(first, "accepted")
-    mending.judge(second, "accepted")
+    touchups.judge(first, "accepted")
+    touchups.judge(second, "accepted")
     first.refresh_from_db()
     assert first.verdict == ""
     left = Mask(piece.base.size, (Rectangle(0, 0, 54, 999),))
-    mending.paint(first, left)
-    settings = mending.chosen(shown)
+    touchups.paint(first, left)
+    settings = touchups.chosen(shown)
     assert [patch.seed for patch in settings.patches] == [2, 1]
     assert settings.patches[1].over == left
     both = pixels_of(laid(shown))
-    mending.paint(first, None)
+    touchups.paint(first, None)
     alone = pixels_of(laid(shown))
     assert_same_pixels(both[:, 56:], alone[:, 56:])
     assert (both[:, :50] != alone[:, :50]).any()
@@ -128,26 +127,26 @@ def test_of_a_place_one_is_laid_whole_and_what_was_painted_over_it(piece: Piece)
 def test_nothing_accepted_and_masks_of_nothing_are_refused(piece: Piece) -> None:
     shown = asked(piece.base)
     with pytest.raises(Refusal, match="Nothing is accepted yet"):
-        mending.lay(shown)
+        touchups.lay(shown)
     (first, _) = shown.candidates.all()
     with pytest.raises(Refusal, match="covers nothing"):
-        mending.paint(first, Mask(piece.base.size, (Ellipse(9000, 0, 5, 5),)))
+        touchups.paint(first, Mask(piece.base.size, (Ellipse(9000, 0, 5, 5),)))
     empty = touch_up(piece.base, Patch(Mask(piece.base.size)))
     with pytest.raises(Refusal, match="covers nothing"):
-        mending.ask(piece.base, empty, ((0.5, 1),))
-    assert Mending.objects.count() == 1
+        touchups.ask(piece.base, empty, ((0.5, 1),))
+    assert TouchUpDraft.objects.count() == 1
     with pytest.raises(Refusal, match="at most 200 can be asked"):
-        mending.ask(piece.base, touch_up(piece.base), [(0.5, seed) for seed in range(201)])
+        touchups.ask(piece.base, touch_up(piece.base), [(0.5, seed) for seed in range(201)])
 
 
-def test_a_crowd_is_mended_in_one_go_and_accepted_faces_are_one_layer(piece: Piece) -> None:
+def test_a_crowd_is_refined_in_one_go_and_accepted_faces_are_one_layer(piece: Piece) -> None:
     base = piece.base
     settings = touch_up(base, place(base, 34), place(base, 80))
-    shown = mending.ask(base, settings, ((0.5, 1),), ("Face 1", "Face 2"))
+    shown = touchups.ask(base, settings, ((0.5, 1),), ("Face 1", "Face 2"))
     one, other = made(shown)
     assert (one.place, other.place) == (0, 1)
-    mending.judge(one, "rejected")
-    mending.judge(other, "accepted")
+    touchups.judge(one, "rejected")
+    touchups.judge(other, "accepted")
     layer = laid(shown)
     changed = (pixels_of(layer) != pixels_of(base)).any(axis=(0, 2))
     assert changed[70:90].any()
@@ -156,17 +155,17 @@ def test_a_crowd_is_mended_in_one_go_and_accepted_faces_are_one_layer(piece: Pie
 
 def test_one_more_stopped_and_forgotten(piece: Piece) -> None:
     shown = asked(piece.base)
-    mending.stop(shown)
+    touchups.stop(shown)
     assert {one.state for one in shown.candidates.all()} == {Candidate.State.STOPPED}
-    mending.more(shown, 0.3, 9)
+    touchups.more(shown, 0.3, 9)
     third = made(shown)[2]
     assert third.state == Candidate.State.DONE
     assert (third.patch["strength"], third.patch["seed"]) == (0.3, 9)
     path = Path(third.pixels.path)
     assert path.exists()
-    mending.delete(shown)
+    touchups.delete(shown)
     assert not path.exists()
-    assert not Mending.objects.exists()
+    assert not TouchUpDraft.objects.exists()
 
 
 def test_a_closing_worker_gives_a_candidate_back_and_a_dead_one_is_not_tried_for_ever(
@@ -174,11 +173,11 @@ def test_a_closing_worker_gives_a_candidate_back_and_a_dead_one_is_not_tried_for
 ) -> None:
     shown = asked(piece.base, (0.5, 1))
     candidate = shown.candidates.get()
-    assert not candidates.make(candidate.pk, lambda: True)
+    assert not carry_out(candidate, lambda: True)
     candidate.refresh_from_db()
-    assert (candidate.state, candidate.tries) == (Candidate.State.QUEUED, 0)
-    Candidate.objects.update(tries=candidates.ATTEMPTS)
-    assert candidates.make(candidate.pk, lambda: False)
+    assert (candidate.state, candidate.attempts) == (Candidate.State.WAITING, 0)
+    Candidate.objects.update(attempts=Candidate.MOST_ATTEMPTS)
+    assert carry_out(candidate)
     candidate.refresh_from_db()
     assert candidate.state == Candidate.State.FAILED
     assert "Choose a smaller working size" in candidate.error
@@ -188,9 +187,9 @@ def test_the_base_is_refined_in_the_place_of_the_layer(piece: Piece, tmp_path: P
     layer = layer_of(piece, enlarged(pixels_of(piece.base)) // 3, tmp_path)
     mask = Mask(layer.size, (Ellipse(108, 80, 40, 36),))
     settings = touch_up(layer, Patch(mask, working=128), origin=Origin.BASE, match=0.0)
-    shown = mending.ask(layer, settings, ((0.2, 1),))
+    shown = touchups.ask(layer, settings, ((0.2, 1),))
     (candidate,) = made(shown)
-    mending.judge(candidate, "accepted")
+    touchups.judge(candidate, "accepted")
     after = pixels_of(laid(shown))
     inside = Drawn(mask, layer.size).read(Box.whole(layer.size)) == 1
     assert after[inside].mean() > 2 * pixels_of(layer)[inside].mean()
@@ -198,16 +197,16 @@ def test_the_base_is_refined_in_the_place_of_the_layer(piece: Piece, tmp_path: P
 
 def test_a_changed_touch_up_takes_the_place_and_what_came_after_is_done_again(piece: Piece) -> None:
     first = asked(piece.base, (0.5, 1))
-    mending.judge(made(first)[0], "accepted")
+    touchups.judge(made(first)[0], "accepted")
     earlier = laid(first)
     coat = Coat(factor=2.0, refine=Refine(strength=0.2, steps=2, tile=(96, 96), overlap=16))
     coated = carried_out(firings.enqueue_schedule(earlier, Schedule((coat,))))
     again = asked(coated, (0.3, 4))
-    mending.judge(made(again)[0], "accepted")
+    touchups.judge(made(again)[0], "accepted")
     laid(again)
 
     changed = asked(piece.base, (0.5, 8), replaces=earlier)
-    mending.judge(made(changed)[0], "accepted")
+    touchups.judge(made(changed)[0], "accepted")
     fresh = laid(changed)
     assert fresh.replaces == earlier
     assert firings.replaced_by(fresh) == earlier
@@ -260,7 +259,7 @@ def test_masks_are_measured_on_layers(piece: Piece, tmp_path: Path) -> None:
     assert masks.where_better(layer, soft, "nearer").steps
 
 
-def test_faces_are_put_right_on_the_base_and_carried_to_every_layer(
+def test_faces_are_corrected_on_the_base_and_carried_to_every_layer(
     piece: Piece, tmp_path: Path
 ) -> None:
     base = piece.base
@@ -342,7 +341,7 @@ def as_file(samples: np.ndarray, path: Path) -> File:  # type: ignore[type-arg]
 
 def test_a_file_is_laid_where_it_belongs_and_kept_once(artist: User, tmp_path: Path) -> None:
     with STATIONMASTER.open("rb") as file:
-        piece = bringing.import_picture(artist, File(file), "stationmaster.png")
+        piece = library.import_picture(artist, File(file), "stationmaster.png")
     part = pixels_of(piece.base)[300:800, 150:650][::2, ::2] // 2
     source, found = inlays.take_file(piece.base, as_file(part, tmp_path / "a.png"), "darker.png")
     assert found is not None
@@ -382,7 +381,7 @@ def test_a_swatch_is_laid_in_its_window(piece: Piece) -> None:
     window = Box(60, 40, 70, 50)
     coat = Coat(factor=2.0, refine=Refine(strength=0.8, steps=2, tile=(96, 96), overlap=16))
     sheet = swatches.ask(piece, Schedule((coat,)), 0, window, [])
-    swatching.make(sheet.swatches.get().pk, lambda: False)
+    carry_out(sheet.swatches.get())
     layer = carried_out(firings.enqueue_schedule(piece.base, Schedule((Coat(factor=2.0),))))
     source = next(one for one in inlays.sources_of(piece, layer) if one.words.startswith("Swatch"))
     settings = Inlay(source.sha256, homography=source.homography)
@@ -400,7 +399,7 @@ def test_deleting_one_piece_for_good_leaves_anothers_laid_file(
     piece: Piece, stranger: User, picture_file: Path, tmp_path: Path
 ) -> None:
     with picture_file.open("rb") as file:
-        other = bringing.import_picture(stranger, File(file), "eye.png")
+        other = library.import_picture(stranger, File(file), "eye.png")
     for one in (piece, other):
         part = pixels_of(one.base)
         source, _ = inlays.take_file(
@@ -414,7 +413,7 @@ def test_deleting_one_piece_for_good_leaves_anothers_laid_file(
     )  # whatever the cause, a file that another needs stays
     for gone, left in ((piece, True), (other, False)):
         Piece.objects.filter(pk=gone.pk).update(deleted_at=timezone.now() - timedelta(days=40))
-        assert bringing.delete_for_good() == 1
+        assert library.delete_for_good() == 1
         assert second.pixels.storage.exists(str(second.pixels.name)) is left
 
 
@@ -441,7 +440,7 @@ def test_two_who_lay_the_same_file_at_once_share_it(
 
 def test_an_account_with_layers_can_be_deleted(piece: Piece) -> None:
     shown = asked(piece.base)
-    mending.judge(made(shown)[0], "accepted")
+    touchups.judge(made(shown)[0], "accepted")
     layer = laid(shown)
     assert layer.parent == piece.base
     User.objects.get(pk=piece.owner_id).delete()

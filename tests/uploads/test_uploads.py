@@ -5,7 +5,6 @@ from pathlib import Path
 import pytest
 from django.contrib.auth.models import User
 from django.core.files.uploadedfile import SimpleUploadedFile
-from django.db import connection
 from django.test import Client
 from django.urls import reverse
 from procrastinate.contrib.django.models import ProcrastinateJob
@@ -17,8 +16,9 @@ from enamel.library import services as library
 from enamel.library.models import Piece
 from enamel.storage import disk
 from enamel.storage.disk import OutOfRoom
-from enamel.uploads import jobs, services
+from enamel.uploads import services
 from enamel.uploads.models import Upload
+from tests.workers import carry_out, lose_entries, take_turn
 
 
 @pytest.fixture
@@ -41,7 +41,7 @@ def test_a_large_picture_becomes_the_same_piece_as_a_small_one(
     upload = received(artist, picture_file)
     assert Piece.objects.count() == 1
     assert services.path_of(upload).exists()
-    jobs.carry_out(upload.pk)
+    carry_out(upload)
     upload.refresh_from_db()
     assert (upload.state, upload.progress) == (Upload.State.DONE, 1.0)
     made = Piece.objects.get(pk=upload.piece_id)
@@ -52,7 +52,7 @@ def test_a_large_picture_becomes_the_same_piece_as_a_small_one(
     assert job.status == "todo"
     assert made.base_file.read() == picture_file.read_bytes()
     assert not services.path_of(upload).exists()
-    assert jobs.carry_out(upload.pk) is None
+    assert take_turn(upload) is None
 
 
 @pytest.mark.usefixtures("large")
@@ -60,9 +60,9 @@ def test_what_can_not_be_read_is_refused_in_words(artist: User, picture_file: Pa
     upload = received(artist, picture_file)
     place = services.path_of(upload)
     place.write_bytes(place.read_bytes()[:-400])
-    jobs.carry_out(upload.pk)
+    carry_out(upload)
     upload.refresh_from_db()
-    assert upload.state == Upload.State.REJECTED
+    assert upload.state == Upload.State.FAILED
     assert "broken" in upload.error
     assert not Piece.objects.exists()
     assert not place.exists()
@@ -73,16 +73,16 @@ def test_what_can_not_be_read_is_refused_in_words(artist: User, picture_file: Pa
 @pytest.mark.usefixtures("large")
 def test_a_file_that_kills_its_worker_is_given_up(artist: User, picture_file: Path) -> None:
     upload = received(artist, picture_file)
-    Upload.objects.filter(pk=upload.pk).update(attempts=jobs.ATTEMPTS, state="working")
-    jobs.carry_out(upload.pk)
+    Upload.objects.filter(pk=upload.pk).update(attempts=Upload.MOST_ATTEMPTS, state="running")
+    carry_out(upload)
     upload.refresh_from_db()
-    assert "broke off several times" in upload.error
+    assert "worker died" in upload.error
 
 
 @pytest.mark.usefixtures("large")
 def test_what_is_being_read_can_not_be_deleted(artist: User, picture_file: Path) -> None:
     upload = received(artist, picture_file)
-    upload.state = Upload.State.WORKING
+    upload.state = Upload.State.RUNNING
     with pytest.raises(Refusal, match="is being read"):
         services.delete(upload)
 
@@ -117,11 +117,11 @@ def test_a_piece_and_the_end_of_its_upload_are_one_change(
         raise KeyboardInterrupt
 
     with monkeypatch.context() as patched:
-        patched.setattr(jobs, "end", dies)
+        patched.setattr(Upload, "finish", dies)
         with pytest.raises(KeyboardInterrupt):
-            jobs.carry_out(upload.pk)
+            carry_out(upload)
     assert not Piece.objects.exists()
-    jobs.carry_out(upload.pk)
+    carry_out(upload)
     upload.refresh_from_db()
     assert upload.state == Upload.State.DONE
     assert Piece.objects.get().pk == upload.piece_id
@@ -133,15 +133,13 @@ def test_an_upload_and_its_job_are_one_and_a_lost_job_is_put_back(
     artist: User, picture_file: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     upload = received(artist, picture_file)
-    queued = ProcrastinateJob.objects.filter(task_name="uploads.read_upload")
-    assert queued.get().args == {"upload_id": str(upload.pk)}
+    queued = ProcrastinateJob.objects.filter(task_name="uploads.upload")
+    assert queued.get().args == {"job_id": str(upload.pk)}
     assert sweeper.sweep() == 0
-    with connection.cursor() as cursor:
-        cursor.execute("DELETE FROM procrastinate_events")
-        cursor.execute("DELETE FROM procrastinate_jobs")
+    lose_entries()
     assert sweeper.sweep() == 1
     assert sweeper.sweep() == 0
-    assert queued.get().args == {"upload_id": str(upload.pk)}
+    assert queued.get().args == {"job_id": str(upload.pk)}
 
 
 @pytest.mark.usefixtures("large")
@@ -152,12 +150,12 @@ def test_a_full_disk_is_waited_for(
     with monkeypatch.context() as patched:
         patched.setattr(disk, "free_bytes", lambda folder: 0)
         with pytest.raises(OutOfRoom):
-            jobs.carry_out(upload.pk)
+            carry_out(upload)
     upload.refresh_from_db()
     assert (upload.state, upload.attempts) == (Upload.State.WAITING, 0)
     assert "resumes when there is room" in upload.error
     assert services.path_of(upload).exists()
-    jobs.carry_out(upload.pk)
+    carry_out(upload)
     upload.refresh_from_db()
     assert (upload.state, upload.error) == (Upload.State.DONE, "")
 

@@ -63,7 +63,7 @@ def test_a_range_is_sent_alone(asked: str, part: slice) -> None:
     assert int(headers["Content-Length"]) == len(content)
 
 
-def test_what_lies_behind_the_end_is_refused_and_what_is_no_range_passed_over() -> None:
+def test_what_is_behind_the_end_is_refused_and_what_is_no_range_passed_over() -> None:
     status, headers, _, _ = sent(f"bytes={len(CONTENT)}-")
     assert (status, headers["Content-Range"]) == (416, f"bytes */{len(CONTENT)}")
     for asked in ("bytes=-", "pixels=0-3", "bytes=0-3,5-9", "bytes=" + "9" * 5000 + "-"):

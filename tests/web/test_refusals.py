@@ -45,7 +45,7 @@ def test_a_piece_whose_models_are_gone_still_opens_and_says_so(
         assert "named &#x27;gone-" in answer.content.decode()
 
 
-def test_a_piece_whose_models_are_gone_is_mended_by_choosing_another(
+def test_a_piece_whose_models_are_gone_is_repaired_by_choosing_another(
     signed_in: Client, piece: Piece
 ) -> None:
     without_its_models(piece)
@@ -61,7 +61,7 @@ def test_a_piece_whose_models_are_gone_is_mended_by_choosing_another(
 
 @pytest.mark.parametrize("address", ["print", "use-plan"])
 @pytest.mark.parametrize("wrong", [{"width": "abc"}, {"ppi": "-1"}, {"growth": "many"}, {}])
-def test_a_wrong_field_under_print_is_said_beside_it(
+def test_a_wrong_field_under_print_is_shown_beside_it(
     signed_in: Client, piece: Piece, address: str, wrong: dict[str, str]
 ) -> None:
     answer = signed_in.post(reverse(address, args=[piece.pk]), wrong | {"layer": piece.base.pk})
@@ -73,14 +73,14 @@ def test_going_on_twice_is_no_fault(signed_in: Client, piece: Piece) -> None:
     firing = fired(piece, Firing.State.STOPPED)
     for _ in range(2):
         answer = signed_in.post(
-            reverse("go-on-firing", args=[firing.pk]), follow=True, headers=came_from(piece)
+            reverse("resume-firing", args=[firing.pk]), follow=True, headers=came_from(piece)
         )
         assert answer.status_code == 200
-    assert "it can&#x27;t go on" in answer.content.decode()
+    assert "it can&#x27;t be resumed" in answer.content.decode()
 
 
 def test_putting_a_running_firing_away_is_refused_in_words(signed_in: Client, piece: Piece) -> None:
-    firing = fired(piece, Firing.State.FIRING)
+    firing = fired(piece, Firing.State.RUNNING)
     answer = signed_in.post(
         reverse("dismiss-firing", args=[firing.pk]), follow=True, headers=came_from(piece)
     )
@@ -89,7 +89,7 @@ def test_putting_a_running_firing_away_is_refused_in_words(signed_in: Client, pi
 
 
 def test_the_page_says_when_no_worker_is_alive(signed_in: Client, piece: Piece) -> None:
-    firing = fired(piece, Firing.State.FIRING)
+    firing = fired(piece, Firing.State.RUNNING)
     state = reverse("firing-state", args=[firing.pk])
     assert signed_in.get(state).json()["unattended"] is True
     assert "data-unattended >" in signed_in.get(piece.get_absolute_url()).content.decode()

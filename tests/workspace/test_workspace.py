@@ -21,16 +21,15 @@ from enamel.accounts.shortcuts import SHORTCUTS, checked
 from enamel.core.export.naming import safe
 from enamel.core.geometry import Box
 from enamel.core.schedule import Coat, Refine, Schedule, differences
-from enamel.firings import jobs as running
 from enamel.firings import services as firings
 from enamel.firings.models import Firing, SchedulePreset
 from enamel.firings.presenters.schedule import changed_since_fired, draft_of
-from enamel.library import services as bringing
+from enamel.library import services as library
 from enamel.library.models import Piece, ScheduleStep
-from enamel.swatches import jobs as swatching
 from enamel.swatches import services as swatches
 from tests.pictures import STATIONMASTER, contact_sheet
 from tests.schedules import coat
+from tests.workers import carry_out
 
 pytestmark = pytest.mark.django_db
 ROOT = Path(__file__).parents[2]
@@ -100,7 +99,7 @@ def test_differences_name_their_path() -> None:
 def test_what_differs_from_the_last_firing_is_marked(signed_in: Client, piece: Piece) -> None:
     piece.keep_schedule(coat(steps=1))
     firings.enqueue_schedule(piece.base, piece.schedule)
-    running.run(Firing.objects.get().pk, lambda: False)
+    carry_out(Firing.objects.get())
     assert changed_since_fired(piece, draft_of(piece, "0")) == {}
     fired = piece.schedule.coats[0].refine
     assert fired is not None
@@ -272,7 +271,7 @@ def test_a_contact_sheet_is_recognised_and_split(signed_in: Client) -> None:
 
 
 def test_pieces_are_marked_found_and_sorted(signed_in: Client, piece: Piece, artist: User) -> None:
-    others = [bringing.duplicate(piece) for _ in range(3)]
+    others = [library.duplicate(piece) for _ in range(3)]
     for number, other in enumerate(others):
         other.title, other.tags = f"Lamp {number}", ["night"]
         other.save()
@@ -311,7 +310,7 @@ def test_500_pieces_take_few_queries(
     assert len(page.context["page"]) == 60
 
 
-def test_thrown_away_pieces_come_back_for_30_days(
+def test_deleted_pieces_can_be_restored_for_30_days(
     signed_in: Client, piece: Piece, artist: User
 ) -> None:
     signed_in.post(reverse("delete-pieces"), {"piece": str(piece.pk)})
@@ -326,18 +325,18 @@ def test_thrown_away_pieces_come_back_for_30_days(
         Path(piece.base.pyramid.path),
     ]
     firings.enqueue_schedule(piece.base, coat(steps=1))
-    running.run(Firing.objects.get().pk, lambda: False)
+    carry_out(Firing.objects.get())
     sheet = swatches.ask(piece, coat(steps=1), 0, Box(0, 0, 64, 64), [])
     swatch = sheet.swatches.get()
-    swatching.make(swatch.pk, lambda: False)
+    carry_out(swatch)
     swatch.refresh_from_db()
     files.append(Path(swatch.pixels.path))
     Piece.objects.update(deleted_at=timezone.now() - timedelta(days=29))
-    assert bringing.delete_for_good() == 0
+    assert library.delete_for_good() == 0
     Piece.objects.update(deleted_at=timezone.now() - timedelta(days=31))
     assert signed_in.post(reverse("restore-piece", args=[piece.pk])).status_code == 404
     assert all(file.exists() for file in files)
-    assert bringing.delete_for_good() == 1
+    assert library.delete_for_good() == 1
     assert not Piece.objects.exists()
     assert not any(file.exists() for file in files)
 
@@ -350,7 +349,7 @@ def test_ids_that_are_none_are_not_found(signed_in: Client, piece: Piece) -> Non
 
 
 def test_all_that_are_marked_drop_go_at_once(signed_in: Client, piece: Piece) -> None:
-    twin = bringing.duplicate(piece)
+    twin = library.duplicate(piece)
     Piece.objects.filter(pk=twin.pk).update(mark="drop")
     signed_in.post(reverse("delete-pieces"))
     assert list(Piece.objects.filter(deleted_at=None)) == [piece]
@@ -366,7 +365,7 @@ def test_a_duplicate_has_the_base_and_settings_and_lives_alone(
     assert twin.base.sha256 == piece.base.sha256
     assert twin.base.pixels.name != piece.base.pixels.name
     Piece.objects.filter(pk=piece.pk).update(deleted_at=timezone.now() - timedelta(days=31))
-    bringing.delete_for_good()
+    library.delete_for_good()
     assert Path(twin.base.pixels.path).exists()
     assert Path(twin.base_file.path).exists()
 

@@ -74,7 +74,7 @@ class Client:
     def fired(self, firing: Form) -> Form:
         """Return a firing once it has ended."""
         done = self._until(
-            f"firings/{firing['id']}", lambda one: one["state"] not in ("queued", "firing"),
+            f"firings/{firing['id']}", lambda one: one["state"] not in ("waiting", "running"),
             lambda one: f"{one['state']}: {one['done']} of {one['total']} tiles",
         )  # fmt: skip
         if done["state"] != "done":
@@ -87,7 +87,7 @@ class Client:
         return self._until(
             f"sheets/{sheet['id']}",
             lambda one: all(
-                swatch["state"] not in ("queued", "running") for swatch in one["swatches"]
+                swatch["state"] not in ("waiting", "running") for swatch in one["swatches"]
             ),
             lambda one: (
                 f"{sum(swatch['state'] == 'done' for swatch in one['swatches'])} of "

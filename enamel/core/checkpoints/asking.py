@@ -48,14 +48,14 @@ def check(network: Any, role: str, channels: int) -> None:
     if takes != channels:
         raise Refusal(
             f"Its network takes {takes} channels where its vae gives {channels}: it was made for filling "
-            "in or for a guide of its own. Take the plain checkpoint of the family."
+            "in or for its own guide. Take the plain checkpoint of the family."
         )
     known = role == "unet" and "added_cond_kwargs" in wanted and "sample" in wanted
     joint = {"hidden_states", "encoder_hidden_states", "pooled_projections", "timestep"}
     known |= role == "transformer" and joint <= set(wanted) and "img_ids" not in wanted
     if not known:
         raise Refusal(
-            f"Its network is a {kind}, which Enamel does not know how to ask. It knows U-Nets led by words "
+            f"Its network is a {kind}, which Enamel does not know how to ask. It knows U-Nets guided by text "
             "and transformers that take latents with a sequence and a summary of the words."
         )
 
@@ -87,7 +87,7 @@ def made(one: Loaded, latents: Any, asked: Asked) -> Any:
         latents,
         time,
         encoder_hidden_states=asked.words.sequence,
-        timestep_cond=_told_guidance(one, asked, latents),
+        timestep_cond=_embedded_guidance(one, asked, latents),
         added_cond_kwargs=added,
         return_dict=False,
         **guided,
@@ -116,8 +116,8 @@ def _added(one: Loaded, asked: Asked, latents: Any) -> dict[str, Any] | None:
     return {"text_embeds": summary, "time_ids": ids}
 
 
-def _told_guidance(one: Loaded, asked: Asked, latents: Any) -> Any:
-    """Return the guidance scale as waves, where a distilled network was taught to be told it (Luo et al.,
+def _embedded_guidance(one: Loaded, asked: Asked, latents: Any) -> Any:
+    """Return the guidance scale as waves, where a distilled network was trained with it (Luo et al.,
     "Latent consistency models", 2023, app. E; the waves as in Vaswani et al., 2017).
     """
     size = getattr(one.network.config, "time_cond_proj_dim", None)

@@ -31,7 +31,7 @@ class Runs:
     versions: str
     """Of the libraries, as in ``torch 2.13.0, diffusers 0.42.1``."""
     offload: bool = False
-    """Whether only the part at work lies on the device, because all of them have no room there."""
+    """Whether only the part in use is on the device, because all parts together do not fit."""
 
     @classmethod
     def read(cls, facts: dict[str, Any]) -> "Runs":

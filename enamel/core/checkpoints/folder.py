@@ -75,12 +75,12 @@ def contents_of(folder: Path) -> Contents:
     Raises
     ------
     Refusal
-        Naming the part that is missing, pickled, cut short, or asks for code of its own.
+        Naming the part that is missing, pickled, cut short, or asks for its own code.
     """
     index = _json(folder / INDEX, "It is no folder of a checkpoint")
     if isinstance(index.get("_class_name"), list):
         raise Refusal(
-            f"{INDEX} asks for a pipeline with code of its own. Enamel runs no code from a checkpoint; "
+            f"{INDEX} asks for a pipeline with its own code. Enamel runs no code from a checkpoint; "
             "take one that the library's own classes can load."
         )
     named = {
@@ -91,7 +91,7 @@ def contents_of(folder: Path) -> Contents:
     for role, (library, _) in named.items():
         if library not in LIBRARIES:
             raise Refusal(
-                f"Its part {role} comes from {library!r}, with code of its own. Enamel runs no code from a "
+                f"Its part {role} comes from {library!r}, with its own code. Enamel runs no code from a "
                 "checkpoint; take one whose parts are all the libraries' own."
             )
     network = next((role for role in NETWORKS if role in named), None)
@@ -142,17 +142,17 @@ def part_of(
     *,
     weighty: bool = True,
 ) -> Part:
-    """Return a part in a folder of its own, with its weights' headers read.
+    """Return a part in a separate folder, with its weights' headers read.
 
     Parameters
     ----------
     kind : its class; when left out, as its configuration says.
-    weighty : whether it has to have weights of its own.
+    weighty : whether it has to have its own weights.
     """
     config = _json(folder / "config.json", f"Its part {role} can't be used")
     if "auto_map" in config or config.get("trust_remote_code"):
         raise Refusal(
-            f"Its part {role} asks for code of its own. Enamel runs no code from a checkpoint; take one "
+            f"Its part {role} asks for its own code. Enamel runs no code from a checkpoint; take one "
             "that the library's own classes can load."
         )
     kind = kind or str(config.get("_class_name", ""))

@@ -1,6 +1,6 @@
 """Taking in checkpoints, adapters, structure guides and VAEs: looked at, tried, listed with a card.
 
-They stay where they lie. A checkpoint is tried in a process of its own with limits on time and memory.
+They stay where they lie. A checkpoint is tried in a separate process with limits on time and memory.
 """
 
 import json
@@ -77,7 +77,7 @@ def checkpoints_folder() -> Path | None:
 
 
 def waiting() -> list[Path]:
-    """Checkpoints, adapters, guides and VAEs in the artists' folder that were not taken in yet."""
+    """Checkpoints, adapters, guides and VAEs in the artists' folder that were not added yet."""
     folder = checkpoints_folder()
     if folder is None or not folder.is_dir():
         return []

@@ -1,7 +1,7 @@
 """Checkpoints in memory: loaded from the disk alone, one at a time, released when another is wanted.
 
-Nothing is ever fetched: the libraries are told that they are offline before they are imported, and every
-loader is told to look at local files only, in safetensors only, and to run no code of the checkpoint's.
+Nothing is ever fetched: the libraries are set to offline before they are imported, and every
+loader is set to look at local files only, in safetensors only, and to run no code of the checkpoint's.
 """
 
 import os
@@ -44,7 +44,7 @@ class Loaded:
 
 
 def libraries() -> tuple[Any, Any, Any]:
-    """torch, diffusers and transformers, told that they are offline."""
+    """torch, diffusers and transformers, set to offline."""
     require_installed()
     os.environ.update(OFFLINE)
     torch, diffusers, transformers = map(import_module, ("torch", "diffusers", "transformers"))
@@ -184,7 +184,7 @@ def loaded_name() -> str | None:
 
 
 def release(unused_for: float = 0.0) -> bool:
-    """Let go of the checkpoint in memory when it was not used for so many seconds; whether it was."""
+    """Evict the checkpoint in memory if it was not used for this long; return whether it was evicted."""
     with _lock:
         if not _kept or time.monotonic() - _used < unused_for:
             return False

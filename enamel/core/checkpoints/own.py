@@ -73,7 +73,7 @@ def _again(name: str, digest: str, kit: Kit) -> LatentRefiner:
 
 
 def _suits(part: Part, own: Part, what: str, name: str, checkpoint: str) -> None:
-    """Refuse a part that was made for another kind of checkpoint, as far as its configuration tells."""
+    """Refuse a part that was made for another kind of checkpoint, as far as its configuration says."""
     theirs, ours = part.config.get(what), own.config.get(what)
     if None not in (theirs, ours) and theirs != ours:
         raise Refusal(

@@ -220,9 +220,9 @@ class _AtHand(LatentRefiner):
 
 
 def _check_words(one: Loaded) -> None:
-    """Refuse encoders and tokenizers that give nothing a network could be led by."""
+    """Refuse encoders and tokenizers that give nothing a network could be guided by."""
     if not one.encoders:
-        raise Refusal("It names no text encoder, so its network can't be led by words.")
+        raise Refusal("It names no text encoder, so its network can't be guided by words.")
     for encoder, tokenizer in zip(one.encoders, one.tokenizers, strict=True):
         most = int(encoder.config.vocab_size)
         if len(tokenizer) < 2:

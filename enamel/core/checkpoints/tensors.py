@@ -80,7 +80,7 @@ def _shape(entry: dict[str, list[int]]) -> tuple[int, ...]:
 
 
 def _fits(entry: dict[str, list[int]], shape: tuple[int, ...], room: int) -> bool:
-    """Return whether a tensor lies inside the file and takes what its type and shape say."""
+    """Return whether a tensor is inside the file and takes what its type and shape say."""
     begin, end = entry["data_offsets"]
     return (
         0 <= begin <= end <= room

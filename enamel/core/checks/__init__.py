@@ -1,6 +1,6 @@
 """Checks of a result against its base: joins, drift, colour, faces, detail.
 
-What is found, how it is measured and how the thresholds were set is told in ``docs/research/checks.md``.
+What is found, how it is measured and how the thresholds were set is described in ``docs/research/checks.md``.
 """
 
 import time
@@ -14,8 +14,8 @@ from enamel.core.checks.joins import ALARM, JoinReport, JoinSegment, check_joins
 from enamel.core.checks.pairs import Pair
 from enamel.core.geometry import Box, Size
 from enamel.core.imaging.canvas import Picture
-from enamel.core.networks.cards import spec_of
 from enamel.core.schedule import Coat, Mode
+from enamel.core.tiling.passspec import PassSpec
 from enamel.core.tiling.separate import grid_of
 
 __all__ = [
@@ -106,8 +106,7 @@ def _joins(result: Picture, tiled: Tiled | None) -> JoinReport:
     refine = tiled.coat.refinement if tiled else None
     if tiled is None or refine is None:
         return JoinReport(())
-    spec = spec_of(refine)
-    if refine.mode is Mode.JOINT and spec.radius is not None:
+    spec = PassSpec.of(refine, result.size)
+    if refine.mode is Mode.JOINT and not spec.blends:
         return JoinReport(())  # nothing was joined: whatever stands out there is the picture's own
-    grid = grid_of(refine, spec, result.size)
-    return check_joins(result, tiled.enlarged, grid)
+    return check_joins(result, tiled.enlarged, grid_of(spec))

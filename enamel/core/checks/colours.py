@@ -12,7 +12,7 @@ from enamel.core.imaging.canvas import WHITE, FloatArray
 from enamel.core.imaging.colour import Lab, delta_e, lab_of
 
 SHIFT_ALARM = 1.0
-"""Mean shift in ΔE00 that is told: about what can just be seen with both side by side."""
+"""Mean shift in ΔE00 that is reported: about what can just be seen with both side by side."""
 ALARM = 2.0
 """ΔE00 of a cell's mean colour that counts as changed."""
 LEAST_CELLS = 6

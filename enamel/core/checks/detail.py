@@ -45,7 +45,7 @@ STEPS = 1.0 * LEVEL, 12 * LEVEL
 SMOOTH = 3 * LEVEL
 """Steepest gradient of the base, per px, where bands can be seen."""
 BANDING_ALARM = 0.5
-"""Share of a smooth cell's change of tone that lies in steps."""
+"""Share of a smooth cell's change of tone that is in steps."""
 
 BLACK, FULL = 51, WHITE - 51
 """Samples beyond these count as clipped: a fifth of an 8-bit level from the end."""
@@ -80,7 +80,7 @@ class Scan:
     change: FloatArray
     """Mean change between neighbours."""
     stepped: FloatArray
-    """The part of it that lies in `STEPS`."""
+    """The part of it that is in `STEPS`."""
     clipped: FloatArray
     gradient: float
     """Mean square of the gradient."""
@@ -216,7 +216,7 @@ def _halo(pair: Pair) -> FloatArray:
 
 
 def _banding(pair: Pair, scan: Scan) -> FloatArray:
-    """Return share of the change that lies in steps, in cells that are smooth in the base and flat
+    """Return share of the change that is in steps, in cells that are smooth in the base and flat
     between.
     """
     base = blurred(pair.base_luma, 2.0)
@@ -230,7 +230,7 @@ def _banding(pair: Pair, scan: Scan) -> FloatArray:
 
 
 def _around(values: Any, side: int = 3) -> FloatArray:
-    """Return means over so many cells each way around each."""
+    """Return means over a number of cells each way around each."""
     means: FloatArray = cv2.blur(values.astype(np.float32), (side, side))
     return means
 

@@ -99,7 +99,7 @@ class Map:
     LONGEST = 160
     """Cells along the longer side that are stored."""
     FULL = 2.0
-    """Stored values end at so many times the alarm."""
+    """Stored values are capped at this multiple of the alarm."""
 
     def to_json(self) -> dict[str, Any]:
         rows, columns = self.values.shape

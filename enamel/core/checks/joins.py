@@ -18,10 +18,10 @@ from enamel.core.errors import Refusal
 from enamel.core.geometry import Box, Size
 from enamel.core.imaging.canvas import FloatArray, Picture
 from enamel.core.imaging.colour import luma_of
-from enamel.core.networks.cards import spec_of
 from enamel.core.schedule import Coat, JoinPass, Mode, Order, Refine
 from enamel.core.tiling.grid import Grid
 from enamel.core.tiling.passes import work_of
+from enamel.core.tiling.passspec import PassSpec
 
 SEGMENT = 64
 """Length of the pieces that a join is judged in, px."""
@@ -239,7 +239,7 @@ def cures(coat: Coat, start: Size) -> tuple[Cure, ...]:
 
 
 def _work(coat: Coat, refine: Refine, start: Size) -> float:
-    return work_of(refine, spec_of(refine), coat.size_from(start)).megapixels
+    return work_of(PassSpec.of(refine, coat.size_from(start))).megapixels
 
 
 def _within(

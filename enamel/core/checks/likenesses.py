@@ -42,7 +42,7 @@ class FaceFacts:
 
 
 def facts_of(face: Face, base: Picture, layer: Picture) -> FaceFacts:
-    """Measures of a face that lies on a layer, against the same place of the base.
+    """Measures of a face on a layer, against the same place of the base.
 
     Parameters
     ----------

@@ -11,7 +11,7 @@ from enamel.core.checks.pairs import Pair, blurred, cell_means, eight_bits
 from enamel.core.imaging.canvas import FloatArray
 
 BLUR = 1.0
-"""Both are blurred by so many px before: a result may be sharper than its base."""
+"""Both are blurred by this many px first: a result may be sharper than its base."""
 WINDOW = 1.5
 """Standard deviation of the structural similarity's window, px."""
 C1, C2 = 0.01**2, 0.03**2

@@ -7,8 +7,8 @@ from enamel.core.checks.joins import check_joins
 from enamel.core.geometry import Box, Size
 from enamel.core.imaging.canvas import Pixels, SampleArray
 from enamel.core.imaging.colour import luma_of
-from enamel.core.networks.cards import spec_of
 from enamel.core.schedule import Coat, Mode
+from enamel.core.tiling.passspec import PassSpec
 from enamel.core.tiling.separate import grid_of
 
 
@@ -44,6 +44,6 @@ def _worst_join(
     refine = coat.refinement
     if refine is None or refine.mode is not Mode.SEPARATE:
         return 0.0
-    grid = grid_of(refine, spec_of(refine), size)
+    grid = grid_of(PassSpec.of(refine, size))
     report = check_joins(Pixels(samples[..., :3]), Pixels(base[..., :3]), grid, window=window)
     return max((segment.score for segment in report.segments), default=0.0)

@@ -10,7 +10,7 @@ from enamel.core.geometry import Box, Size
 from enamel.core.imaging.canvas import FloatArray
 
 Words = FloatArray | str
-"""What a tile is told: a weight for each word of a vocabulary, (words,) float32; or a prompt as written."""
+"""What a tile is conditioned on: a weight for each word of a vocabulary, (words,) float32; or a prompt."""
 
 
 class Holding(StrEnum):
@@ -116,14 +116,14 @@ class ModelSpec:
     vocabulary: tuple[tuple[str, ...], ...] = ()
     """What it understands in a prompt: for each word its synonyms, the word itself first."""
     restores_detail: bool = False
-    """Whether it is told how much detail is missing, and so can give it back."""
+    """Whether it is given how much detail is missing, and so can restore it."""
     space: Space = PIXELS
     reads_prompts: bool = False
     """Whether it reads prompts as they are written, and not by a vocabulary."""
     holding: Holding = Holding.STRUCTURE
     final_degradation: tuple[tuple[float, float], ...] = ((0.0, 0.0),)
-    """Knots (strength, fraction): what it is told to lack at the last level of a pass, as a fraction of what
-    it lacked at first. Few steps restore less than they should, and this makes up for it."""
+    """Knots (strength, fraction): the missing detail it is given at the last level of a pass, as a fraction
+    of what it lacked at first. Few steps restore less than they should, and this makes up for it."""
 
 
 class Denoiser(Protocol):

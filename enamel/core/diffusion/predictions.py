@@ -31,7 +31,7 @@ Values = TypeVar("Values")
 
 KNOTS = 64
 HIGHEST = 500.0
-"""Highest noise level that a pass starts from; above it there is nothing of the picture left to tell."""
+"""Highest noise level that a pass starts from; above it nothing of the picture can be recognised."""
 
 
 class Prediction(StrEnum):
@@ -51,12 +51,12 @@ class NoiseSchedule:
     sigmas: tuple[float, ...]
     """Noise level of each step, rising."""
     times: tuple[float, ...]
-    """What the network is told at each."""
+    """What the network is given at each."""
     steps: int
     """How many steps it was taught in."""
 
     def time(self, sigma: float) -> float:
-        """Return what the network is told at σ: between its steps evenly in ln σ, for flow exactly."""
+        """Return what the network is given at σ: between its steps evenly in ln σ, for flow exactly."""
         if self.prediction is Prediction.FLOW:
             return self.steps * sigma / (1 + sigma)
         return float(np.interp(math.log(sigma), np.log(self.sigmas), self.times))

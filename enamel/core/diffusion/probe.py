@@ -187,7 +187,7 @@ class RefinerProbe:
             if not error < sigma:
                 raise Refusal(
                     f"At noise of {sigma} its estimate is {error:.2f} from the clean picture it was "
-                    "led by: it takes no noise away, so it does not seem to be a refiner."
+                    "guided by: it takes no noise away, so it does not seem to be a refiner."
                 )
 
     def _radius(self) -> int | None:

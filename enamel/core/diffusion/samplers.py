@@ -69,7 +69,7 @@ def sampler_steps(
     ----------
     sigmas : noise levels, strictly falling, the last 0.
     degradation : fraction, 0…1, of the lost detail that the picture lacks at the start.
-    final_degradation : least fraction of that, 0…1, which the last step is told to lack still.
+    final_degradation : least fraction of that, 0…1, which the last step is given as still missing.
     """
     plan = {
         Sampler.EULER: _euler,

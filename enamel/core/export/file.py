@@ -20,16 +20,15 @@ from enamel.core.files import whole_file
 from enamel.core.finishing.finished import Finished
 from enamel.core.finishing.recipe import Finish
 from enamel.core.geometry import Box, Size
+from enamel.core.imaging.buffer import ColourSpace, PixelBuffer
 from enamel.core.imaging.canvas import Canvas
 from enamel.core.imaging.mapped import kept_out_of_memory
-from enamel.core.imaging.vips import eight_bits, flattened, reduced_to
-from enamel.core.intake.pixels import vips_image
 from enamel.core.intake.xmp import packet
 from enamel.core.pipeline.firing import materialise
 from enamel.core.printing.page import page_of, panel_page, plan_page
 from enamel.core.printing.panels import Panel, panels
 from enamel.core.printing.paper import sharpening
-from enamel.core.printing.profiles import Space, converted, profile_of
+from enamel.core.printing.profiles import converted, profile_of
 from enamel.core.printing.sizing import MM_PER_INCH, PRINT_PPI
 
 LONGEST_SIDE = 200_000
@@ -62,7 +61,7 @@ def export(
     path : where; the file is whole or not there.
     ppi : resolution written into the file, in pixels per inch.
     output : what kind of file; 8 bits of the kind that the name asks for when left out.
-    placed : how the picture lies on the print; none writes the picture as it is.
+    placed : how the picture is placed on the print; none writes the picture as it is.
     says : what the file says of itself, if it may: properties of its XMP by prefixed name.
     stack : the layers of an OpenRaster file; the canvas alone when left out.
     on_progress : called with how much of it is written, 0…1, now and then; what it raises ends the writing.
@@ -90,16 +89,16 @@ def export(
                 says=written,
             ).sentence
         scratch = partial.with_suffix(".sharp")
-        image = drawn(canvas, scratch, ppi, chosen, placed)
+        picture = drawn(canvas, scratch, ppi, chosen, placed)
         try:
-            _write(image, partial, ppi, chosen, placed, written, on_progress)
+            _write(picture, partial, ppi, chosen, placed, written, on_progress)
         finally:
             scratch.unlink(missing_ok=True)
     return ""
 
 
 def _write(
-    image: pyvips.Image,
+    picture: PixelBuffer,
     path: Path,
     ppi: float,
     output: Output,
@@ -108,42 +107,43 @@ def _write(
     on_progress: OnFraction | None,
 ) -> None:
     """Write the pixels of a print file, whole or in panels."""
-    size = Size(image.width, image.height)
+    size = picture.size
     plan = placed.plan if placed is not None else None
     parts = panels(size, ppi, plan.split) if plan is not None else []
     title = (says or {}).get("dc:title") or "Print"
     if output.file is FileFormat.PDF:
         whole = page_of(plan, size, ppi, marks=output.marks)
-        sheets = [PdfPage(image, whole)]
+        sheets = [PdfPage(picture, whole)]
         if len(parts) > 1:
-            sheets = [PdfPage(_reduced(image), plan_page(parts, size, ppi, title))]
+            sheets = [PdfPage(_reduced(picture), plan_page(parts, size, ppi, title))]
             sheets += [
-                PdfPage(_cut(image, part), panel_page(part, whole, ppi, title)) for part in parts
+                PdfPage(picture.cropped(part.box), panel_page(part, whole, ppi, title))
+                for part in parts
             ]
         write_pdf(
             sheets, path, profile_of(output.profile), quality=output.quality,
             full_colour=output.full_colour, says=says, now=datetime.now(UTC), on_progress=on_progress,
         )  # fmt: skip
     elif len(parts) > 1:
-        _write_panels(image, path, ppi, output, parts, says, on_progress)
+        _write_panels(picture, path, ppi, output, parts, says, on_progress)
     else:
-        _write_picture(image, path, ppi, output, says, on_progress)
+        _write_picture(picture, path, ppi, output, says, on_progress)
 
 
 def _write_picture(
-    image: pyvips.Image,
+    picture: PixelBuffer,
     path: Path,
     ppi: float,
     output: Output,
     says: Mapping[str, str] | None,
     on_progress: OnFraction | None,
 ) -> None:
-    image = described(image, ppi, packet(says) if says is not None else None)
+    image = described(picture.image, ppi, packet(says) if says is not None else None)
     write_with_progress(image, lambda: WRITERS[output.file](image, str(path), output), on_progress)
 
 
 def _write_panels(
-    image: pyvips.Image,
+    picture: PixelBuffer,
     path: Path,
     ppi: float,
     output: Output,
@@ -152,36 +152,30 @@ def _write_panels(
     on_progress: OnFraction | None,
 ) -> None:
     """A ZIP of one picture for each panel, and a page that shows how they lie."""
-    size, title = Size(image.width, image.height), (says or {}).get("dc:title") or "Print"
+    size, title = picture.size, (says or {}).get("dc:title") or "Print"
     one = path.with_suffix(".panel")
     try:
         with zipfile.ZipFile(path, "w", zipfile.ZIP_STORED) as archive:
             for number, part in enumerate(parts):
-                _write_picture(_cut(image, part), one, ppi, output, says, None)
+                _write_picture(picture.cropped(part.box), one, ppi, output, says, None)
                 archive.write(one, f"row-{part.row}-column-{part.column}{output.file.suffix}")
                 if on_progress is not None:
                     on_progress((number + 1) / (len(parts) + 1))
-            sheet = PdfPage(_reduced(image), plan_page(parts, size, ppi, title))
+            sheet = PdfPage(_reduced(picture), plan_page(parts, size, ppi, title))
             write_pdf([sheet], one, profile_of(output.profile), quality=90, now=datetime.now(UTC))
             archive.write(one, "plan.pdf")
     finally:
         one.unlink(missing_ok=True)
 
 
-def _cut(image: pyvips.Image, part: Panel) -> pyvips.Image:
-    box = part.box
-    return image.crop(box.x, box.y, box.width, box.height)
-
-
-def _reduced(image: pyvips.Image) -> pyvips.Image:
+def _reduced(picture: PixelBuffer) -> PixelBuffer:
     """Return a small copy for the page that shows all panels, in the same numbers, 8 bits, opaque."""
-    small = flattened(reduced_to(image, PLAN_PX))
-    return small if small.format == "uchar" else eight_bits(small)
+    return picture.at_most(PLAN_PX).flattened().eight_bits()
 
 
 def drawn(
     canvas: Canvas, scratch: Path, ppi: float, output: Output, placed: PlacedPicture | None
-) -> pyvips.Image:
+) -> PixelBuffer:
     """Return the pixels of a print file: sharpened, laid, reduced, in the numbers of its profile.
 
     ``scratch`` is where sharpened pixels may lie meanwhile.
@@ -190,16 +184,16 @@ def drawn(
     if sharpen is not None:
         made = Finished(canvas, Finish(sharpen=sharpen))
         canvas = materialise(made, made.whole, scratch)
-    image = vips_image(canvas)
+    picture = PixelBuffer.of_canvas(canvas)
     if placed is not None:
-        image = placed.on(image)
+        picture = placed.on(picture)
     if output.longest:
-        image = reduced_to(image, output.longest)
-    require_writable(Size(image.width, image.height), output.file)
+        picture = picture.at_most(output.longest)
+    require_writable(picture.size, output.file)
     profile = profile_of(output.profile)
-    if image.hasalpha() and (output.file in OPAQUE or profile.space is not Space.RGB):
-        image = flattened(image)
-    return converted(image, profile, output.intent, output.black_point, output.depth)
+    if output.file in OPAQUE or profile.space is not ColourSpace.RGB:
+        picture = picture.flattened()
+    return converted(picture, profile, output.intent, output.black_point, output.depth)
 
 
 def described(image: pyvips.Image, ppi: float, xmp: bytes | None) -> pyvips.Image:
@@ -231,7 +225,7 @@ def _write_tiff(image: pyvips.Image, path: str, output: Output) -> None:
 
 
 def _write_jpeg(image: pyvips.Image, path: str, output: Output) -> None:
-    # codes of its own for each picture would save some per cent, but need all of it in memory
+    # separate codes for each picture would save some per cent, but need all of it in memory
     image.jpegsave(path, Q=output.quality, subsample_mode="off" if output.full_colour else "on")
 
 

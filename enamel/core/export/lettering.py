@@ -16,7 +16,7 @@ def font_of(height: int) -> PIL.ImageFont.FreeTypeFont:
 
 
 def lines_of(words: str, height: int, width: int, most: int) -> list[str]:
-    """Return words in at most so many lines that fit a width in px; what is left over ends in an ellipsis."""
+    """Return words in lines that fit a width in px; with too many, the last ends in an ellipsis."""
     font = font_of(height)
     lines: list[str] = []
     for word in words.split():

@@ -16,10 +16,9 @@ import pyvips
 
 from enamel.core.export.progress import OnFraction
 from enamel.core.geometry import Box, Size, blocks
+from enamel.core.imaging.buffer import PixelBuffer
 from enamel.core.imaging.canvas import WHITE, Canvas, FloatArray, Picture, SampleArray
 from enamel.core.imaging.mapped import kept_out_of_memory
-from enamel.core.imaging.vips import eight_bits
-from enamel.core.intake.pixels import vips_image
 from enamel.core.intake.xmp import packet
 from enamel.core.masks.coverage import Coverage
 from enamel.core.printing.profiles import SRGB, profile_of, with_profile
@@ -42,7 +41,7 @@ class Stacked:
     name: str
     picture: Picture
     below: Picture | None = None
-    """What it lies on, where only a part of it is its own."""
+    """What is below it, where it covers only a part."""
     coverage: Coverage | None = None
     """Which part that is; none for all of it."""
     opacity: float = 1.0
@@ -82,9 +81,7 @@ def write_openraster(
         with _drawn(Stacked("", layers[-1].picture), size, Box.whole(size), scratch) as canvas:
             _put_png(archive, "mergedimage.png", canvas, path, bits, ppi, says)
             with kept_out_of_memory(canvas.path):
-                small = eight_bits(vips_image(canvas)).thumbnail_image(
-                    THUMBNAIL, height=THUMBNAIL, size="down"
-                )
+                small = PixelBuffer.of_canvas(canvas).eight_bits().at_most(THUMBNAIL).image
                 _put(archive, "Thumbnails/thumbnail.png", small.pngsave_buffer())
         _put(archive, "stack.xml", _stack(entries, size, ppi))
     if on_progress is not None:
@@ -171,8 +168,8 @@ def _put_png(
     packed = path.with_suffix(".png")
     try:
         with kept_out_of_memory(canvas.path):
-            image: pyvips.Image = vips_image(canvas)
-            image = eight_bits(image) if bits == 8 else image
+            picture = PixelBuffer.of_canvas(canvas)
+            image = (picture.eight_bits() if bits == 8 else picture).image
             per_mm = ppi / MM_PER_INCH
             image = with_profile(image.copy(xres=per_mm, yres=per_mm), profile_of(SRGB).data)
             if says is not None:

@@ -15,9 +15,10 @@ from enamel.core.fields import (
     setting,
     to_json,
 )
+from enamel.core.imaging.buffer import ColourSpace
 from enamel.core.printing.layout import PrintPlan
 from enamel.core.printing.paper import PaperStock
-from enamel.core.printing.profiles import SRGB, Intent, Space, profile_of
+from enamel.core.printing.profiles import SRGB, Intent, profile_of
 from enamel.core.printing.sizing import PRINT_PPI
 
 
@@ -132,7 +133,7 @@ class Output:
         check_fields(self)
         require(self.bits in (8, 16), "bits", self.bits, "8 or 16")
         space = profile_of(self.profile).space
-        if space is Space.CMYK and self.file not in HOLD_INK:
+        if space is ColourSpace.CMYK and self.file not in HOLD_INK:
             kinds = " or ".join(kind.label for kind in HOLD_INK)
             raise FieldRefusal("profile", f"{self.file.label} holds no CMYK; choose {kinds}.")
         if self.file in (*ON_SCREEN, *UNPRINTED) and self.profile != SRGB:
@@ -146,7 +147,7 @@ class Output:
 
 @dataclass(frozen=True, slots=True)
 class PrintSettings:
-    """A print file: what it is, and how the picture lies in it."""
+    """A print file: what it is, and how the picture is placed in it."""
 
     output: Output = setting(Output(), "The file.")
     plan: PrintPlan | None = setting(
@@ -159,7 +160,7 @@ class PrintSettings:
 
     @property
     def laid_on(self) -> PrintPlan | None:
-        """The print that the file really lies on: none for kinds that hold the whole picture."""
+        """The print that the file is really for: none for kinds that hold the whole picture."""
         return None if self.output.file in UNPRINTED else self.plan
 
     @property
@@ -214,6 +215,6 @@ def print_schema() -> dict[str, Any]:
     return {
         "$schema": "https://json-schema.org/draft/2020-12/schema",
         "title": "Enamel print file",
-        "description": "What a print file is and how the picture lies in it.",
+        "description": "What a print file is and how the picture is placed in it.",
         **json_schema(PrintSettings),
     }

@@ -23,9 +23,10 @@ import pyvips
 
 from enamel.core.export.lettering import font_of
 from enamel.core.export.progress import OnFraction, write_with_progress
+from enamel.core.imaging.buffer import ColourSpace, PixelBuffer
 from enamel.core.intake.xmp import packet
 from enamel.core.printing.page import Label, Page, Rect
-from enamel.core.printing.profiles import Profile, Space
+from enamel.core.printing.profiles import Profile
 from enamel.core.printing.sizing import MM_PER_INCH
 
 POINTS = 72 / MM_PER_INCH
@@ -47,7 +48,7 @@ class PdfPage:
     The picture has 8 bits, in the numbers of the file's profile, and no alpha.
     """
 
-    image: pyvips.Image
+    picture: PixelBuffer
     page: Page
 
 
@@ -71,7 +72,7 @@ def write_pdf(
     says : properties of its XMP, beside what the format itself wants.
     on_progress : called with how much of it is written, 0…1.
     """
-    for_press = profile.space is Space.CMYK
+    for_press = profile.space is ColourSpace.CMYK
     with path.open("wb") as file:
         pdf = _Writer(file)
         catalogue, pages, colours, marks, words, info = (pdf.reserve() for _ in range(6))
@@ -84,10 +85,10 @@ def write_pdf(
         pdf.object(marks, _registration(for_press))
         packed = zlib.compress(profile.data, 9)
         pdf.stream(colours, f"/N {profile.bands} /Filter /FlateDecode", [packed])
-        area = sum(sheet.image.width * sheet.image.height for sheet in sheets)
-        written, before = [], 0
+        area = sum(sheet.picture.size.megapixels for sheet in sheets)
+        written, before = [], 0.0
         for sheet in sheets:
-            own = sheet.image.width * sheet.image.height
+            own = sheet.picture.size.megapixels
             written.append(_write_page(
                 pdf, sheet, _Parts(pages, colours, marks, for_press), path, quality, full_colour,
                 _part_of(on_progress, before / area, own / area),
@@ -128,7 +129,7 @@ def _write_page(
     on_progress: OnFraction | None,
 ) -> int:
     """Write a page and what is on it; gives the page's number."""
-    image, page = sheet.image, sheet.page
+    image, page = sheet.picture.image, sheet.page
     number, content, picture = (pdf.reserve() for _ in range(3))
     labels = [(label, pdf.reserve()) for label in page.all_labels()]
     boxes = zip(
@@ -301,7 +302,7 @@ class _Writer:
         self.put(f"{number} 0 obj\n{body}\nendobj\n".encode("latin-1"))
 
     def stream(self, number: int, entries: str, blocks: "Iterator[bytes] | list[bytes]") -> None:
-        """A stream whose length is told by an object after it."""
+        """A stream whose length is given by an object after it."""
         length = self.reserve()
         self.places[number] = self.file.tell()
         self.put(f"{number} 0 obj\n<<{entries} /Length {length} 0 R>>\nstream\n".encode("latin-1"))

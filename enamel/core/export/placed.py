@@ -1,12 +1,13 @@
 """A picture laid on its print: cropped to the file, or extended to it from its edges."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import pyvips
 
 from enamel.core.errors import Refusal
 from enamel.core.export.output import UNPRINTED, PrintSettings
 from enamel.core.geometry import Size
+from enamel.core.imaging.buffer import PixelBuffer
 from enamel.core.printing.layout import Edge, Layout, PrintPlan, native
 
 BLURRED_FRACTION = 0.01
@@ -20,18 +21,21 @@ class PlacedPicture:
     layout: Layout
     plan: PrintPlan = PrintPlan()
 
-    def on(self, image: pyvips.Image) -> pyvips.Image:
+    def on(self, picture: PixelBuffer) -> PixelBuffer:
         """Return a 16-bit picture of the layout's size, cropped or extended to the file."""
-        layout, shown = self.layout, self.layout.shown
-        if image.width != layout.picture.width or image.height != layout.picture.height:
+        layout = self.layout
+        if picture.size != layout.picture:
             raise Refusal(
-                f"The layout is for a picture of {layout.picture}, "
-                f"this one has {image.width} × {image.height} px."
+                f"The layout is for a picture of {layout.picture}, this one has {picture.size}."
             )
         if layout.crops:
-            image = image.extract_area(shown.x, shown.y, shown.width, shown.height)
+            picture = picture.cropped(layout.shown)
         if not layout.extends:
-            return image
+            return picture
+        return replace(picture, image=self._extended(picture))
+
+    def _extended(self, picture: PixelBuffer) -> pyvips.Image:
+        layout, image = self.layout, picture.image
         place = (layout.left, layout.top, layout.file.width, layout.file.height)
         edge = self.plan.edge
         if edge is Edge.SOLID:
@@ -41,12 +45,11 @@ class PlacedPicture:
         if edge is not Edge.BLUR:
             return wider
         blurred = wider.gaussblur(max(1.0, BLURRED_FRACTION * min(layout.picture)))
-        blurred = blurred.cast(image.format).copy(interpretation=image.interpretation)
-        return blurred.insert(image, layout.left, layout.top)
+        return picture.with_range(blurred).insert(image, layout.left, layout.top)
 
 
 def laid(settings: PrintSettings, size: Size) -> tuple[PlacedPicture | None, float, Size]:
-    """Return how a layer of that size lies in its print file, the file's resolution, and the file's size.
+    """Return how a layer of that size is placed in its print file, the file's resolution, and its size.
 
     On a print the resolution is that which the layer's pixels give there; a screen copy that is reduced
     has as much less. Kinds that are worked on elsewhere hold the whole picture, whatever the print.

@@ -17,9 +17,9 @@ def write_with_progress(
     on_progress: OnFraction | None,
     fraction: float = 1.0,
 ) -> None:
-    """Write a picture, and tell meanwhile how much of it is computed.
+    """Write a picture, and report meanwhile how much of it is computed.
 
-    libvips tells in threads of its own and swallows what is raised there; who listens may hold a connection
+    libvips reports in its own threads and swallows what is raised there; a listener may hold a connection
     that belongs to one thread. So it writes in a thread beside, and this one listens.
 
     Parameters

@@ -1,7 +1,7 @@
 """Flat art as curves: an SVG whose shapes follow the picture's areas of one colour.
 
-The picture is brought to few colours first, so that shapes are whole; `vtracer` fits the curves. What came of
-it is drawn again and compared, because a trace that looks right small may be wrong in the large.
+The picture is reduced to few colours first, so that shapes are whole; `vtracer` fits the curves. The result
+is drawn again and compared, because a trace that looks right small may be wrong in the large.
 """
 
 import re
@@ -17,10 +17,9 @@ import vtracer
 from numpy.typing import NDArray
 
 from enamel.core.errors import Refusal
+from enamel.core.imaging.buffer import PixelBuffer
 from enamel.core.imaging.canvas import Canvas
 from enamel.core.imaging.mapped import kept_out_of_memory
-from enamel.core.imaging.vips import eight_bits, flattened
-from enamel.core.intake.pixels import vips_image
 from enamel.core.printing.sizing import mm_of
 
 LONGEST = 3000
@@ -84,7 +83,7 @@ def write_trace(
         When so many curves are needed that the picture can't be flat art.
     """
     with kept_out_of_memory(canvas.path):
-        image = flattened(eight_bits(vips_image(canvas)))
+        image = PixelBuffer.of_canvas(canvas).eight_bits().flattened().image
         scale = min(LONGEST / max(canvas.size), max(1.0, FEWEST / max(canvas.size)))
         small = image.resize(scale, kernel="cubic" if scale > 1 else "lanczos3")
         pixels = small.numpy()
@@ -116,7 +115,7 @@ def posterised(pixels: NDArray[np.uint8], colours: int) -> tuple[NDArray[np.uint
     """Return a picture in few colours, those nearly alike merged; and how many there are.
 
     The colours are those of its flat places, found by k-means in Lab: what lies between two areas is a
-    mixture of both and no colour of its own.
+    mixture of both and no colour.
 
     Parameters
     ----------

@@ -50,7 +50,7 @@ LEAST_SIDE = 16
 SAME = 0.3
 """Boxes that share more than this part of their union are one face."""
 WITHIN = 0.5
-"""So are finds of which more than this part of the smaller lies in the other."""
+"""So are finds of which more than this part of the smaller is inside the other."""
 GREY = (128, 128, 128)
 
 

@@ -1,4 +1,4 @@
-"""Settings that a step proposes by itself, from what was measured, with its reasons in figures."""
+"""Automatic settings of a step, from what was measured, with its reasons in figures."""
 
 import math
 from dataclasses import dataclass
@@ -109,7 +109,7 @@ def _deblur(facts: Measurements, own: Overview, reference: Overview | None) -> P
     rounds = 1 if facts.noise > 3 else 2 if facts.noise > 1 else 3
     step = Deblur(on=on, blur=min(4.0, max(0.3, round(facts.blur * 0.8, 2))), rounds=rounds)
     if not facts.blur:
-        return Proposal(step, "No edge is strong enough to tell the blur from.")
+        return Proposal(step, "No edge is strong enough to measure the blur on.")
     found = f"The sharpest edges are blurred by {facts.blur:.1f} px"
     if on:
         return Proposal(

@@ -21,14 +21,14 @@ SIDE = 256
 ACROSS, DOWN = 4, 3
 """How many of them, spread evenly."""
 PATCH = 32
-"""Side of the patches that noise is measured in; the calmest tenth of them tells it."""
+"""Side of the patches that noise is measured in; the calmest tenth of them is taken."""
 CALM = 0.1
 COARSEST = 4
 """Largest grains that are looked for: enlarging makes those of the base larger."""
 TAIL = 0.1
 """Per cent of the pixels that may be darker than black and lighter than white."""
 NEUTRAL = 12.0
-"""Colours this near to the greyest ones, in levels, tell the cast."""
+"""Colours this near to the greyest ones, in levels, show the cast."""
 
 
 @dataclass(frozen=True, slots=True)

@@ -152,7 +152,7 @@ def lead(plane: Plane, smooth: Plane, limit: float, down: Values, across: Values
 def led_beside(
     plane: Plane, smooth: Plane, limit: float, strong: Plane, edge: float, amount: float
 ) -> Plane:
-    """Return a plane led to a smooth one where they differ by little and something strong is near."""
+    """Return a plane moved towards a smooth one where they differ by little and something strong is near."""
     made = np.empty_like(plane)
     for y in range(plane.shape[0]):
         for x in range(plane.shape[1]):
@@ -235,7 +235,7 @@ def stretched(plane: Plane, mean: float, stretch: float, shift: float, factor: f
 
 @compiled
 def shifted(planes: Planes, shift: Values, amount: float) -> Planes:
-    """Return each colour with a weight of its own field (height, width, 3)."""
+    """Return each colour with its own weight field (height, width, 3)."""
     made = np.empty_like(planes)
     for at in range(3):
         for y in range(planes.shape[1]):

@@ -62,7 +62,7 @@ class Overview:
         return max(self.cells.shape[:2])
 
     def coarse(self, side: int = COARSE_SIDE) -> SampleArray:
-        """Return the picture at so many px along its longer side or at 256, whichever is less."""
+        """Return the picture at a number of px along its longer side or at 256, whichever is less."""
         height, width = self.cells.shape[:2]
         scale = min(1.0, min(side, COARSE_SIDE) / self.side)
         small = (max(1, round(width * scale)), max(1, round(height * scale)))

@@ -20,7 +20,7 @@ from enamel.core.geometry import Box
 from enamel.core.imaging.canvas import FloatArray
 
 BANDS = (0.8, 1.6, 3.2)
-"""Blurs between which noise is told from detail, in grains."""
+"""Blurs between which noise is distinguished from detail, in grains."""
 GAINS = (0.941, 0.196, 0.144)
 """Deviation that white noise of deviation 1 has in each of these bands."""
 STRICT = 2.5
@@ -45,7 +45,7 @@ def _block_blur(step: CleanUp) -> float:
 def cleaned_up(planes: Planes, known: Box, step: CleanUp) -> Planes:
     """Return steps at the borders of blocks smoothed, first across, then down; then ripples beside edges.
 
-    A pixel is led to its blur along the direction, the more the nearer the border is, and the less the
+    A pixel is moved towards its blur along the direction, the more the nearer the border is, and the less the
     further it lies from it, so that what is the picture's own stays.
     """
     sigma, limit = _block_blur(step), step.threshold * LEVEL

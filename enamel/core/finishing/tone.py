@@ -1,4 +1,4 @@
-"""Steps that change tone and colour: each pixel by itself, or led by low frequencies of the whole."""
+"""Steps that change tone and colour: each pixel by itself, or guided by low frequencies of the whole."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -16,7 +16,7 @@ from enamel.core.imaging.canvas import WHITE
 from enamel.core.imaging.colour import from_light, to_light
 
 LEAST_SPREAD = 257.0
-"""Spreads below this, in 16-bit steps, count as this: a flat picture can't be led to another's contrast."""
+"""Spreads below this, in 16-bit steps, count as this: a flat picture can't be given another's contrast."""
 MOST_STRETCH = 2.5
 
 
@@ -103,7 +103,7 @@ def spreads(own: Overview, other: Overview) -> tuple[Spread, Spread]:
 
 
 def led_to(planes: Planes, own: Spread, other: Spread, amount: float) -> Planes:
-    """Return mean and spread of a picture led to another's by a fraction of the way."""
+    """Return mean and spread of a picture moved a fraction of the way to another's."""
     light = lightness(planes)
     axes = (light, chroma(planes[0], light), chroma(planes[2], light))
     change, red, blue = (

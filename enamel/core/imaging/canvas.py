@@ -222,7 +222,7 @@ def filled(canvas: W, block_of: Callable[[Box], Any], side: int) -> W:
 
 
 class Cropped:
-    """A part of a picture as a picture of its own, read where it lies."""
+    """A part of a picture as a separate picture, read where it lies."""
 
     def __init__(self, picture: Picture, box: Box) -> None:
         self.picture = picture

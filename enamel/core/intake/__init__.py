@@ -1,1 +1,1 @@
-"""Base pictures: reading files, what they say of themselves, what can be told from their pixels."""
+"""Base pictures: reading files, what they say of themselves, what can be recognised in their pixels."""

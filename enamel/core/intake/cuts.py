@@ -1,6 +1,6 @@
 """Finding the cuts of a contact sheet: several candidates set out in one picture, 2 × 2 and the like.
 
-A gutter is a band of one flat colour from edge to edge. Sheets without gutters are told by joins: lines
+A gutter is a band of one flat colour from edge to edge. Sheets without gutters are recognised by joins: lines
 across the whole picture at which it changes everywhere at once.
 """
 

@@ -1,4 +1,4 @@
-"""Bringing picture files in: what they are, whether they can be trusted, their pixels as a canvas."""
+"""Import picture files: examine them, refuse what can't be trusted, and read their pixels into a canvas."""
 
 import io
 import logging
@@ -244,7 +244,7 @@ def read_canvas(
     Refusal
         When the pixels turn out to be broken or cut short; ``into`` is then not left behind.
     """
-    # TIFF's decoder tells of tiles whose checksum fails in warnings; JPEG's warns of harmless things
+    # TIFF's decoder reports tiles whose checksum fails as warnings; JPEG's warns of harmless things
     strictly = "warning" if facts.format == "TIFF" else "error"
     try:
         image = LOADERS[facts.format](str(path), fail_on=strictly, access="sequential")
@@ -304,22 +304,3 @@ def working_form(image: pyvips.Image) -> pyvips.Image:
 def _samples(image: pyvips.Image) -> SampleArray:
     shape = (image.height, image.width, image.bands)
     return np.frombuffer(image.write_to_memory(), np.uint16).reshape(shape)
-
-
-def vips_image(canvas: Canvas) -> pyvips.Image:
-    """Return a canvas as a vips picture, read from its file as it is needed.
-
-    libvips would take a file of the same name for the same picture, however it was written since.
-    """
-    size = canvas.region.size
-    image = pyvips.Image.rawload(
-        str(canvas.path),
-        size.width,
-        size.height,
-        canvas.channels,
-        offset=canvas.data_offset,
-        format="ushort",
-        interpretation="rgb16",
-        revalidate=True,
-    )
-    return image

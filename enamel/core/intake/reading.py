@@ -1,4 +1,4 @@
-"""Reading a large picture file in a process of its own, with limits on time and memory."""
+"""Reading a large picture file in a separate process, with limits on time and memory."""
 
 import json
 from dataclasses import asdict

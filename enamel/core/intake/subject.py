@@ -55,8 +55,8 @@ def guessed(picture: Picture, prompt: str = "") -> Subject:
     """Return the kind that a picture most likely is.
 
     By its pixels line art and compressed ones; by the words it was made from paintings and further line art,
-    because brushwork can't be told from other texture in pixels. Never `Subject.TEXTURE`: how much of it is
-    wanted is a matter of taste.
+    because brushwork can't be distinguished from other texture in pixels. Never `Subject.TEXTURE`: how much
+    of it is wanted is a matter of taste.
     """
     whole = Box.whole(picture.size)
     # on a multiple of the block, so that blocks stay where they were

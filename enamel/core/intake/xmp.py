@@ -32,7 +32,7 @@ for prefix, uri in NAMESPACES.items():
 def properties(packet: str) -> dict[str, str]:
     """Return the plain properties of a packet by their local name: attributes, texts, first items of lists.
 
-    A packet that can't be read, or that declares entities of its own, has none.
+    A packet that can't be read, or that declares its own entities, has none.
     """
     if len(packet) > MAX_PACKET or "<!DOCTYPE" in packet or "<!ENTITY" in packet:
         return {}

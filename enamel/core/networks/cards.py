@@ -191,6 +191,12 @@ def own_folder() -> Path | None:
     return Path(named) if named else None
 
 
+def shipped_hashes() -> dict[str, str]:
+    """Return the sha256 of each shipped network as it was exported, by the name of its file."""
+    rows = (SHIPPED / "SHA256SUMS").read_text().splitlines()
+    return {name: digest for digest, name in (row.split() for row in rows)}
+
+
 def cards() -> list[Card]:
     """Return every available model: the shipped ones by name, then the artist's own."""
     shipped = Path(os.environ.get("ENAMEL_WEIGHTS", SHIPPED))

@@ -1,7 +1,7 @@
 """Taking in models that an artist brings as ONNX files.
 
-The graph is looked at and the network is run on probes, in a process of its own with limits on time
-and memory: a file from elsewhere may ask for anything. What comes of it is a card beside the file, or
+The graph is looked at and the network is run on probes, in a separate process with limits on time
+and memory: a file from elsewhere may ask for anything. The result is a card beside the file, or
 a `Refusal` that says what is missing.
 """
 
@@ -72,7 +72,7 @@ def add_model(path: Path, name: str, *, summary: str = "", licence: str = "") ->
 
 
 def waiting() -> list[Path]:
-    """ONNX files that were put into the folder of own models and not taken in yet."""
+    """ONNX files that were put into the folder of own models and not added yet."""
     folder = own_folder()
     if folder is None:
         return []

@@ -29,7 +29,7 @@ MOST_LOADED = 8
 """Networks in memory at once."""
 Inputs = dict[str, FloatArray]
 Run = Callable[[Inputs], FloatArray]
-"""A network at work: its inputs by name, and its only output."""
+"""A loaded network: its inputs by name, and its only output."""
 
 
 class Runtime(StrEnum):
@@ -62,7 +62,7 @@ class Network:
 def running(path: Path, digest: str, runtime: Runtime) -> Run:
     """Return the network in a file, loaded when it is first run, and again after it was released.
 
-    The digest names the content, so that a replaced file is read anew.
+    The digest names the content, so that a replaced file is read again.
     """
 
     def run(given: Inputs) -> FloatArray:
@@ -102,7 +102,7 @@ def _kept(path: Path, digest: str, runtime: Runtime) -> _Kept:
 
 
 def release_unused(seconds: float) -> int:
-    """Let go of networks that were not run for so long, with their memory; how many."""
+    """Evict networks that were not run for a while; return how many."""
     with _loading:
         idle = [key for key, one in _loaded.items() if time.monotonic() - one.used >= seconds]
         for key in idle:

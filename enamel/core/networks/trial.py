@@ -1,6 +1,6 @@
 """Trying a model on this machine: how fast it is, and what it makes of parts of some pictures.
 
-Both in a process of its own with limits, because a network from elsewhere may loop or take all memory.
+Both in a separate process with limits, because a network from elsewhere may loop or take all memory.
 """
 
 import io
@@ -40,8 +40,8 @@ class Place:
 
 
 @dataclass(frozen=True, slots=True)
-class Trial:
-    """What came of trying a model."""
+class TrialResults:
+    """Results of a trial."""
 
     rate: float
     """Megapixels per second: of its result for an upscaler, that it sees for a refiner."""
@@ -49,7 +49,7 @@ class Trial:
     """For each place the part enlarged plainly beside what the model makes of it, as WebP."""
 
 
-def tried(name: str, places: Sequence[Place]) -> Trial:
+def tried(name: str, places: Sequence[Place]) -> TrialResults:
     """Try an available model.
 
     Raises
@@ -63,7 +63,7 @@ def tried(name: str, places: Sequence[Place]) -> Trial:
             "enamel.core.networks.trial", name, asked, folder, seconds=SECONDS, thing="network"
         )
         crops = (_file(Path(folder), number).read_bytes() for number in range(len(places)))
-        return Trial(float(rate), tuple(crops))
+        return TrialResults(float(rate), tuple(crops))
 
 
 def _file(folder: Path, number: int) -> Path:

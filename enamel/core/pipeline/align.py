@@ -31,7 +31,7 @@ Homography = tuple[float, ...]
 
 @dataclass(frozen=True, slots=True)
 class Aligned:
-    """How a picture lies on a layer."""
+    """How a picture is placed on a layer."""
 
     homography: Homography
     matches: int
@@ -41,7 +41,7 @@ class Aligned:
 
 
 def align(over: Picture, under: Picture) -> Aligned:
-    """Return where a picture lies on a layer that shows the same.
+    """Return where a picture is on a layer that shows the same.
 
     Raises
     ------
@@ -136,7 +136,7 @@ class Warped:
         if samples.shape[2] == 3:
             opaque = np.full((*samples.shape[:2], 1), 65535, np.uint16)
             samples = np.concatenate([samples, opaque], 2)
-        # centres of pixels: px of the file that each px of the box lies on
+        # centres of pixels: px of the file under each px of the box
         x, y = np.meshgrid(np.arange(box.x, box.right) + 0.5, np.arange(box.y, box.bottom) + 0.5)
         lying = cv2.perspectiveTransform(np.stack([x, y], -1), back)
         # on the grid that the interpolation rounds to, so that a window has the whole's samples

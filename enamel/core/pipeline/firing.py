@@ -1,6 +1,6 @@
 """Runs a schedule: coat after coat, from a base to its layers, or to a window of the last one.
 
-All work lies in folders named after what determines its pixels, so a call that is repeated goes on
+All work is kept in folders named after what determines its pixels, so a call that is repeated goes on
 where the last one ended, and a coat whose settings have not changed is not computed again.
 """
 
@@ -16,7 +16,7 @@ from typing import Any
 import numpy as np
 
 from enamel.core import ENGINE_VERSION
-from enamel.core.diffusion.denoiser import Denoiser, Holding, ModelSpec
+from enamel.core.diffusion.denoiser import Denoiser, Holding
 from enamel.core.diffusion.refiners import refiner_of
 from enamel.core.errors import Refusal
 from enamel.core.fields import to_json
@@ -26,13 +26,13 @@ from enamel.core.imaging.canvas import Canvas, Picture, SampleArray, digest_of, 
 from enamel.core.imaging.soften import WEAK_HOLD, Softened, gaussian_taps, softening_at
 from enamel.core.memory import peak_memory_mb
 from enamel.core.progress import OnProgress, StopSign, ignore, never
-from enamel.core.schedule import Coat, Refine, Schedule, content_key
+from enamel.core.schedule import Coat, Schedule, content_key
 from enamel.core.tiling import anchor
-from enamel.core.tiling.passes import Sources, reach, refine
-from enamel.core.tiling.protect import Fractions
+from enamel.core.tiling.executor import TileExecutor
+from enamel.core.tiling.passes import reach, refine
+from enamel.core.tiling.passspec import PassPictures, PassSpec
 from enamel.core.tiling.spread import default_executor, tasks_ahead
 from enamel.core.tiling.tilestore import TileStore
-from enamel.core.tiling.tilework import Runner
 from enamel.core.upscaling import Enlarged, Upscaler, chosen, mixed, reach_of
 from enamel.core.upscaling.enlarge import Channels
 
@@ -51,19 +51,13 @@ class Stage:
     upscaler: Upscaler
     denoiser: Denoiser | None
     """None when the coat refines nothing: no refinement, or strength 0."""
-    lost: float = 1.0
-    """Share of what plain enlarging loses that this enlarging counts as having lost."""
-
-    @property
-    def refinement(self) -> tuple[Refine, ModelSpec] | None:
-        """Settings and spec of the network, where the coat refines."""
-        settings = self.coat.refinement
-        return (settings, self.denoiser.spec) if settings and self.denoiser else None
+    refining: PassSpec | None
+    """The pass of its refinement."""
 
     @property
     def needs_base(self) -> bool:
         """Whether the base has a part in it, besides the last layer."""
-        return self.refinement is not None and self.refinement[0].needs_base
+        return self.refining is not None and self.refining.settings.needs_base
 
     @property
     def recipe(self) -> dict[str, Any]:
@@ -79,12 +73,11 @@ class Stage:
 
     def needed(self, region: Box) -> Box:
         """Return the part of the enlarged picture that computing the region reads."""
-        if self.refinement is None:
+        if self.refining is None:
             return region
-        settings, spec = self.refinement
-        blurs = softenings(settings, spec)
+        blurs = softenings(self.refining)
         margin = max((len(gaussian_taps(sigma)) // 2 for sigma in blurs), default=0)
-        inner = reach(settings, spec, self.size, self.refined(region))
+        inner = reach(self.refining, self.refined(region))
         return inner.grown(margin).intersection(Box.whole(self.size))
 
     def refined(self, region: Box) -> Box:
@@ -97,14 +90,15 @@ class Stage:
         return wider.snapped_out(cell).intersection(Box.whole(self.size))
 
 
-def softenings(settings: Refine, spec: ModelSpec) -> list[float]:
+def softenings(spec: PassSpec) -> list[float]:
     """Return the blurs, in px, that hold below 1 and guidance other than 1 put on the structure."""
-    if spec.holding is Holding.GUIDE:
+    settings, model = spec.settings, spec.model
+    if model.holding is Holding.GUIDE:
         return []
-    softened = [softening_at(settings.hold, spec.softening)] if settings.hold < 1 else []
-    if spec.holding is Holding.START:
+    softened = [softening_at(settings.hold, model.softening)] if settings.hold < 1 else []
+    if model.holding is Holding.START:
         return softened
-    unconditional = [softening_at(WEAK_HOLD * settings.hold, spec.softening)]
+    unconditional = [softening_at(WEAK_HOLD * settings.hold, model.softening)]
     return softened + (unconditional if settings.guided else [])
 
 
@@ -114,10 +108,14 @@ def stages(schedule: Schedule, base: Size) -> list[Stage]:
     sizes = schedule.sizes(base)
     starts = [base, *sizes]
     for number, (coat, size) in enumerate(zip(schedule.laid, sizes, strict=True)):
-        denoiser = refiner_of(coat.refinement) if coat.refinement else None
-        by = chosen(coat)
-        lost = fraction_lost(by.factor, size.width / starts[number].width)
-        found.append(Stage(number, coat, size, by, denoiser, lost))
+        upscaler, settings = chosen(coat), coat.refinement
+        denoiser = refiner_of(settings) if settings else None
+        refining = None
+        if settings is not None and denoiser is not None:
+            lost = fraction_lost(upscaler.factor, size.width / starts[number].width)
+            scaled = replace(settings, restore=settings.restore * lost)
+            refining = PassSpec(scaled, denoiser.spec, size)
+        found.append(Stage(number, coat, size, upscaler, denoiser, refining))
     return found
 
 
@@ -245,14 +243,16 @@ def fire(
             whole = region == Box.whole(stage.size)
             name = coat_key(stage, parent, root)
             place = name if whole else content_key(name, str(region))
-            runner = Runner(pool, stage.number, on_progress, stopping, tasks_ahead(pool), store)
+            tiles = TileExecutor(
+                pool, stage.number, on_progress, stopping, tasks_ahead(pool), store
+            )
             laying = Laying(
                 stage,
                 picture,
                 origin,
                 region,
                 work / place[:32],
-                runner,
+                tiles,
                 parent,
                 enlargements,
                 keep_enlarged,
@@ -299,7 +299,7 @@ class Laying:
     origin: Picture
     region: Box
     folder: Path
-    runner: Runner
+    executor: TileExecutor
     parent: str = ""
     """Name of the source's pixels."""
     enlargements: Path | None = None
@@ -326,8 +326,8 @@ class Laying:
             enlarged = materialise(lazy, needed, self._enlarged_file(needed))
         self.report.enlarge_seconds = time.perf_counter() - began
         began = time.perf_counter()
-        if self.stage.denoiser is not None:
-            refined: Picture = self._refine(enlarged, self.stage.denoiser)
+        if self.stage.denoiser is not None and self.stage.refining is not None:
+            refined: Picture = self._refine(enlarged, self.stage.denoiser, self.stage.refining)
             if enlarged.channels == 4:
                 refined = WithAlpha(refined, enlarged)
         else:
@@ -344,51 +344,46 @@ class Laying:
         upscaler, size = self.stage.upscaler.digest, list(self.stage.size)
         return self.enlargements / f"{content_key(self.parent, upscaler, size, str(needed))}.npy"
 
-    def _refine(self, enlarged: Picture, denoiser: Denoiser) -> Picture:
-        asked = self.stage.coat.refine
-        assert asked is not None
-        settings = replace(asked, restore=asked.restore * self.stage.lost)
-        wanted = self.stage.refined(self.region)
-        inner = reach(settings, denoiser.spec, self.stage.size, wanted)
-        pictures = self._sources(_colour(enlarged), settings, denoiser.spec, inner)
+    def _refine(self, enlarged: Picture, denoiser: Denoiser, spec: PassSpec) -> Picture:
+        wanted, settings = self.stage.refined(self.region), spec.settings
+        pictures = self._pictures(_colour(enlarged), spec, reach(spec, wanted))
         try:
-            refined = refine(pictures, settings, denoiser, wanted, self.folder, self.runner)
+            refined = refine(spec, denoiser, pictures, wanted, self.folder, self.executor)
         finally:
-            self.report.model_seconds = self.runner.model_seconds
-            self.report.tiles = self.runner.tasks_run
-            self.report.shared = self.runner.tasks_taken_over
+            self.report.model_seconds = self.executor.model_seconds
+            self.report.tiles = self.executor.tasks_run
+            self.report.shared = self.executor.tasks_shared
         if settings.anchor > 0:
-            protect = settings.protect
-            fractions = Fractions(protect, self.stage.size) if protect else None
             return anchor.Anchored(
-                refined, pictures.source, settings.anchor, settings.anchor_radius, fractions
+                refined, pictures.source, settings.anchor, settings.anchor_radius, spec.left()
             )
         return refined
 
-    def _sources(self, layer: Picture, settings: Refine, spec: ModelSpec, inner: Box) -> Sources:
-        """Return what the pass starts from and is led by, computed once for all the tiles that overlap."""
+    def _pictures(self, layer: Picture, spec: PassSpec, inner: Box) -> PassPictures:
+        """Return what the pass reads, computed once for all the tiles that overlap."""
+        settings, softening = spec.settings, spec.model.softening
         source = guide = layer
         if self.stage.needs_base:
             lazy = _colour(Enlarged(self.origin, self.stage.size, self.stage.upscaler))
             base = materialise(lazy, self.stage.needed(self.region), self.folder / "base.npy")
             source = mixed(layer, base, settings.blend)
             guide = mixed(layer, base, settings.guide)
-        if spec.holding is Holding.GUIDE:
-            return Sources(source, guide, guide if settings.guided else None)
-        if spec.holding is Holding.START:
+        if spec.model.holding is Holding.GUIDE:
+            return PassPictures(source, guide, guide if settings.guided else None)
+        if spec.model.holding is Holding.START:
             start = source
             if settings.hold < 1:
-                softened = Softened(source, softening_at(settings.hold, spec.softening))
+                softened = Softened(source, softening_at(settings.hold, softening))
                 start = materialise(softened, inner, self.folder / "start.npy")
-            return Sources(source, start, start if settings.guided else None)
+            return PassPictures(source, start, start if settings.guided else None)
         structure, unconditional = guide, None
         if settings.hold < 1:
-            softened = Softened(guide, softening_at(settings.hold, spec.softening))
+            softened = Softened(guide, softening_at(settings.hold, softening))
             structure = materialise(softened, inner, self.folder / "structure.npy")
         if settings.guided:
-            softened = Softened(guide, softening_at(WEAK_HOLD * settings.hold, spec.softening))
-            unconditional = materialise(softened, inner, self.folder / "weak.npy")
-        return Sources(source, structure, unconditional)
+            softened = Softened(guide, softening_at(WEAK_HOLD * settings.hold, softening))
+            unconditional = materialise(softened, inner, self.folder / "unconditional.npy")
+        return PassPictures(source, structure, unconditional)
 
     def _keep(self, refined: Picture, finished: Path) -> None:
         """Make the refined pixels the layer, by renaming their file where it holds just them."""

@@ -37,7 +37,10 @@ class Inlay:
     opacity: float = number(1.0, 0, 1, "How much of it shows there.")
     mixing: Mixing = setting(Mixing.AS_IT_IS, "On which scale both are mixed.")
     seamless: float = number(
-        0.0, 0, 1, "How far its colour is led to what lies around the mask, so that no edge shows."
+        0.0,
+        0,
+        1,
+        "How far its colour is matched to what is around the mask, so that no edge shows.",
     )
     homography: tuple[float, ...] | None = setting(
         None, "Where a file lies: nine numbers, from its px to the layer's; null for edge to edge."

@@ -55,7 +55,7 @@ class Paces:
     ----------
     done : what was timed here, the newest first.
     rates : megapixels per second of models as their trials measured them, by name; for those that have
-        not been at work yet.
+        not run yet.
     """
 
     done: Sequence[Timed] = ()

@@ -11,10 +11,10 @@ from enamel.core.imaging.canvas import BAND_BYTES, FILLERS
 from enamel.core.pipeline.firing import BLOCK, Stage, regions_of, stages
 from enamel.core.pipeline.pace import Kind, Paces, Portion
 from enamel.core.schedule import Mode, Refine, Schedule
+from enamel.core.tiling.executor import AHEAD
 from enamel.core.tiling.joint import core_tile, margin_of
-from enamel.core.tiling.passes import blends, work_of
+from enamel.core.tiling.passes import work_of
 from enamel.core.tiling.separate import network_tile
-from enamel.core.tiling.tilework import AHEAD, plan
 from enamel.core.timing import median_seconds
 
 SAMPLE_BYTES = 2
@@ -89,7 +89,7 @@ class Prediction:
 
 
 def measured_rate(denoiser: Denoiser) -> float:
-    """Return megapixels per second that the network does here on a tile of its own size, median of three."""
+    """Return megapixels per second of the network here, on a tile of its native size, median of three."""
     spec = denoiser.spec
     side = -(-max(spec.native_tile, SMALLEST_TIMED) // spec.grid) * spec.grid
     condition = Condition(np.zeros((side, side, 3), np.float32), "" if spec.reads_prompts else None)
@@ -129,10 +129,9 @@ def predict_window(schedule: Schedule, base: Size, window: Box, paces: Paces) ->
         fraction = needed.area / Box.whole(stage.size).area
         seconds += paces.total(enlarging(stage, start)) * fraction
         seconds += needed.area / 1e6 * WRITING_SECONDS
-        if stage.refinement is not None:
-            settings, spec = stage.refinement
-            work = work_of(settings, spec, stage.size, stage.refined(region))
-            seconds += paces.seconds(refining(settings, work.megapixels))
+        if stage.refining is not None:
+            work = work_of(stage.refining, stage.refined(region))
+            seconds += paces.seconds(refining(stage.refining.settings, work.megapixels))
         start = stage.size
     return seconds
 
@@ -146,7 +145,7 @@ def enlarging(stage: Stage, start: Size) -> list[Portion]:
 
 
 def refining(settings: Refine, megapixels: float) -> Portion:
-    """So many megapixels seen by a coat's refiner."""
+    """Return megapixels seen by a coat's refiner."""
     width, height = settings.tile
     return Portion(Kind.REFINE, megapixels, settings.model, str(settings.mode), f"{width}x{height}")
 
@@ -162,22 +161,22 @@ def _cost(stage: Stage, start: Size, paces: Paces) -> CoatCost:
     enlarges, settles = paces.total(enlarging(stage, start)), paces.seconds(settling(stage.size))
     filling = min(os.cpu_count() or 1, FILLERS) * BLOCK * BLOCK * BLOCK_BYTES_PER_PX
     memory = PROCESS_MB + (BAND_BYTES + filling) / 1e6
-    if stage.refinement is None:
+    spec = stage.refining
+    if spec is None:
         return CoatCost(stage.size, 0, 0, 0, 0.0, enlarges, 0.0, settles, memory, enlarged)
-    settings, spec = stage.refinement
-    work = work_of(settings, spec, stage.size)
-    blending = blends(settings, spec)
-    joint = settings.mode is Mode.JOINT and not blending
-    margin = margin_of(spec) if joint else 0
-    tile = (core_tile if joint else network_tile)(settings, spec, stage.size)
+    settings, model = spec.settings, spec.model
+    work = work_of(spec)
+    joint = settings.mode is Mode.JOINT and not spec.blends
+    margin = margin_of(model) if joint else 0
+    tile = (core_tile if joint else network_tile)(spec)
     widest = min(tile.width + 2 * margin, stage.size.width) * min(
         tile.height + 2 * margin, stage.size.height
     )
-    memory += widest * (spec.bytes_per_pixel + (AHEAD + 2) * 40) / 1e6
-    fields = max(sampler_step.fields_out for sampler_step in plan(settings, spec))
-    cells = megapixels * spec.space.channels / spec.space.factor**2 * STATE_BYTES
+    memory += widest * (model.bytes_per_pixel + (AHEAD + 2) * 40) / 1e6
+    fields = max(sampler_step.fields_out for sampler_step in spec.plan)
+    cells = megapixels * model.space.channels / model.space.factor**2 * STATE_BYTES
     states = 2 * fields * cells if joint else work.kept * 3 * SAMPLE_BYTES
-    if blending:  # two states, the estimates of one step, and the picture as it was imported
+    if spec.blends:  # two states, the estimates of one step, and the picture as it was imported
         states += 2 * fields * cells + 2 * cells
     copies = 1 + (settings.hold < 1) + (settings.guided) + settings.needs_base
     copies += settings.joins is not None

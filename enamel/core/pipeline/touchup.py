@@ -1,7 +1,7 @@
 """Touch-up: masked places refined again at a size the network is good at, and set back.
 
-Each place is cut out with its surroundings, enlarged to a working size, refined with settings of its own,
-reduced again, its colour led to what lies around it, and laid over the layer through its mask. Where the
+Each place is cut out with its surroundings, enlarged to a working size, refined with its own settings,
+reduced again, its colour matched to what is around it, and laid over the layer through its mask. Where the
 masks are 0 the layer's samples stay as they are, bit for bit.
 """
 
@@ -55,7 +55,7 @@ FACE_AT_WORK = 224
 STRANGE_ABOVE = 0.65
 """Denoising strength from which faces become other people."""
 NARROW_BELOW = 0.25
-"""Surroundings, as a fraction of the region, below which a network can't tell what it is looking at."""
+"""Surroundings, as a fraction of the region, below which a network can't recognise what it is looking at."""
 
 
 class Origin(StrEnum):
@@ -63,7 +63,7 @@ class Origin(StrEnum):
 
     LAYER = "layer"
     BASE = "base"
-    """The small base, enlarged anew: what earlier coats made of the place is left behind."""
+    """The small base, enlarged again: what earlier coats made of the place is left behind."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -91,7 +91,7 @@ class TouchUp:
         0.5, 0, 4, "Surroundings the network sees on each side, as a fraction of the region."
     )
     match: float = number(
-        1.0, 0, 1, "How far the colour of a patch is led to what lies around its mask."
+        1.0, 0, 1, "How far the colour of a patch is matched to what is around its mask."
     )
     origin: Origin = setting(Origin.LAYER, "Whether the layer or the enlarged base is refined.")
     upscaler: str = setting("lanczos", "What enlarges the base, where that is refined.")
@@ -119,7 +119,7 @@ class TouchUp:
                 )
 
     def placed(self, patch: Patch, layer: Size, coverage: Coverage | None = None) -> "PlacedPatch":
-        """Return where a patch lies on a layer of that size."""
+        """Return where a patch is on a layer of that size."""
         covered = coverage or Drawn(patch.mask, layer)
         region = covered.bounds
         margin = round(max(region.size) * self.context)

@@ -108,7 +108,7 @@ class Treatment:
 
 
 def _worded(coat: Coat, made: Provenance) -> Coat:
-    """Return a coat that has no words of its own with those of the picture, and its seed."""
+    """Return a coat without its own words with those of the picture, and its seed."""
     refine = coat.refine
     if refine is None or refine.prompt or refine.negative_prompt:
         return coat

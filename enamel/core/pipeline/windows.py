@@ -9,8 +9,8 @@ from enamel.core.geometry import Box, Size
 from enamel.core.imaging.canvas import FloatArray, Picture
 from enamel.core.imaging.colour import luma_of
 from enamel.core.imaging.reduce import reduced
-from enamel.core.networks.cards import spec_of
 from enamel.core.schedule import Mode, Refine
+from enamel.core.tiling.passspec import PassSpec
 from enamel.core.tiling.separate import grid_of, moved_to_fewest
 
 LEAST_SIDE = 32
@@ -28,7 +28,7 @@ def moved_to_save(window: Box, refine: Refine | None, size: Size) -> Box:
     tiled = _tile_by_tile(refine)
     if tiled is None or window.empty:
         return window
-    return moved_to_fewest(window, tiled, spec_of(tiled), size)
+    return moved_to_fewest(window, PassSpec.of(tiled, size))
 
 
 def suggested(
@@ -101,7 +101,7 @@ def _most_and_least(detail: FloatArray, size: Size, side: int) -> list[tuple[str
 
 def _likeliest_seam(detail: FloatArray, refine: Refine, size: Size) -> tuple[float, float] | None:
     """Return where four tiles meet in the flattest surroundings: least texture hides a seam there."""
-    columns, rows = grid_of(refine, spec_of(refine), size).joins
+    columns, rows = grid_of(PassSpec.of(refine, size)).joins
     smooth = cv2.blur(detail, (9, 9))
     down, across = smooth.shape
 

@@ -1,1 +1,1 @@
-"""Prints: sizes, papers and shapes, how a picture lies on them, colours as they will be printed."""
+"""Prints: sizes, papers and shapes, how a picture is placed on them, colours as they will be printed."""

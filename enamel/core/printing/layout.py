@@ -1,4 +1,4 @@
-"""How a picture lies on a print whose shape is another: fitted inside, cropped, or extended."""
+"""How a picture is placed on a print whose shape is another: fitted inside, cropped, or extended."""
 
 from dataclasses import dataclass, replace
 from enum import StrEnum
@@ -91,7 +91,7 @@ class PrintPlan:
 
 @dataclass(frozen=True, slots=True)
 class Layout:
-    """Where a picture lies in the file of its print. All in px of the file."""
+    """Where a picture is in the file of its print. All in px of the file."""
 
     file: Size
     """What is written."""
@@ -114,7 +114,7 @@ class Layout:
 
 
 def lay_out(source: Size, plan: PrintPlan) -> Layout:
-    """Return how a picture of a size lies on a print.
+    """Return how a picture of a size is placed on a print.
 
     Parameters
     ----------
@@ -125,7 +125,7 @@ def lay_out(source: Size, plan: PrintPlan) -> Layout:
     -------
     Layout of exact whole pixels. With `Fit.FILL` the picture covers the file on both sides, or the front
     where bleed and wrap are made from its edges; with `Fit.INSIDE` the file has the picture's size, with
-    `Fit.EXTEND` the picture lies in the middle of the front.
+    `Fit.EXTEND` the picture is in the middle of the front.
     """
     file = plan.target.pixels
     if plan.fit is Fit.FILL:
@@ -150,7 +150,7 @@ def _covered(plan: PrintPlan) -> Size:
 
 
 def native(picture: Size, plan: PrintPlan) -> tuple[Layout, float]:
-    """Return how a picture lies on a print as it is, without resampling, and the resolution that gives."""
+    """Return how a picture is placed on a print without resampling, and the resolution that gives."""
     exact = lay_out(picture, plan)
     if exact.picture == picture:
         return exact, plan.target.ppi
@@ -161,7 +161,7 @@ def native(picture: Size, plan: PrintPlan) -> tuple[Layout, float]:
 
 
 def _placed(picture: Size, plan: PrintPlan) -> Layout:
-    """Return where a picture that has its size already lies in the file."""
+    """Return where a picture that has its size already is in the file."""
     file, front = plan.target.pixels, plan.target.front
     if plan.fit is Fit.INSIDE:
         return Layout(picture, picture, Box.whole(picture), 0, 0)

@@ -59,7 +59,7 @@ def reason(paper: PaperStock, ppi: float) -> str:
     if paper is PaperStock.CANVAS:
         spread = f"On canvas ink spreads an edge by {surface.spread_mm:.2f} mm"
     if px < LEAST_PX:
-        return f"{spread}, {px:.1f} px at {ppi:.0f} ppi: less than a pixel can tell, so nothing is done."
+        return f"{spread}, {px:.1f} px at {ppi:.0f} ppi: less than a pixel can show, so nothing is done."
     return f"{spread}, {px:.1f} px at {ppi:.0f} ppi; edges are made steeper by as much."
 
 

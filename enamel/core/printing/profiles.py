@@ -6,7 +6,7 @@ intents are those of the ICC specification (ISO 15076-1).
 
 import io
 import os
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from enum import StrEnum
 from functools import lru_cache
 from pathlib import Path
@@ -16,19 +16,11 @@ import pyvips
 
 from enamel.core.errors import Refusal
 from enamel.core.files import whole_file
-from enamel.core.imaging.vips import eight_bits
+from enamel.core.imaging.buffer import INTERPRETATIONS, ColourSpace, PixelBuffer
 
 SHIPPED = Path(__file__).parent / "icc"
 LARGEST_FILE = 16_000_000
 SRGB = "srgb"
-
-
-class Space(StrEnum):
-    """What a profile's numbers are."""
-
-    RGB = "RGB"
-    CMYK = "CMYK"
-    GREY = "grey"
 
 
 class Intent(StrEnum):
@@ -40,8 +32,7 @@ class Intent(StrEnum):
     ABSOLUTE = "absolute"
 
 
-SPACES = {"RGB": Space.RGB, "CMYK": Space.CMYK, "GRAY": Space.GREY}
-BANDS = {Space.RGB: 3, Space.CMYK: 4, Space.GREY: 1}
+SPACES = {"RGB": ColourSpace.RGB, "CMYK": ColourSpace.CMYK, "GRAY": ColourSpace.GREY}
 
 
 @dataclass(frozen=True, slots=True)
@@ -50,14 +41,14 @@ class Profile:
 
     name: str
     title: str
-    space: Space
+    space: ColourSpace
     data: bytes
     own: bool = False
     """Whether the artist brought it."""
 
     @property
     def bands(self) -> int:
-        return BANDS[self.space]
+        return self.space.bands
 
 
 def profile_names() -> list[str]:
@@ -76,7 +67,7 @@ def profile_of(name: str) -> Profile:
     """
     if name == SRGB:
         data: bytes = pyvips.Operation.call("profile_load", "srgb")
-        return Profile(SRGB, "sRGB", Space.RGB, data)
+        return Profile(SRGB, "sRGB", ColourSpace.RGB, data)
     path = path_of(name)
     if path is not None:
         return _examined(path, path.stat().st_mtime_ns)
@@ -111,7 +102,7 @@ def examine(data: bytes, name: str, *, own: bool = True) -> Profile:
         title = PIL.ImageCms.getProfileDescription(opened).strip()
         PIL.ImageCms.buildTransform(
             PIL.ImageCms.createProfile("sRGB"), opened, "RGB",
-            {Space.RGB: "RGB", Space.CMYK: "CMYK", Space.GREY: "L"}[space],
+            {ColourSpace.RGB: "RGB", ColourSpace.CMYK: "CMYK", ColourSpace.GREY: "L"}[space],
         )  # fmt: skip
     except KeyError:
         raise Refusal(
@@ -148,30 +139,33 @@ def _own_folder() -> Path:
 
 
 def converted(
-    image: pyvips.Image, profile: Profile, intent: Intent, black_point: bool, bits: int
-) -> pyvips.Image:
+    picture: PixelBuffer, profile: Profile, intent: Intent, black_point: bool, bits: int
+) -> PixelBuffer:
     """Return a 16-bit sRGB picture in the numbers of a profile, with the profile in it.
 
     Parameters
     ----------
-    image : three bands, and alpha, which stays as it is.
+    picture : its alpha stays as it is.
     bits : 8 or 16 per sample.
     """
-    alpha = image[3] if image.bands == 4 else None
-    colour = image[:3] if alpha is not None else image
+    colour = picture.without_alpha()
     if profile.name == SRGB:
-        made = eight_bits(colour) if bits == 8 else colour
+        made = colour.eight_bits() if bits == 8 else colour
     else:
-        made = colour.icc_transform(
+        image = colour.image.icc_transform(
             str(path_of(profile.name)),
             input_profile="srgb",
             intent=str(intent),
             black_point_compensation=black_point,
             depth=bits,
         )
-    if alpha is not None:
-        made = made.bandjoin(eight_bits(alpha) if bits == 8 else alpha)
-    return with_profile(made, profile.data)
+        kind = INTERPRETATIONS[profile.space, bits]
+        made = PixelBuffer(image.copy(interpretation=kind), profile.space, bits)
+    image = made.image
+    if picture.alpha:
+        whole = picture.eight_bits() if bits == 8 else picture
+        image = image.bandjoin(whole.image[whole.image.bands - 1])
+    return replace(made, image=with_profile(image, profile.data), alpha=picture.alpha)
 
 
 def with_profile(image: pyvips.Image, data: bytes) -> pyvips.Image:
@@ -181,7 +175,8 @@ def with_profile(image: pyvips.Image, data: bytes) -> pyvips.Image:
     return tagged
 
 
-def total_ink(image: pyvips.Image) -> float:
+def total_ink(picture: PixelBuffer) -> float:
     """Return the most ink that a CMYK picture lays on one place, in per cent of one full ink."""
+    image = picture.image
     most: float = (image[0] + image[1] + image[2] + image[3]).max()
-    return most / (255 if image.format == "uchar" else 65535) * 100
+    return most / picture.peak * 100

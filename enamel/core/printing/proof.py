@@ -6,20 +6,19 @@ back, by relative intent, moves it by more than `OUT_DELTA_E` (CIEDE2000, CIE 14
 """
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
-import numpy as np
 import pyvips
 
 from enamel.core.errors import require
 from enamel.core.fields import check_fields, number, setting
+from enamel.core.imaging.buffer import ColourSpace, PixelBuffer
 from enamel.core.imaging.canvas import SampleArray
 from enamel.core.printing.paper import SURFACES, PaperStock
 from enamel.core.printing.profiles import (
     SRGB,
     Intent,
     Profile,
-    Space,
     converted,
     path_of,
     profile_of,
@@ -72,70 +71,71 @@ class Proof:
         return math.ceil(REACH * sigma) if sigma >= LEAST_SIGMA else 0
 
 
-def proofed(image: pyvips.Image, proof: Proof, scale: float = 1.0) -> pyvips.Image:
+def proofed(picture: PixelBuffer, proof: Proof, scale: float = 1.0) -> PixelBuffer:
     """Return a picture as it will look, 8 bits sRGB.
 
     Parameters
     ----------
-    image : three bands of 16-bit sRGB; alpha is laid on white before.
+    picture : 16-bit sRGB; alpha is laid on white before.
     scale : of the picture as it is given, 1 for its own pixels, ½ for half of them.
     """
     profile = profile_of(proof.profile)
-    inks = converted(image, profile, proof.intent, proof.black_point, 16)
+    inks = converted(picture, profile, proof.intent, proof.black_point, 16)
     if proof.gain:
-        inks = gained(inks, profile, proof.gain / 100)
+        inks = gained(inks, proof.gain / 100)
     seen = on_screen(inks, profile, proof.white, proof.black)
     sigma = proof.sigma * scale
     if sigma >= LEAST_SIGMA:
-        seen = seen.gaussblur(sigma, min_ampl=0.01).cast("uchar").copy(interpretation="srgb")
+        blurred = seen.image.gaussblur(sigma, min_ampl=0.01)
+        seen = replace(seen, image=seen.with_range(blurred))
     if proof.gamut:
-        out = out_of_gamut(image, profile)
-        seen = out.ifthenelse(list(WARNING), seen)
+        marked = out_of_gamut(picture, profile).ifthenelse(list(WARNING), seen.image)
+        seen = replace(seen, image=seen.with_range(marked))
     return seen
 
 
-def on_screen(inks: pyvips.Image, profile: Profile, white: bool, black: bool) -> pyvips.Image:
+def on_screen(inks: PixelBuffer, profile: Profile, white: bool, black: bool) -> PixelBuffer:
     """Return numbers of a profile as sRGB of 8 bits: with the paper's white, or black of the ink, or
     without.
     """
     if profile.name == SRGB:
-        return (inks / 257).rint().cast("uchar").copy(interpretation="srgb")
-    return inks.icc_transform(
+        return inks.eight_bits()
+    seen = inks.image.icc_transform(
         SRGB,
         input_profile=str(path_of(profile.name)),
         intent=str(Intent.ABSOLUTE if white else Intent.RELATIVE),
         black_point_compensation=not black and not white,
         depth=8,
     )
+    return PixelBuffer(seen.copy(interpretation="srgb"), bits=8)
 
 
-def gained(inks: pyvips.Image, profile: Profile, gain: float) -> pyvips.Image:
+def gained(inks: PixelBuffer, gain: float) -> PixelBuffer:
     """Return numbers of a profile after dots have grown by a fraction at half tone.
 
     a' = a + 4 · gain · a · (1 − a) for the fraction a of each ink (a parabola through no and full ink, the
     usual stand-in for Yule–Nielsen's curve); of an RGB profile a is what is missing of the light.
     """
-    fractions = inks / 65535
-    if profile.space is not Space.CMYK:
+    fractions = inks.image / inks.peak
+    if inks.space is not ColourSpace.CMYK:
         fractions = 1 - fractions
     grown = fractions + 4 * gain * fractions * (1 - fractions)
-    if profile.space is not Space.CMYK:
+    if inks.space is not ColourSpace.CMYK:
         grown = 1 - grown
     clipped = (grown > 1).ifthenelse(1, (grown < 0).ifthenelse(0, grown))
-    return (clipped * 65535).rint().cast("ushort").copy(interpretation=inks.interpretation)
+    return replace(inks, image=inks.with_range(clipped * inks.peak))
 
 
-def out_of_gamut(image: pyvips.Image, profile: Profile) -> pyvips.Image:
+def out_of_gamut(picture: PixelBuffer, profile: Profile) -> pyvips.Image:
     """Return one band, 255 where the profile can't hold a colour of the picture."""
     if profile.name == SRGB:
-        return pyvips.Image.black(image.width, image.height)
-    inks = converted(image, profile, Intent.RELATIVE, False, 16)
-    back = on_screen(inks, profile, white=False, black=True)
-    before = (image / 257).rint().cast("uchar").copy(interpretation="srgb")
+        return pyvips.Image.black(*picture.size)
+    inks = converted(picture, profile, Intent.RELATIVE, False, 16)
+    back = on_screen(inks, profile, white=False, black=True).image
+    before = picture.eight_bits().image
     return before.colourspace("lab").dE00(back.colourspace("lab")) > OUT_DELTA_E
 
 
 def fraction_out_of_gamut(cells: SampleArray, profile: Profile) -> float:
     """Return how much of a picture a profile can't hold, by the means of its cells, 0…1."""
-    image = pyvips.Image.new_from_array(np.ascontiguousarray(cells), interpretation="rgb16")
-    return float(out_of_gamut(image, profile).avg()) / 255
+    return float(out_of_gamut(PixelBuffer.of_samples(cells), profile).avg()) / 255

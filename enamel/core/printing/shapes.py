@@ -105,4 +105,4 @@ def _read(path: Path, changed: int) -> Product:
         given: Any = json.loads(path.read_text())
         return from_json(Product, given)
     except (ValueError, FieldRefusal) as error:
-        raise Refusal(f"{path.name} is no product: {error} Mend it or take it away.") from None
+        raise Refusal(f"{path.name} is no product: {error} Correct it or remove it.") from None

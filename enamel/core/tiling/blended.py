@@ -12,15 +12,14 @@ have reached it too, by a little more with each step, so a window is near the wh
 import shutil
 import time
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 
 import numpy as np
 
 from enamel.core.diffusion import noise
-from enamel.core.diffusion.denoiser import Denoiser, Holding, ModelSpec, Words
+from enamel.core.diffusion.denoiser import Denoiser, ModelSpec, Space
 from enamel.core.diffusion.samplers import State
-from enamel.core.errors import Stopped
 from enamel.core.files import put_in_place
 from enamel.core.geometry import Box, Size
 from enamel.core.imaging.canvas import (
@@ -31,23 +30,14 @@ from enamel.core.imaging.canvas import (
     to_samples,
     to_signed,
 )
-from enamel.core.schedule import Refine
+from enamel.core.tiling.executor import TileExecutor
 from enamel.core.tiling.grid import Grid, Tile
+from enamel.core.tiling.passspec import PassPictures, PassSpec
 from enamel.core.tiling.protect import Protected, at_last, next_lower
 from enamel.core.tiling.separate import JOIN_BLOCK, TileFolder, network_tile, surrounding
 from enamel.core.tiling.state import StateCanvas
-from enamel.core.tiling.tilework import (
-    GuidedDenoiser,
-    Outcome,
-    Pass,
-    Runner,
-    begun_at,
-    noise_at,
-    plan,
-    signal_of,
-)
+from enamel.core.tiling.tiletask import TileInputs, TileResult, TileWork
 
-TaskOf = Callable[[Tile], Callable[[], Outcome]]
 CODED = 512
 """Least side in px of the tiles that a picture is brought into a network's space in."""
 
@@ -56,7 +46,6 @@ CODED = 512
 class Cut:
     """What a region needs: tiles that estimate, and tiles of the ways there and back. All in cells."""
 
-    spec: ModelSpec
     estimating: Grid
     coding: Grid
     region: Box
@@ -66,25 +55,25 @@ class Cut:
     encoded: list[Tile]
 
     @classmethod
-    def of(cls, settings: Refine, spec: ModelSpec, size: Size, region: Box) -> "Cut":
-        """For a region in px of a picture of ``size``."""
-        space, snap = spec.space, spec.grid // spec.space.factor
-        whole = space.size(size.rounded_up(spec.grid))
-        tile = space.size(network_tile(settings, spec, size))
+    def of(cls, spec: PassSpec, region: Box) -> "Cut":
+        """Return it for a region in px of the picture."""
+        settings, model, space = spec.settings, spec.model, spec.model.space
+        snap = model.grid // space.factor
+        whole = space.size(spec.padded)
         overlap = -(-settings.overlap_px // space.factor)
-        estimating = Grid(whole, tile, overlap, snap, settings.feather)
-        coding = _coding(spec, whole)
+        estimating = Grid(whole, space.size(network_tile(spec)), overlap, snap, settings.feather)
+        coding = _coding(model, whole)
         decoded = coding.touching(space.box(region).intersection(Box.whole(whole)))
         tiles = estimating.touching(surrounding(decoded[1:], decoded[0].box))
         covered = surrounding(tiles[1:], tiles[0].box)
-        return cls(spec, estimating, coding, covered, decoded, tiles, coding.touching(covered))
+        return cls(estimating, coding, covered, decoded, tiles, coding.touching(covered))
 
 
-def _coding(spec: ModelSpec, whole: Size) -> Grid:
+def _coding(model: ModelSpec, whole: Size) -> Grid:
     """Return the tiles of the ways there and back: cut where these look only so far, else blended."""
-    factor, snap = spec.space.factor, spec.grid // spec.space.factor
-    side = -(-max(CODED, spec.native_tile) // spec.grid) * snap
-    radius = spec.space.coding_radius
+    factor, snap = model.space.factor, model.grid // model.space.factor
+    side = -(-max(CODED, model.native_tile) // model.grid) * snap
+    radius = model.space.coding_radius
     if radius is None:
         return Grid(whole, Size(side, side), side // 4, snap, 1.0)
     overlap = 2 * (-(-radius // (factor * snap)) * snap)
@@ -92,75 +81,80 @@ def _coding(spec: ModelSpec, whole: Size) -> Grid:
     return Grid(whole, Size(side, side), overlap, snap, 0.0)
 
 
-def reach(settings: Refine, spec: ModelSpec, size: Size, region: Box) -> Box:
+def reach(spec: PassSpec, region: Box) -> Box:
     """Return the part of the padded picture that refining the region reads."""
-    cut = Cut.of(settings, spec, size, region)
-    return spec.space.pixels(surrounding(cut.encoded, cut.region))
+    cut = Cut.of(spec, region)
+    return spec.model.space.pixels(surrounding(cut.encoded, cut.region))
 
 
-def counted(settings: Refine, spec: ModelSpec, size: Size, region: Box) -> tuple[int, int, float]:
+def counted(spec: PassSpec, region: Box) -> tuple[int, int, float]:
     """Return tiles, pieces of work, and megapixels that the network sees in all evaluations."""
-    cut = Cut.of(settings, spec, size, region)
-    steps = len(plan(settings, spec))
+    cut, steps = Cut.of(spec, region), len(spec.plan)
     tasks = len(cut.encoded) + steps * len(cut.tiles) + len(cut.decoded)
-    seen = spec.space.pixels(Box.whole(cut.estimating.used)).area / 1e6
+    seen = spec.model.space.pixels(Box.whole(cut.estimating.used)).area / 1e6
     return len(cut.tiles), tasks, seen * len(cut.tiles) * steps
 
 
-def refine_blended(work: Pass, runner: Runner, region: Box, folder: Path) -> Canvas:
-    """Return the refined pixels of the region, as a canvas in ``folder``."""
-    return _Blended(work, runner, region, folder).run()
+@dataclass
+class BlendedPass:
+    """One pass in joint mode by blending; ``pictures`` are padded to the network's grid."""
 
+    spec: PassSpec
+    denoiser: Denoiser
+    pictures: PassPictures
+    executor: TileExecutor
+    folder: Path
+    cut: Cut = field(init=False)
 
-class _Blended:
-    def __init__(self, work: Pass, runner: Runner, region: Box, folder: Path) -> None:
-        self.work = work
-        self.runner = runner
-        self.region = region
-        self.folder = folder
-        self.spec = work.denoiser.spec
-        self.space = self.spec.space
-        self.cut = Cut.of(work.settings, self.spec, work.size, region)
-        self.sigmas = [sampler_step.sigma for sampler_step in work.plan] + [0.0]
-
-    def run(self) -> Canvas:
-        steps = len(self.work.plan)
-        cut = self.cut
-        self.runner.total = len(cut.encoded) + steps * len(cut.tiles) + len(cut.decoded)
+    def refine(self, region: Box) -> Canvas:
+        """Return the refined pixels of the region, as a canvas in the folder."""
+        steps = len(self.spec.plan)
+        self.cut = cut = Cut.of(self.spec, region)
+        self.executor.total = len(cut.encoded) + steps * len(cut.tiles) + len(cut.decoded)
         first = next((n for n in range(steps, -1, -1) if self._state_file(n).exists()), None)
         if first is None:
             self._begin()
             first = 0
         else:
-            self.runner.done = len(cut.encoded) + first * len(cut.tiles)
+            self.executor.done = len(cut.encoded) + first * len(cut.tiles)
         for number in range(first, steps):
-            self._evaluation(number)
-        return self._back()
+            self._step(number)
+        return self._decode(region)
 
     def _begin(self) -> None:
         """The picture in the network's space, with the noise of its first level."""
         tiles = TileFolder(self.folder / "encoded")
-        self._carry_out(
-            self.cut.encoded, tiles, lambda tile: Encoding.of(self.work, self._px(tile))
-        )
+        start = self.pictures.start(self.spec.model)
+        self._run(
+            self.cut.encoded, tiles,
+            lambda tile: Encoding(
+                self.spec, self.denoiser, self._px(tile), start.read(self._px(tile))
+            ),
+        )  # fmt: skip
 
         def noised(block: Box) -> State:
             values = tiles.summed(self.cut.coding, block, channels=self.space.channels)
-            values += self._noise(self.work.stream, block) * np.float32(self.sigmas[0])
+            values += self._noise(self.spec.stream, block) * np.float32(self.spec.sigmas[0])
             return (self._protected(block, values, 0),)
 
         self._keep_state(0, 1, noised)
 
-    def _evaluation(self, number: int) -> None:
-        """One evaluation of all tiles, blended, and the step after it."""
-        sampler_step = self.work.plan[number]
+    def _step(self, number: int) -> None:
+        """Predict all tiles, blend the predictions and take the sampler's step."""
+        sampler_step = self.spec.plan[number]
+        # what is protected is held where predictions are blended, so tiles need not read it
+        pictures = replace(self.pictures, fractions=None)
         tiles = TileFolder(self.folder / f"denoised-{number:03d}")
         with self._state(number) as state:
 
-            def task(tile: Tile) -> Estimating:
-                return Estimating.of(self.work, number, self._px(tile), state.read(tile.box))
+            def task(tile: Tile) -> Predicting:
+                box = self._px(tile)
+                inputs = TileInputs.read(self.spec, pictures, box, box, started=True)
+                return Predicting(
+                    self.spec, self.denoiser, number, box, state.read(tile.box), inputs
+                )
 
-            self._carry_out(self.cut.tiles, tiles, task)
+            self._run(self.cut.tiles, tiles, task)
 
             def stepped(block: Box) -> State:
                 denoised = self._blended(tiles, block)
@@ -176,20 +170,20 @@ class _Blended:
         shutil.rmtree(tiles.folder)
         self._state_file(number).unlink()
 
-    def _back(self) -> Canvas:
+    def _decode(self, region: Box) -> Canvas:
         """Return the last state as pixels of the region."""
         tiles = TileFolder(self.folder / "decoded")
-        with self._state(len(self.work.plan)) as state:
-            self._carry_out(
+        with self._state(len(self.spec.plan)) as state:
+            self._run(
                 self.cut.decoded,
                 tiles,
-                lambda tile: Decoding(self.work.denoiser, self._px(tile), state.read(tile.box)),
+                lambda tile: Decoding(self.denoiser, self._px(tile), state.read(tile.box)),
             )
         f = self.space.factor
         coding = self.cut.coding
         in_px = Grid(
-            self.work.padded, Size(coding.tile.width * f, coding.tile.height * f),
-            coding.overlap * f, self.spec.grid, coding.feather,
+            self.spec.padded, Size(coding.tile.width * f, coding.tile.height * f),
+            coding.overlap * f, self.spec.model.grid, coding.feather,
         )  # fmt: skip
 
         def joined(block: Box) -> SampleArray:
@@ -197,20 +191,18 @@ class _Blended:
             return self._untouched(block, pixels)
 
         path = self.folder / "refined.npy"
-        return filled(Canvas.create(path, self.region, 3, size=self.work.size), joined, JOIN_BLOCK)
+        return filled(Canvas.create(path, region, 3, size=self.spec.size), joined, JOIN_BLOCK)
 
-    def _carry_out(self, wanted: list[Tile], tiles: TileFolder, task: TaskOf) -> None:
-        """Do the work on the tiles that are not there yet; `Stopped` when asked to stop."""
-        missing = [tile for tile in wanted if not tiles.path(tile).exists()]
-        self.runner.done += len(wanted) - len(missing)
-        left = len(missing)
-        outcomes = self.runner.outcomes(task(tile) for tile in missing)
-        for tile, outcome in zip(missing, outcomes, strict=False):
-            tiles.keep(tile, outcome.state[0])
-            left -= 1
-            self.runner.report(self.work.size, outcome.keep, outcome.denoised)
-        if left:
-            raise Stopped
+    @property
+    def space(self) -> Space:
+        return self.spec.model.space
+
+    def _run(self, wanted: list[Tile], tiles: TileFolder, task: Callable[[Tile], TileWork]) -> None:
+        """Compute the tiles that are not there yet."""
+        self.executor.run(
+            wanted, tiles.has, task, lambda tile, result: tiles.keep(tile, result.state[0]),
+            self.spec.size,
+        )  # fmt: skip
 
     def _blended(self, tiles: TileFolder, block: Box) -> FloatArray:
         """Blend the predictions of all tiles over a block."""
@@ -225,30 +217,27 @@ class _Blended:
         return self.space.pixels(tile.box)
 
     def _noise(self, stream: int, block: Box) -> FloatArray:
-        return noise_at(self.spec, self.work.settings, stream, self.space.pixels(block))
+        return self.spec.noise(stream, self.space.pixels(block))
 
     def _protected(self, block: Box, values: FloatArray, number: int) -> FloatArray:
-        """Return values before evaluation ``number``, held to the source where a part is protected still."""
-        if self.work.fractions is None or self.sigmas[number] == 0:
+        """Return values before step ``number``, held to the source where a part is protected still."""
+        fractions, sigma = self.pictures.fractions, self.spec.sigmas[number]
+        if fractions is None or sigma == 0:
             return values
-        sigma = self.sigmas[number]
-        fractions = self.space.cells(self.work.fractions.read(self.space.pixels(block)))
+        left = self.spec.sigma_left(self.space.cells(fractions.read(self.space.pixels(block))))
         tiles = TileFolder(self.folder / "encoded")
         source = tiles.summed(self.cut.coding, block, channels=self.space.channels)
-        protected = Protected(
-            source,
-            self._noise(self.work.stream, block),
-            begun_at(self.spec, self.work.settings, fractions),
-        )
-        return protected.over(values, sigma, next_lower(self.sigmas, number))
+        protected = Protected(source, self._noise(self.spec.stream, block), left)
+        return protected.over(values, sigma, next_lower(self.spec.sigmas, number))
 
     def _untouched(self, block: Box, samples: SampleArray) -> SampleArray:
         """Finished pixels, those that are left nothing being the source's, bit for bit."""
-        if self.work.fractions is None:
+        fractions = self.pictures.fractions
+        if fractions is None:
             return samples
-        source = to_signed(self.work.source.read(block))
-        begun = begun_at(self.spec, self.work.settings, self.work.fractions.read(block))
-        return to_samples(at_last(to_signed(samples), source, begun, self.sigmas[-2]))
+        source = to_signed(self.pictures.source.read(block))
+        left = self.spec.sigma_left(fractions.read(block))
+        return to_samples(at_last(to_signed(samples), source, left, self.spec.sigmas[-2]))
 
     def _keep_state(self, number: int, fields: int, values: Callable[[Box], State]) -> None:
         """Write a state block by block; it is there when it is whole."""
@@ -267,70 +256,50 @@ class _Blended:
 
 @dataclass(frozen=True, slots=True)
 class Encoding:
-    """The way of one tile into the network's space."""
+    """Take one tile into the network's space."""
 
+    spec: PassSpec
     denoiser: Denoiser
-    settings: Refine
     box: Box
     source: SampleArray
 
-    @classmethod
-    def of(cls, work: Pass, box: Box) -> "Encoding":
-        held_by_start = work.denoiser.spec.holding is Holding.START
-        start = work.structure if held_by_start else work.source
-        return cls(work.denoiser, work.settings, box, start.read(box))
-
-    def __call__(self) -> Outcome:
+    def __call__(self) -> TileResult:
         began = time.perf_counter()
-        values = self.denoiser.encode(signal_of(self.source, self.box, self.settings))
-        return Outcome(self.box, (values,), self.source, time.perf_counter() - began)
+        values = self.denoiser.encode(self.spec.signal(self.source, self.box))
+        return TileResult(self.box, (values,), self.source, time.perf_counter() - began)
 
 
 @dataclass(frozen=True, slots=True)
-class Estimating:
-    """One evaluation of one tile."""
+class Predicting:
+    """Predict one tile at one step."""
 
+    spec: PassSpec
     denoiser: Denoiser
-    settings: Refine
     number: int
     box: Box
     x: FloatArray
-    structure: SampleArray
-    unconditional: SampleArray | None
-    words: Words | None
-    negative: Words | None
+    inputs: TileInputs
 
-    @classmethod
-    def of(cls, work: Pass, number: int, box: Box, x: FloatArray) -> "Estimating":
-        unconditional = work.unconditional.read(box) if work.unconditional else None
-        script = work.script
-        return cls(
-            work.denoiser, work.settings, number, box, x, work.structure.read(box), unconditional,
-            script.at(box), script.negative(),
-        )  # fmt: skip
-
-    def __call__(self) -> Outcome:
-        spec = self.denoiser.spec
-        guided = GuidedDenoiser(
-            self.denoiser, self.settings, self.structure, self.unconditional, self.words, self.negative
-        )  # fmt: skip
+    def __call__(self) -> TileResult:
+        guided = self.inputs.guided(self.denoiser, self.spec.settings)
         began = time.perf_counter()
-        denoised = guided.predict(self.x, plan(self.settings, spec)[self.number])
+        denoised = guided.predict(self.x, self.spec.plan[self.number])
         seconds = time.perf_counter() - began
-        seen = to_samples(self.denoiser.latent_preview(denoised))
-        return Outcome(self.box, (denoised,), seen, seconds)
+        preview = to_samples(self.denoiser.latent_preview(denoised))
+        return TileResult(self.box, (denoised,), preview, seconds)
 
 
 @dataclass(frozen=True, slots=True)
 class Decoding:
-    """The way of one tile back to pixels."""
+    """Take one tile back to pixels."""
 
     denoiser: Denoiser
     box: Box
     values: FloatArray
 
-    def __call__(self) -> Outcome:
+    def __call__(self) -> TileResult:
         began = time.perf_counter()
         pixels = to_samples(self.denoiser.decode(self.values))
         # kept as samples: half of what floats take, and all that the result holds
-        return Outcome(self.box, (pixels,), pixels, time.perf_counter() - began)  # type: ignore[arg-type]
+        seconds = time.perf_counter() - began
+        return TileResult(self.box, (pixels,), pixels, seconds)  # type: ignore[arg-type]

@@ -40,7 +40,7 @@ def _rounded_up(value: int, snap: int) -> int:
 
 @dataclass(frozen=True, slots=True)
 class Tile:
-    """One tile of a grid. ``box`` lies on the padded picture."""
+    """One tile of a grid. ``box`` is on the padded picture."""
 
     index: int
     column: int

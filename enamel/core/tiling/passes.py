@@ -3,80 +3,57 @@
 Two modes behind one function: `separate`, and joint, which is `joint` for networks that look only so far
 and `blended` for those that look at a whole tile. Everything is computed for a region, the whole
 picture being one; what a region's pixels are does not depend on which region was asked for. Finished
-work lies in a folder; the same call goes on from it.
+work is kept in a folder; the same call resumes from it.
 """
 
 from dataclasses import dataclass
 from pathlib import Path
 
-from enamel.core.diffusion.denoiser import Denoiser, ModelSpec
+from enamel.core.diffusion.denoiser import Denoiser
 from enamel.core.errors import Refusal
-from enamel.core.geometry import Box, Size
-from enamel.core.imaging.canvas import Canvas, Mirrored, Picture
-from enamel.core.schedule import Mode, Refine
+from enamel.core.geometry import Box
+from enamel.core.imaging.canvas import Canvas
+from enamel.core.schedule import Mode
 from enamel.core.tiling import blended, joint, separate
-from enamel.core.tiling.tilework import Pass, Runner, plan
+from enamel.core.tiling.executor import TileExecutor
+from enamel.core.tiling.passspec import PassPictures, PassSpec
 
 MOST_TASKS = 500_000
 """Tiles of a pass, in joint mode for each evaluation."""
 
 
-@dataclass(frozen=True)
-class Sources:
-    """The pictures a pass reads, all of the same size, three channels."""
-
-    source: Picture
-    """Where the pass starts from."""
-    structure: Picture
-    """What the structure is held to; for a refiner that is given none, where the pass starts from with
-    as little of the source as hold leaves."""
-    unconditional: Picture | None
-    """The structure held half as firmly, when guidance is not 1."""
-
-
 def refine(
-    pictures: Sources,
-    settings: Refine,
+    spec: PassSpec,
     denoiser: Denoiser,
+    pictures: PassPictures,
     region: Box,
     folder: Path,
-    runner: Runner,
+    executor: TileExecutor,
 ) -> Canvas:
     """Return the refined pixels of a region, as a canvas in ``folder``.
 
     Raises
     ------
     Stopped
-        If the runner's stop sign showed; finished work is kept in the folder.
+        If the executor was asked to stop; finished work is kept in the folder.
     """
-    size = pictures.source.size
-    padded = size.rounded_up(denoiser.spec.grid)
-    work = Pass(
-        Mirrored(pictures.source, padded),
-        Mirrored(pictures.structure, padded),
-        Mirrored(pictures.unconditional, padded) if pictures.unconditional else None,
-        settings,
-        denoiser,
-        size,
-    )
-    if blends(settings, denoiser.spec):
-        return blended.refine_blended(work, runner, region, folder)
-    if settings.mode is Mode.JOINT:
-        return joint.refine_joint(work, runner, region, folder)
-    return separate.refine_separate(work, runner, region, folder)
+    padded = pictures.padded(spec)
+    kind: type[blended.BlendedPass | joint.JointPass | separate.SeparatePass]
+    if spec.blends:
+        kind = blended.BlendedPass
+    elif spec.settings.mode is Mode.JOINT:
+        kind = joint.JointPass
+    else:
+        kind = separate.SeparatePass
+    return kind(spec, denoiser, padded, executor, folder).refine(region)
 
 
-def reach(settings: Refine, spec: ModelSpec, size: Size, region: Box) -> Box:
+def reach(spec: PassSpec, region: Box) -> Box:
     """Return the part of the enlarged picture that refining the region reads."""
-    way = joint if settings.mode is Mode.JOINT else separate
-    if blends(settings, spec):
-        way = blended
-    return way.reach(settings, spec, size, region).intersection(Box.whole(size))
-
-
-def blends(settings: Refine, spec: ModelSpec) -> bool:
-    """Return whether a pass is joint by blending estimates; a window is then near the whole, not the same."""
-    return settings.mode is Mode.JOINT and spec.radius is None
+    mode = joint if spec.settings.mode is Mode.JOINT else separate
+    if spec.blends:
+        mode = blended
+    return mode.reach(spec, region).intersection(Box.whole(spec.size))
 
 
 @dataclass(frozen=True, slots=True)
@@ -95,7 +72,7 @@ class Work:
     """Megapixels of finished tiles that lie on disk until the pass ends."""
 
 
-def work_of(settings: Refine, spec: ModelSpec, size: Size, region: Box | None = None) -> Work:
+def work_of(spec: PassSpec, region: Box | None = None) -> Work:
     """Return how much a pass over a region, or the whole, has to do: counted, not walked through.
 
     Raises
@@ -103,21 +80,22 @@ def work_of(settings: Refine, spec: ModelSpec, size: Size, region: Box | None = 
     Refusal
         When there would be more than `MOST_TASKS`.
     """
-    region = region or Box.whole(size)
-    each, evaluations = settings.calls, len(plan(settings, spec))
-    if blends(settings, spec):
-        tiles, tasks, seen = blended.counted(settings, spec, size, region)
-        seen = seen * each + region.area / 1e6 * spec.space.coding_cost
-        work = Work(tiles, tasks, evaluations * each, seen, size.megapixels)
+    settings, cost = spec.settings, spec.model.space.coding_cost
+    region = region or Box.whole(spec.size)
+    each, evaluations = settings.calls, len(spec.plan)
+    if spec.blends:
+        tiles, tasks, seen = blended.counted(spec, region)
+        seen = seen * each + region.area / 1e6 * cost
+        work = Work(tiles, tasks, evaluations * each, seen, spec.size.megapixels)
     elif settings.mode is Mode.JOINT:
-        tasks, seen = joint.counted(settings, spec, size, region)
+        tasks, seen = joint.counted(spec, region)
         work = Work(tasks // evaluations, tasks, evaluations * each, seen * each, 0.0)
     else:
-        first, over = separate.counted(settings, spec, size, region)
-        area = separate.grid_of(settings, spec, size).used.megapixels
-        again = len(plan(separate.over_joins(settings), spec)) if over else 0
+        first, over = separate.counted(spec, region)
+        area = separate.grid_of(spec).used.megapixels
+        again = len(separate.over_joins(spec).plan) if over else 0
         seen = area * (first * evaluations + over * again) * each
-        seen += area * (first + over) * spec.space.coding_cost
+        seen += area * (first + over) * cost
         work = Work(first, first + over, evaluations * each, seen, area * (first + over))
     if work.tasks > MOST_TASKS:
         raise Refusal(
@@ -127,15 +105,13 @@ def work_of(settings: Refine, spec: ModelSpec, size: Size, region: Box | None = 
     return work
 
 
-def tile_boxes(settings: Refine, spec: ModelSpec, size: Size) -> list[Box]:
+def tile_boxes(spec: PassSpec) -> list[Box]:
     """Return where the tiles of a pass lie on the picture, overlaps included, in the order they come."""
-    whole = Box.whole(size)
-    if settings.mode is Mode.JOINT and not blends(settings, spec):
-        found = joint.cores_of(settings, spec, size, Box.whole(size.rounded_up(spec.grid)))
-        return [box.intersection(whole) for box in found]
-    grid = separate.grid_of(settings, spec, size)
+    whole = Box.whole(spec.size)
+    if spec.settings.mode is Mode.JOINT and not spec.blends:
+        return [box.intersection(whole) for box in joint.cores_of(spec, spec.whole)]
     return [
         tile.box.intersection(whole)
-        for group in separate.rounds(settings, grid, whole)
+        for group in separate.rounds(spec.settings, separate.grid_of(spec), whole)
         for tile in group
     ]

@@ -5,54 +5,51 @@ them grows on from its finished neighbours: one round of dependence, never a cha
 joins, if wanted, refines bands again on tiles that lie across them.
 """
 
-from collections import deque
-from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from pathlib import Path
 
 import numpy as np
 
 from enamel.core.diffusion import noise
-from enamel.core.diffusion.denoiser import ModelSpec
-from enamel.core.errors import Stopped
+from enamel.core.diffusion.denoiser import Denoiser
 from enamel.core.files import whole_file
 from enamel.core.geometry import Box, Size
-from enamel.core.imaging.canvas import Canvas, FloatArray, Mirrored, SampleArray, filled, to_samples
+from enamel.core.imaging.canvas import Canvas, FloatArray, Mirrored, SampleArray, filled
 from enamel.core.schedule import Fit, Order, Refine
+from enamel.core.tiling.executor import TileExecutor
 from enamel.core.tiling.grid import Grid, Tile, fitting_side, ramp
-from enamel.core.tiling.tilework import NeighbourConstraint, Pass, Runner, Task
+from enamel.core.tiling.passspec import PassPictures, PassSpec
+from enamel.core.tiling.tiletask import NeighbourConstraint, TileTask
 
 JOIN_BLOCK = 1024
 
 
-def network_tile(settings: Refine, spec: ModelSpec, size: Size) -> Size:
-    """Return size of the tiles of a pass over a picture of ``size``: as asked for or fitted to it, on the
-    network's grid.
-    """
-    tile = Size(*settings.tile).rounded_up(spec.grid)
+def network_tile(spec: PassSpec) -> Size:
+    """Return size of the tiles of a pass: as asked for or fitted to the picture, on the network's grid."""
+    settings, grid = spec.settings, spec.model.grid
+    tile = Size(*settings.tile).rounded_up(grid)
     if settings.fit is Fit.EXACT:
         return tile
-    sides = zip(size.rounded_up(spec.grid), tile, strict=True)
-    return Size(
-        *(fitting_side(length, side, settings.overlap_px, spec.grid) for length, side in sides)
+    sides = zip(spec.padded, tile, strict=True)
+    return Size(*(fitting_side(length, side, settings.overlap_px, grid) for length, side in sides))
+
+
+def grid_of(spec: PassSpec) -> Grid:
+    """Return the overlapping tiles of a separate pass."""
+    settings = spec.settings
+    return Grid(
+        spec.padded, network_tile(spec), settings.overlap_px, spec.model.grid, settings.feather
     )
 
 
-def grid_of(settings: Refine, spec: ModelSpec, size: Size) -> Grid:
-    """Return the overlapping tiles of a separate pass over a picture of ``size``."""
-    padded = size.rounded_up(spec.grid)
-    tile = network_tile(settings, spec, size)
-    return Grid(padded, tile, settings.overlap_px, spec.grid, settings.feather)
-
-
-def moved_to_fewest(window: Box, settings: Refine, spec: ModelSpec, size: Size) -> Box:
-    """Return a window of a picture of ``size``, moved a little to where fewer tiles have to be made for it.
+def moved_to_fewest(window: Box, spec: PassSpec) -> Box:
+    """Return a window of the picture, moved a little to where fewer tiles have to be made for it.
 
     It stays where it is when moving saves none. It is moved by at most half of itself each way.
     """
-    grid = grid_of(settings, spec, size)
+    grid = grid_of(spec)
     moved = grid.nearest_with_fewest(window)
-    inside = Box.whole(size).contains(moved)
+    inside = Box.whole(spec.size).contains(moved)
     fewer = len(grid.touching(moved)) < len(grid.touching(window))
     return moved if inside and fewer else window
 
@@ -168,122 +165,99 @@ class Tiles:
         return cls(inner, rounds(settings, grid, inner), joining)
 
 
-def reach(settings: Refine, spec: ModelSpec, size: Size, region: Box) -> Box:
+def reach(spec: PassSpec, region: Box) -> Box:
     """Return the part of the padded picture that refining the region reads."""
-    needed = Tiles.of(settings, grid_of(settings, spec, size), region)
+    needed = Tiles.of(spec.settings, grid_of(spec), region)
     return surrounding([tile for group in needed.rounds for tile in group], needed.inner)
 
 
-def counted(settings: Refine, spec: ModelSpec, size: Size, region: Box) -> tuple[int, int]:
+def counted(spec: PassSpec, region: Box) -> tuple[int, int]:
     """Return how many tiles a pass over the region runs, and how many over the joins after it.
 
     For the whole picture, which may have very many, they are not walked through.
     """
-    grid = grid_of(settings, spec, size)
-    if region == Box.whole(size):
+    settings, grid = spec.settings, grid_of(spec)
+    if region == Box.whole(spec.size):
         over = LyingAcross.of(settings.joins.width, grid, region).count if settings.joins else 0
         return grid.count, over
     needed = Tiles.of(settings, grid, region)
     return sum(len(group) for group in needed.rounds), len(needed.joining)
 
 
-def over_joins(settings: Refine) -> Refine:
-    """Return settings of the pass over the joins: its own strength, and nothing that changes the start.
+def over_joins(spec: PassSpec) -> PassSpec:
+    """Return the pass over the joins: at the joins' strength, and with nothing that changes the start.
 
-    The first pass has given back what was missing.
+    The first pass has restored what was missing.
     """
+    settings = spec.settings
     assert settings.joins is not None
-    return replace(
+    again = replace(
         settings, strength=settings.joins.strength, joins=None, order=Order.ROWS,
         restore=0.0, extra_noise=0.0, contrast=1.0, chroma=1.0,
     )  # fmt: skip
+    return replace(spec, settings=again, stream=noise.JOIN)
 
 
-def refine_separate(work: Pass, runner: Runner, region: Box, folder: Path) -> Canvas:
-    """Return the refined pixels of the region, as a canvas in ``folder``."""
-    settings, spec = work.settings, work.denoiser.spec
-    grid = grid_of(settings, spec, work.size)
-    needed = Tiles.of(settings, grid, region)
-    runner.total = sum(len(group) for group in needed.rounds) + len(needed.joining)
-    tiles = TileFolder(folder / "tiles")
-    for group in needed.rounds:
-        run_tiles(work, runner, grid, group, tiles)
-    if not needed.joining:
-        return tiles.joined(grid, region, folder / "refined.npy", work.size)
-    first = tiles.joined(grid, needed.inner, folder / "first.npy", work.padded)
-    return _over_joins(work, runner, grid, needed.joining, first, region, folder)
+@dataclass
+class SeparatePass:
+    """One pass in separate mode; ``pictures`` are padded to the network's grid."""
 
+    spec: PassSpec
+    denoiser: Denoiser
+    pictures: PassPictures
+    executor: TileExecutor
+    folder: Path
 
-def _over_joins(
-    work: Pass,
-    runner: Runner,
-    grid: Grid,
-    joining: list[Tile],
-    first: Canvas,
-    region: Box,
-    folder: Path,
-) -> Canvas:
-    """Return the pass over the joins, laid over the first pass in bands."""
-    settings = work.settings
-    assert settings.joins is not None
-    again = replace(
-        work, source=Mirrored(first, work.padded), settings=over_joins(settings), stream=noise.JOIN
-    )
-    shifted = grid.shifted()
-    tiles = TileFolder(folder / "join-tiles")
-    run_tiles(again, runner, shifted, joining, tiles)
-    known = {tile.index for tile in joining}
-    width = settings.joins.width
+    def refine(self, region: Box) -> Canvas:
+        """Return the refined pixels of the region, as a canvas in the folder."""
+        grid = grid_of(self.spec)
+        needed = Tiles.of(self.spec.settings, grid, region)
+        self.executor.total = sum(len(group) for group in needed.rounds) + len(needed.joining)
+        tiles = TileFolder(self.folder / "tiles")
+        for group in needed.rounds:
+            self._run(grid, group, tiles)
+        finished = self.folder / "refined.npy"
+        if not needed.joining:
+            return tiles.joined(grid, region, finished, self.spec.size)
+        first = tiles.joined(grid, needed.inner, self.folder / "first.npy", self.spec.padded)
+        return self._over_joins(grid, needed.joining, first, region, finished)
 
-    def laid_over(block: Box) -> SampleArray:
-        below = first.read(block).astype(np.float32)
-        above = tiles.summed(shifted, block, known)
-        return np.rint(below + (above - below) * band(grid, block, width)).astype(np.uint16)
+    def _over_joins(
+        self, grid: Grid, joining: list[Tile], first: Canvas, region: Box, path: Path
+    ) -> Canvas:
+        """Return the pass over the joins, laid over the first pass in bands."""
+        joins = self.spec.settings.joins
+        assert joins is not None
+        source = Mirrored(first, self.spec.padded)
+        again = replace(
+            self, spec=over_joins(self.spec), pictures=replace(self.pictures, source=source)
+        )
+        shifted, known = grid.shifted(), {tile.index for tile in joining}
+        tiles = TileFolder(self.folder / "join-tiles")
+        again._run(shifted, joining, tiles)
 
-    canvas = Canvas.create(folder / "refined.npy", region, 3, size=work.size)
-    return filled(canvas, laid_over, JOIN_BLOCK)
+        def laid_over(block: Box) -> SampleArray:
+            below = first.read(block).astype(np.float32)
+            above = tiles.summed(shifted, block, known)
+            merged = below + (above - below) * band(grid, block, joins.width)
+            return np.rint(merged).astype(np.uint16)
 
+        canvas = Canvas.create(path, region, 3, size=self.spec.size)
+        return filled(canvas, laid_over, JOIN_BLOCK)
 
-def run_tiles(
-    work: Pass, runner: Runner, grid: Grid, group: list[Tile], tiles: "TileFolder"
-) -> None:
-    """Compute the tiles of a round that are not there yet; `Stopped` when asked to stop."""
-    missing = [tile for tile in group if not tiles.path(tile).exists()]
-    runner.done += len(group) - len(missing)
-    checkerboard = work.settings.order is Order.CHECKERBOARD
-    running: deque[tuple[Tile, str]] = deque()
-    left = len(missing)
+    def _run(self, grid: Grid, group: list[Tile], tiles: "TileFolder") -> None:
+        """Compute the tiles of a round that are not there yet."""
+        checkerboard = self.spec.settings.order is Order.CHECKERBOARD
 
-    def finish(tile: Tile, samples: SampleArray) -> None:
-        nonlocal left
-        tiles.keep(tile, samples)
-        left -= 1
-        runner.report(work.size, tile.box, samples)
+        def task(tile: Tile) -> TileTask:
+            second = checkerboard and not is_first(tile)
+            constraint = constrain(grid, tile, tiles) if second else None
+            return TileTask.whole(self.spec, self.denoiser, self.pictures, tile.box, constraint)
 
-    def tasks() -> Iterator[Task]:
-        """Yield the tasks that have to run; tiles that another run has left are taken on the way."""
-        for tile in missing:
-            constraint = (
-                constrain(grid, tile, tiles) if checkerboard and not is_first(tile) else None
-            )
-            task = work.task(tile.box, tile.box, 0, len(work.plan), constraint=constraint)
-            key = task.key() if runner.store else ""
-            known = runner.store.get(key) if runner.store else None
-            if known is None:
-                running.append((tile, key))
-                yield task
-            else:
-                runner.tasks_taken_over += 1
-                finish(tile, known)
-
-    for outcome in runner.outcomes(tasks()):
-        tile, key = running.popleft()
-        samples = to_samples(outcome.state[0])
-        if runner.store:
-            runner.store.put(key, samples)
-        finish(tile, samples)
-    if left:
-        raise Stopped
+        self.executor.run(
+            group, tiles.has, task, lambda tile, result: tiles.keep(tile, result.preview),
+            self.spec.size, shared=True,
+        )  # fmt: skip
 
 
 def constrain(grid: Grid, tile: Tile, tiles: "TileFolder") -> NeighbourConstraint:
@@ -317,6 +291,9 @@ class TileFolder:
 
     def path(self, tile: Tile) -> Path:
         return self.folder / f"{tile.index:06d}.npy"
+
+    def has(self, tile: Tile) -> bool:
+        return self.path(tile).exists()
 
     def read(self, tile: Tile) -> SampleArray:
         return np.load(self.path(tile), mmap_mode="r")

@@ -6,7 +6,7 @@ from concurrent.futures import Executor, ThreadPoolExecutor
 from contextlib import contextmanager
 
 from enamel.core.errors import Refusal
-from enamel.core.tiling.tilework import AHEAD
+from enamel.core.tiling.executor import AHEAD
 
 CLUSTER = "ENAMEL_CLUSTER"
 """Address of a Dask scheduler, tcp://host:port; workers need the same Enamel and weights."""

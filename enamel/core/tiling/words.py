@@ -86,7 +86,7 @@ def about_the_face(prompt: str) -> str:
 
 
 LEAST_WEIGHT = 0.1
-"""Share of a tile that words need for the tile to be told them as written."""
+"""Fraction of a tile that a text region must cover for the tile to get its words."""
 
 
 @dataclass(frozen=True)

@@ -99,7 +99,7 @@ class UpscalerProbe:
         return int(down)
 
     def range(self, factor: int) -> int:
-        """Return what white is: 1 or 255, told by which of them gives the picture back when reduced."""
+        """Return what white is: 1 or 255, whichever of them gives the picture back when reduced."""
         source = picture(*self.size(PROBE))
         errors = {}
         for white in (1, 255):

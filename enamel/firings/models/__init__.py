@@ -1,7 +1,8 @@
-"""What the database holds of firings, schedule presets, and how long work took."""
+"""What the database holds of firings, checks of layers, schedule presets, and how long work took."""
 
+from enamel.firings.models.checks import LayerCheck
 from enamel.firings.models.firings import Firing, TilePreview
 from enamel.firings.models.presets import SchedulePreset
 from enamel.firings.models.timings import Timing
 
-__all__ = ["Firing", "SchedulePreset", "TilePreview", "Timing"]
+__all__ = ["Firing", "LayerCheck", "SchedulePreset", "TilePreview", "Timing"]

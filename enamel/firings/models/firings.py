@@ -1,18 +1,22 @@
 """Firings: runs of a schedule or of a touch-up, and what they show while they run."""
 
 import uuid
-from typing import Any
+from datetime import timedelta
+from typing import Any, ClassVar
 
 from django.db import models
 from django.utils import timezone
 
-from enamel.accounts.people import Person
+from enamel.core.checkpoints import loading
 from enamel.core.fields import to_json
 from enamel.core.finishing.recipe import Finish
 from enamel.core.geometry import Size
+from enamel.core.networks.cards import CheckpointCard, cards
 from enamel.core.pipeline.inlay import Inlay
 from enamel.core.pipeline.touchup import TouchUp
 from enamel.core.schedule import Coat, Schedule
+from enamel.jobs.models import Job, JobQuerySet
+from enamel.jobs.queueing import FIRINGS
 from enamel.library.models.layers import Layer, refine_of
 
 Step = Coat | TouchUp | tuple[Inlay, ...] | Finish
@@ -39,29 +43,21 @@ def step_as_json(step: Step) -> dict[str, Any]:
     return {kinds[type(step)].value: to_json(step)}
 
 
-class FiringQuerySet(models.QuerySet["Firing"]):
-    def of(self, person: Person) -> "FiringQuerySet":
-        """Return firings of the person's own pieces."""
-        return self.filter(piece__owner_id=person.pk, piece__deleted_at=None)
-
-    def open(self) -> "FiringQuerySet":
-        """Waiting or running."""
-        return self.filter(state__in=[Firing.State.QUEUED, Firing.State.FIRING])
-
+class FiringQuerySet(JobQuerySet["Firing"]):
     def in_sight(self) -> "FiringQuerySet":
         """Waiting or running, or ended without a result and not yet dismissed; what runs first."""
         running_first = models.Case(
-            models.When(state=Firing.State.FIRING, then=0),
-            models.When(state=Firing.State.QUEUED, then=1),
+            models.When(state=Firing.State.RUNNING, then=0),
+            models.When(state=Firing.State.WAITING, then=1),
             default=2,
         )
         return self.order_by(running_first, "created").filter(
-            models.Q(state__in=[Firing.State.QUEUED, Firing.State.FIRING])
+            models.Q(state__in=Firing.OPEN)
             | models.Q(state__in=[Firing.State.STOPPED, Firing.State.FAILED], dismissed=False)
         )
 
 
-class Firing(models.Model):
+class Firing(Job):
     """One run of a schedule, or of a touch-up, on a layer. Its settings are frozen at its start."""
 
     class Work(models.TextChoices):
@@ -70,16 +66,19 @@ class Firing(models.Model):
         INLAY = "inlay", "Inlay"
         FINISH = "finish", "Finish"
         AGAIN = "again", "Done again"
-        """Layers after one that was changed, made anew on what it has become."""
+        """Layers after one that was changed, made again on what it has become."""
         BATCH = "batch", "Batch"
         """All that a batch does with one picture."""
 
-    class State(models.TextChoices):
-        QUEUED = "queued", "Waiting"
-        FIRING = "firing", "Firing"
-        DONE = "done", "Done"
-        STOPPED = "stopped", "Paused"
-        FAILED = "failed", "Failed"
+    QUEUE = FIRINGS
+    LABEL = "Firing"
+    STATE_LABELS: ClassVar = {Job.State.RUNNING: "Firing", Job.State.STOPPED: "Paused"}
+    PIECE = "piece"
+    USES_FINISHED_TILES = True
+    MOST_ATTEMPTS = 8
+    AFTER_CRASHES = (
+        "Finished tiles are kept; choose smaller tiles, or resume when other programs are closed."
+    )
 
     id = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
     piece = models.ForeignKey("library.Piece", models.CASCADE, related_name="firings")
@@ -91,25 +90,15 @@ class Firing(models.Model):
     )  # fmt: skip
     frozen = models.JSONField(help_text="The schedule or touch-up, every setting spelt out.")
     models_used = models.JSONField(default=dict, help_text="sha256 of each model at the start.")
-    state = models.CharField(max_length=10, choices=State.choices, default=State.QUEUED)
     priority = models.SmallIntegerField(default=0, help_text="Higher ones are fired first.")
-    stop_asked = models.BooleanField(default=False)
-    broken_off = models.PositiveIntegerField(
-        default=0, help_text="Times that a worker began it and neither ended it nor gave it back."
-    )
     coat = models.PositiveIntegerField(default=0, help_text="The coat in work, from 0.")
     done = models.PositiveIntegerField(default=0, help_text="Tile evaluations finished.")
     total = models.PositiveIntegerField(default=0)
     seconds_left = models.FloatField(null=True, blank=True)
     predicted = models.JSONField(default=dict)
     actual = models.JSONField(default=dict)
-    error = models.TextField(blank=True)
     dismissed = models.BooleanField(default=False, help_text="Ended, and no longer shown.")
     result = models.ForeignKey(Layer, models.SET_NULL, null=True, blank=True, related_name="+")
-    created = models.DateTimeField(default=timezone.now)
-    host = models.CharField(max_length=100, blank=True, help_text="Machine that it was last on.")
-    started = models.DateTimeField(null=True, blank=True)
-    ended = models.DateTimeField(null=True, blank=True)
 
     objects = FiringQuerySet.as_manager()
 
@@ -117,7 +106,7 @@ class Firing(models.Model):
         ordering = ["-created"]
 
     def __str__(self) -> str:
-        return f"{self.get_work_display()} on {self.start}: {self.get_state_display()}"
+        return f"{self.get_work_display()} on {self.start}: {self.state_label}"
 
     @property
     def refine(self) -> dict[str, Any] | None:
@@ -136,8 +125,19 @@ class Firing(models.Model):
         return last
 
     @property
-    def open(self) -> bool:
-        return self.state in (self.State.QUEUED, self.State.FIRING)
+    def queue_priority(self) -> int:
+        return self.priority
+
+    @property
+    def url(self) -> str:
+        """Address of its result, compared with what it began on."""
+        return f"{self.piece.get_absolute_url()}?layer={self.result_id}&against={self.start_id}"
+
+    def _end(self, state: str, **fields: Any) -> bool:
+        return super()._end(state, seconds_left=None, **fields)
+
+    def may_begin(self) -> bool:
+        return not lets_another_go_first(self)
 
     def schedule(self) -> Schedule:
         return Schedule.from_json(self.frozen)
@@ -157,6 +157,25 @@ class Firing(models.Model):
             return self.result.size
         coats = tuple(step for step in self.steps() if isinstance(step, Coat))
         return Schedule(coats).sizes(self.start.size)[-1] if coats else self.start.size
+
+
+PATIENCE = timedelta(minutes=10)
+"""How long a firing lets others go first."""
+
+
+def lets_another_go_first(firing: Firing) -> bool:
+    """Return whether a firing that needs another checkpoint waits for one that needs the loaded one.
+
+    Loading a checkpoint takes a while, so firings that can use the one in memory go first, for a time.
+    """
+    loaded = loading.loaded_name()
+    if loaded is None or loaded in firing.models_used:
+        return False
+    own = {card.name for card in cards() if isinstance(card, CheckpointCard)}
+    if not own & set(firing.models_used) or timezone.now() - firing.created > PATIENCE:
+        return False
+    waiting = Firing.objects.filter(state=Firing.State.WAITING, models_used__has_key=loaded)
+    return waiting.exists()
 
 
 class TilePreview(models.Model):

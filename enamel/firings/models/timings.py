@@ -3,7 +3,7 @@
 from django.db import models
 from django.utils import timezone
 
-from enamel.catalogue.models import Model
+from enamel.catalogue.models import Trial
 from enamel.core.pipeline.pace import Kind, Paces, Portion, Timed
 
 ALIKE = ("kind", "model", "mode", "tile")
@@ -27,7 +27,7 @@ class TimingQuerySet(models.QuerySet["Timing"]):
             Timed(Portion(Kind(kind), amount, model, mode, tile), seconds)
             for kind, model, mode, tile, amount, seconds in known
         ]
-        return Paces(done, Model.objects.rates())
+        return Paces(done, Trial.objects.rates())
 
 
 class Timing(models.Model):

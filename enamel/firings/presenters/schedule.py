@@ -9,6 +9,7 @@ from enamel.core.networks.cards import spec_of
 from enamel.core.pipeline.predict import CoatCost, Prediction
 from enamel.core.schedule import Coat, Mode, Refine, Schedule
 from enamel.core.tiling.passes import tile_boxes, work_of
+from enamel.core.tiling.passspec import PassSpec
 from enamel.core.tiling.words import Vocabulary, Word, understood
 from enamel.firings import services
 from enamel.firings.draft import Draft
@@ -99,9 +100,9 @@ def tile_grid(coat: Coat, size: Size) -> dict[str, Any] | None:
     refine = coat.refinement
     if refine is None:
         return None
-    spec = spec_of(refine)
-    count = work_of(refine, spec, size).tiles
-    drawn = tile_boxes(refine, spec, size) if count <= MOST_TILES_DRAWN else []
+    spec = PassSpec.of(refine, size)
+    count = work_of(spec).tiles
+    drawn = tile_boxes(spec) if count <= MOST_TILES_DRAWN else []
     return {
         "count": count,
         "tiles": [

@@ -1,4 +1,4 @@
-"""A firing while it runs: its news, its tiles, stop and go on."""
+"""A firing while it runs: its news, its tiles; stopping and resuming it."""
 
 from uuid import UUID
 
@@ -47,8 +47,7 @@ def _result_url(firing: Firing) -> str | None:
     if firing.result_id is None:
         return None
     task = TASKS.get(firing.work, "coat")
-    shown = f"layer={firing.result_id}&against={firing.start_id}&task={task}"
-    return f"{firing.piece.get_absolute_url()}?{shown}"
+    return f"{firing.url}&task={task}"
 
 
 def _news(firing: Firing, preview: TilePreview) -> dict[str, object]:
@@ -84,9 +83,9 @@ def stop(request: HttpRequest, firing_id: UUID) -> HttpResponse:
 
 @require_POST
 @login_required
-def go_on(request: HttpRequest, firing_id: UUID) -> HttpResponse:
+def resume(request: HttpRequest, firing_id: UUID) -> HttpResponse:
     firing = own_firing(request, firing_id)
-    firings.go_on(firing)
+    firings.resume(firing)
     return back_to(request, firing.piece)
 
 

@@ -1,7 +1,7 @@
 """Layers: the images of a piece."""
 
 import uuid
-from typing import Any
+from typing import Any, ClassVar
 
 from django.db import models
 from django.utils import timezone
@@ -34,6 +34,9 @@ class Layer(models.Model):
         TOUCH_UP = "touch-up", "Touch-up"
         INLAY = "inlay", "Inlay"
         FINISH = "finish", "Finish"
+
+    DERIVED_FILES: ClassVar = ("pyramid", "thumbnail", "overview")
+    """Fields whose files are made again from the pixels where they are empty."""
 
     id = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
     piece = models.ForeignKey("Piece", models.CASCADE, related_name="layers")

@@ -42,7 +42,7 @@ class PieceQuerySet(models.QuerySet["Piece"]):
         return own.order_by("-deleted_at")
 
     def past_return(self) -> "PieceQuerySet":
-        """Thrown away so long ago that they go for good."""
+        """Deleted so long ago that they are deleted for good."""
         return self.filter(deleted_at__lte=timezone.now() - THROWN_AWAY_FOR)
 
     def found(self, words: str) -> "PieceQuerySet":
@@ -255,7 +255,7 @@ class Piece(models.Model):
         return brought[0] if brought else self.layers.get(kind=Layer.Kind.BASE)
 
     def faces_on(self, layer: Layer) -> list[Face]:
-        """Return the piece's faces, as found on the base or put right by hand, in px of a layer."""
+        """Return the piece's faces, as found on the base or corrected by hand, in px of a layer."""
         kept = self.faces_kept
         faces = self.base.found_faces if kept is None else [face_from(form) for form in kept]
         scale = layer.width / self.base.width

@@ -28,6 +28,13 @@ def picture_source(layer: Layer) -> str:
 
 
 @register.filter
+def summary(layer: Layer) -> str:
+    """Say in a line what a layer is, its size, what made it and what the checks found."""
+    words = [layer.get_kind_display(), f"{layer.width} × {layer.height} px", made_with(layer)]
+    return " · ".join(word for word in (*words, layer.verdict) if word)
+
+
+@register.filter
 def made_with(layer: Layer) -> str:
     """The settings of a layer in a line."""
     refine = layer.refine

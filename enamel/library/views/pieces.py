@@ -87,7 +87,7 @@ def import_picture(request: HttpRequest) -> HttpResponse:
 
 
 def _brought_in(piece: Piece) -> dict[str, Any]:
-    """Return what the page is told of a piece that was just imported."""
+    """Return what the page needs of a piece that was just imported."""
     note = ""
     if piece.copy_of:
         base, original = piece.base.size, piece.copy_of

@@ -10,11 +10,11 @@ from enamel.core.errors import Refusal
 from enamel.core.fields import to_json
 from enamel.core.networks.cards import cards
 from enamel.core.schedule import Coat
+from enamel.jobs import services as jobs
 from enamel.library.models import Layer
 from enamel.orders.clients import answers
 from enamel.orders.clients.known import ACCOUNT, TERMS, Known, known
 from enamel.orders.models import SentCoat, SpendingLimit
-from enamel.orders.queue import enqueue_sent_coat
 
 MOST_LIMIT_CENTS = 1_000_000
 BYTES_PER_SAMPLE = 2
@@ -26,7 +26,7 @@ class Account:
     """How things stand with money, in cents."""
 
     at_bureau: Known[answers.Account]
-    """What the bureau says of the house's account, and how old that is."""
+    """What the bureau says of the workshop's account, and how old that is."""
     spent_cents: int
     """By the artist this month, coats under way included."""
     limit_cents: int
@@ -72,11 +72,8 @@ def ask_for_offer(start: Layer, coat: Coat) -> SentCoat:
 
     A worker asks. Only figures are sent: sizes and settings, no pixels, no words.
     """
-    with transaction.atomic():
-        sent = SentCoat.objects.create(
-            piece=start.piece, start=start, frozen=to_json(coat), state=State.ASKING
-        )
-        enqueue_sent_coat(sent)
+    sent = SentCoat(piece=start.piece, start=start, frozen=to_json(coat), state=State.ASKING)
+    jobs.submit(sent)
     return sent
 
 
@@ -109,19 +106,19 @@ def order(sent: SentCoat) -> None:
         locked.state, locked.ordered, locked.moved = State.WAITING, now, now
         locked.charged_cents = locked.cents
         locked.save(update_fields=["state", "ordered", "moved", "charged_cents"])
-        enqueue_sent_coat(locked)
+        jobs.enqueue_job(locked)
 
 
 def cancel(sent: SentCoat) -> None:
     """Cancel an order that is under way.
 
-    A worker tells the bureau, again and again until it is known what the bureau still charges.
+    A worker asks the bureau again until it is known what the bureau still charges.
     """
     with transaction.atomic():
         if sent.transition(
             State.CANCELLING, only_from=SentCoat.UNDER_WAY, news="", moved=timezone.now()
         ):
-            enqueue_sent_coat(sent)
+            jobs.enqueue_job(sent)
 
 
 def keep(sent: SentCoat) -> None:
@@ -142,7 +139,7 @@ def _open_again(sent: SentCoat, state: str, otherwise: str) -> None:
         locked.state = State.FETCHING if locked.pixels else State.WAITING
         locked.error, locked.spoilt, locked.moved = "", 0, timezone.now()
         locked.save(update_fields=["state", "error", "spoilt", "moved"])
-        enqueue_sent_coat(locked)
+        jobs.enqueue_job(locked)
 
 
 def leave(sent: SentCoat) -> None:
@@ -159,7 +156,7 @@ def leave(sent: SentCoat) -> None:
             return
         if locked.state == State.FAILED and (locked.charged_cents or locked.uncertain):
             locked.state, locked.moved, locked.news = State.CANCELLING, timezone.now(), ""
-            enqueue_sent_coat(locked)
+            jobs.enqueue_job(locked)
         elif not locked.charged_cents:
             locked.delete()
         elif locked.state != State.DONE:

@@ -7,7 +7,6 @@ from http import HTTPStatus
 from pathlib import Path
 from typing import Any
 from urllib.parse import quote
-from uuid import UUID
 
 from django.conf import settings
 from django.core.files.base import ContentFile
@@ -29,20 +28,13 @@ from enamel.core.intake.pixels import Limits, examine
 from enamel.core.intake.reading import read_apart
 from enamel.core.schedule import content_key
 from enamel.firings.checking import check_layer
-from enamel.jobs.errors import describe_error
 from enamel.library.layers import add_layer, canvas_in, canvas_of, prepare
 from enamel.library.models import Layer
 from enamel.orders.clients import answers, known, sending
-from enamel.orders.clients.client import (
-    Rejected,
-    Retryable,
-    ServiceClient,
-    ServiceError,
-    Unknown,
-    pause_after,
-)
-from enamel.orders.clients.sending import Turn, send_file
+from enamel.orders.clients.client import Rejected, ServiceError, Unknown
+from enamel.orders.clients.sending import send_file
 from enamel.orders.models import SentCoat
+from enamel.orders.turns import OrderTurn, Overtaken
 from enamel.storage.files import keep_file
 
 SENT = Output(FileFormat.PNG, bits=16, speaks=False)
@@ -59,78 +51,49 @@ WHILE_RENDERING_SECONDS = 2.0
 State = SentCoat.State
 
 
-def get_on(sent_id: UUID) -> float | None:
-    """Carry a coat on by some seconds. Safe to repeat.
+def work_folder(sent: SentCoat) -> Path:
+    """Return folder for the files of an order on their way; what is missing there is made again."""
+    return Path(settings.KILN_WORK) / "bureau" / str(sent.pk)
 
-    The bureau knows an order by its key, so nothing is charged twice; files go on behind the last byte
-    that arrived.
 
-    Returns
-    -------
-    In how many seconds it wants to be carried on; None once it is settled.
-    """
-    sent = SentCoat.objects.filter(pk=sent_id).open().select_related("piece", "start").first()
-    if sent is None:
-        return None
-    work = Path(settings.KILN_WORK) / "bureau" / str(sent.pk)
+def take_turn(sent: SentCoat) -> float | None:
+    """Carry a coat on by some seconds; return in how many it wants to be carried on, None once settled."""
+    work = work_folder(sent)
     work.mkdir(parents=True, exist_ok=True)
-    job = OrderJob(sent, known.bureau(), work)
-    pause: float | None = None
-    try:
-        pause = job.step()
-    except Cancelled:
-        pause = 0.0
-    except Retryable as error:
-        pause = job.wait(str(error), error.pause)
-    except Unknown as error:
-        pause = job.wait(f"{error} It is asked again until it is known.", 2.0)
-    except Rejected as error:
-        job.fail(f"The bureau does not go on with it: {error} {what_it_costs(sent)}")
-    except Exception as error:
-        job.fail(describe_error(error, f"coat {sent_id} at the bureau"))
-    if pause is None:
-        shutil.rmtree(work, ignore_errors=True)
-    return pause
+    return BureauTurn(sent, work).take()
 
 
-class Cancelled(Exception):
-    """The artist has cancelled the order meanwhile."""
-
-
-class OrderJob:
-    """One coat at the bureau, for one turn of its job.
+class BureauTurn(OrderTurn[SentCoat]):
+    """One coat at the bureau, for one turn.
 
     Parameters
     ----------
-    work : folder for the files on their way; what is missing there is made again.
+    work : folder for the files on their way.
     """
 
-    def __init__(self, sent: SentCoat, client: ServiceClient, work: Path) -> None:
-        self.sent = sent
+    def __init__(self, sent: SentCoat, work: Path) -> None:
+        super().__init__(sent, known.bureau())
         self.work = work
-        self.client = client
-        self.turn = Turn()
 
     def step(self) -> float | None:
-        """Go as far as there is time for; return the pause until the next turn, None at the end."""
-        if self.sent.state == State.ASKING:
+        if self.order.state == State.ASKING:
             self._ask_for_offer()
             return None
-        if self.sent.state == State.CANCELLING:
+        if self.order.state == State.CANCELLING:
             self._cancel()
             return None
-        if timezone.now() - self.sent.moved > LONGEST_WAIT:
+        if timezone.now() - self.order.moved > LONGEST_WAIT:
             reason = "The bureau did not go on with this coat for six hours; it was cancelled."
             self._move(State.CANCELLING, error=reason, moved=timezone.now())
             return 0.0
-        if self.sent.pixels:
-            keep_layer(self.sent)
+        if self.order.pixels:
+            keep_layer(self.order)
             return None
-        if not self.sent.number:
+        if not self.order.number:
             try:
                 self._place()
             except Rejected as error:
-                self.fail(
+                self.order.fail(
                     f"The bureau does not take it: {error} Nothing was charged and no picture was "
                     "sent.", charged_cents=0, uncertain=False,
                 )  # fmt: skip
@@ -142,72 +105,53 @@ class OrderJob:
         if answer is None:
             return WHILE_RENDERING_SECONDS
         if answer.state != "done" or answer.result is None:
-            self._update(charged_cents=answer.charged_cents)
+            self.update(charged_cents=answer.charged_cents)
             charged = (
-                "Nothing is charged." if not answer.charged_cents else what_it_costs(self.sent)
+                "Nothing is charged." if not answer.charged_cents else what_it_costs(self.order)
             )
-            self.fail(f"The bureau did not lay this coat: {answer.reason} {charged}")
+            self.order.fail(f"The bureau did not lay this coat: {answer.reason} {charged}")
             return None
         return self._fetch(answer.result)
 
-    def wait(self, news: str, pause: float) -> float:
-        """Say what is waited for; return the pause, longer the longer nothing has moved."""
-        still = (timezone.now() - self.sent.moved).total_seconds()
-        SentCoat.objects.filter(pk=self.sent.pk).open().update(news=news[:300])
-        return max(pause, pause_after(still))
-
-    def fail(self, error: str, **fields: Any) -> None:
-        """End it with a reason, unless it is being cancelled."""
-        only_from = (State.ASKING, *SentCoat.UNDER_WAY)
-        self.sent.transition(
-            State.FAILED, only_from=only_from, error=error, news="", ended=timezone.now(), **fields
-        )
+    def reject(self, error: Rejected) -> None:
+        self.order.fail(f"The bureau does not go on with it: {error} {what_it_costs(self.order)}")
 
     # offer and order --------------------------------------------------------------------------
 
     def _ask_for_offer(self) -> None:
         """Get an offer, or the reason why there is none."""
-        coat, start = self.sent.coat, self.sent.start
+        coat, start = self.order.coat, self.order.start
         bare = {"width": start.width, "height": start.height, "coat": to_json(coat.bare)}
         try:
             terms = self.client.ask("GET", "/v1/terms", answers.Terms)
             offer = self.client.ask("POST", "/v1/offers", answers.Offer, body=bare)
         except Rejected as error:
-            self.fail(f"The bureau makes no offer: {error} Nothing was sent.")
+            self.order.fail(f"The bureau makes no offer: {error} Nothing was sent.")
         except ServiceError as error:
-            self.fail(
+            self.order.fail(
                 f"{error} So there is no offer. Nothing was sent; fire the coat here, or ask "
                 "again later."
             )
         else:
-            self.sent.transition(
+            self.order.transition(
                 State.OFFERED, only_from=[State.ASKING], terms=answers.as_json(terms),
                 offer=offer.number, cents=offer.cents, currency=offer.currency,
-                seconds=offer.seconds, error="",
+                predicted_seconds=offer.seconds, error="",
                 expires=timezone.now() + timedelta(seconds=offer.expires_in),
             )  # fmt: skip
 
     def _place(self) -> None:
         """Place the order, or find it where it was placed and the answer got lost."""
         wanted = {
-            "offer": self.sent.offer, "coat": self.sent.frozen,
-            "files": {role: self._facts(role) for role in self.sent.files},
+            "offer": self.order.offer, "coat": self.order.frozen,
+            "files": {role: self._facts(role) for role in self.order.files},
         }  # fmt: skip
-        before = self.sent.uncertain
-        self._update(uncertain=True)
-        try:
-            order = self.client.ask(
-                "POST", "/v1/orders", answers.RenderOrderAnswer, body=wanted, key=str(self.sent.pk)
-            )
-        except Retryable:
-            self._update(uncertain=before)
-            raise
-        except Unknown as error:
-            raise Unknown(
-                f"{error} Whether the bureau has this order is not known; it is asked for with the "
-                "same key, so that it is charged once."
-            ) from error
-        self._update(
+        order = self.place(
+            answers.RenderOrderAnswer, wanted, str(self.order.pk),
+            "Whether the bureau has this order is not known; it is asked for with the same key, so that "
+            "it is charged once.",
+        )  # fmt: skip
+        self.update(
             number=order.number, charged_cents=order.charged_cents, uncertain=False,
             moved=timezone.now(),
         )  # fmt: skip
@@ -215,12 +159,12 @@ class OrderJob:
     def _cancel(self) -> None:
         """Cancel the order at the bureau, and note what it still charges."""
         charged = 0
-        if not self.sent.number and self.sent.uncertain:
+        if not self.order.number and self.order.uncertain:
             try:
                 self._place()
             except Rejected:
-                self._update(uncertain=False)
-        if self.sent.number:
+                self.update(uncertain=False)
+        if self.order.number:
             try:
                 charged = self.client.ask(
                     "DELETE", self._at(), answers.RenderOrderAnswer
@@ -228,13 +172,13 @@ class OrderJob:
             except Rejected as error:
                 if error.status not in (HTTPStatus.NOT_FOUND, HTTPStatus.GONE):
                     raise Unknown(f"The bureau does not cancel it: {error}") from error
-        self.sent.transition(
-            State.FAILED if self.sent.error else State.LEFT, only_from=[State.CANCELLING],
+        self.order.transition(
+            State.FAILED if self.order.error else State.LEFT, only_from=[State.CANCELLING],
             charged_cents=charged, news="", ended=timezone.now(),
         )  # fmt: skip
 
     def _at(self, part: str = "") -> str:
-        return f"/v1/orders/{quote(self.sent.number, safe='')}{part}"
+        return f"/v1/orders/{quote(self.order.number, safe='')}{part}"
 
     # out --------------------------------------------------------------------------------------
 
@@ -246,13 +190,13 @@ class OrderJob:
         """Return the file of a layer; always the same bytes, on whichever machine it is written."""
         path = self.work / f"{role}.png"
         if not path.exists():
-            with canvas_of(self.sent.files[role]) as canvas:
+            with canvas_of(self.order.files[role]) as canvas:
                 export(canvas, path, output=SENT)
         return path
 
     def _upload(self) -> bool:
         """Send what has not arrived; return whether all of it is there."""
-        for role in self.sent.files:
+        for role in self.order.files:
             path = self._file(role)
 
             def arrived(role: str = role) -> int | None:
@@ -279,14 +223,14 @@ class OrderJob:
 
     def _awaited(self) -> answers.RenderOrderAnswer | None:
         """Return what the bureau says once it is done with it; None while it is not."""
-        if self.sent.state == State.FETCHING:
+        if self.order.state == State.FETCHING:
             return self._order()
         while True:
             order = self._order()
             if order.state in ("done", "failed", "cancelled"):
                 return order
             news = f"Number {order.place} in the bureau's queue." if order.place else ""
-            if (self.sent.state, self.sent.news) != (State.RENDERING, news):
+            if (self.order.state, self.order.news) != (State.RENDERING, news):
                 self._move(State.RENDERING, news=news)
             self._progress(order.progress)
             if self.turn.over:
@@ -306,13 +250,13 @@ class OrderJob:
             return 0.0
         if hash_of(path) != result.sha256:
             path.unlink()
-            self._update(
-                spoilt=self.sent.spoilt + 1, news="It came with a wrong checksum; fetched again."
+            self.update(
+                spoilt=self.order.spoilt + 1, news="It came with a wrong checksum; fetched again."
             )
-            if self.sent.spoilt >= MOST_SPOILT:
-                self.fail(
+            if self.order.spoilt >= MOST_SPOILT:
+                self.order.fail(
                     f"The result came with a wrong checksum {MOST_SPOILT} times. "
-                    f"{what_it_costs(self.sent)}"
+                    f"{what_it_costs(self.order)}"
                 )
                 return None
             return 0.0
@@ -321,7 +265,7 @@ class OrderJob:
 
     def _receive(self, path: Path) -> None:
         """Make a layer of a result, or put it before the artist when it is not what was sent."""
-        sent, into = self.sent, self.work / "result.npy"
+        sent, into = self.order, self.work / "result.npy"
         limits = Limits(max_bytes=MOST_BYTES, max_megapixels=ANY, max_side=ANY)
         size = examine(path, limits).size
         if size != sent.size:
@@ -346,7 +290,7 @@ class OrderJob:
         if not kept:
             for field in (sent.pixels, sent.preview):
                 field.storage.delete(str(field.name))
-            raise Cancelled
+            raise Overtaken
         if not doubts:
             keep_layer(sent)
 
@@ -354,19 +298,13 @@ class OrderJob:
 
     def _progress(self, progress: float) -> None:
         """Note how far it is; what does not move for long is given up."""
-        if progress != self.sent.progress:
-            self._update(progress=progress, moved=timezone.now())
-
-    def _update(self, **fields: Any) -> None:
-        """Note facts of the order, also of one that is being cancelled."""
-        SentCoat.objects.filter(pk=self.sent.pk).update(**fields)
-        for name, value in fields.items():
-            setattr(self.sent, name, value)
+        if progress != self.order.progress:
+            self.update(progress=progress, moved=timezone.now())
 
     def _move(self, state: str, **fields: Any) -> None:
         """Move on to a state, unless the artist has cancelled meanwhile."""
-        if not self.sent.transition(state, only_from=SentCoat.UNDER_WAY, **fields):
-            raise Cancelled
+        if not self.order.transition(state, only_from=SentCoat.UNDER_WAY, **fields):
+            raise Overtaken
 
 
 def keep_layer(sent: SentCoat) -> None:
@@ -374,7 +312,7 @@ def keep_layer(sent: SentCoat) -> None:
 
     Raises
     ------
-    Cancelled
+    Overtaken
     """
     start, coat = sent.start, sent.coat
     came = sent.pixels
@@ -383,7 +321,7 @@ def keep_layer(sent: SentCoat) -> None:
     name = content_key("bureau", start.sha256, to_json(coat), digest)
     with transaction.atomic():
         if not sent.transition(State.DONE, only_from=[State.FETCHING], pixels="", error=""):
-            raise Cancelled
+            raise Overtaken
         layer = sent.piece.layer_at(name)
         if layer is None:
             work = Path(settings.KILN_WORK) / "bureau" / f"{sent.pk}.npy"

@@ -1,6 +1,6 @@
 """HTTP with a service outside: every answer bounded in bytes and time, checked against declared types.
 
-There are three ways not to get an answer, and they are told apart everywhere. `Rejected` is certain: the
+There are three ways not to get an answer, and every caller tells them apart. `Rejected` is certain: the
 service understood the request and said no. `Retryable` is certain too: nothing was done, because the
 service could not be reached or said that it is busy. After `Unknown` nobody knows whether it was done, so
 the request is repeated with the same key until it is known.
@@ -22,7 +22,7 @@ from pydantic import BaseModel, ValidationError
 ANSWER_BYTES = 1_000_000
 """Most bytes of an answer that is read as JSON."""
 ANSWER_SECONDS = 20.0
-"""Longest that an answer may take in all."""
+"""Longest that an answer may take."""
 CONNECT_SECONDS = 5.0
 LEAST_RATE = 20_000
 """Bytes a second that parts of files have to come or go at, beyond `ANSWER_SECONDS`."""

@@ -1,7 +1,8 @@
 """What the database holds of orders, and of what external services answered."""
 
+from enamel.orders.models.orders import Order
 from enamel.orders.models.sent_coats import SentCoat, SpendingLimit
 from enamel.orders.models.services import ServiceAnswer
 from enamel.orders.models.shop_orders import ShopOrder
 
-__all__ = ["SentCoat", "ServiceAnswer", "ShopOrder", "SpendingLimit"]
+__all__ = ["Order", "SentCoat", "ServiceAnswer", "ShopOrder", "SpendingLimit"]

@@ -2,31 +2,23 @@
 
 import uuid
 from datetime import datetime
-from typing import Any
+from typing import Any, ClassVar
 
 from django.conf import settings as site
 from django.db import models
 from django.db.models import Sum
 from django.utils import timezone
 
-from enamel.accounts.people import Person
 from enamel.core.geometry import Size
 from enamel.core.schedule import Coat
-from enamel.jobs.transitions import Transitions
+from enamel.jobs.models import JobQuerySet
 from enamel.library.models.layers import Layer
+from enamel.orders.models.orders import Order
 
 USUAL_LIMIT_CENTS = 2000
 
 
-class SentCoatQuerySet(models.QuerySet["SentCoat"]):
-    def of(self, person: Person) -> "SentCoatQuerySet":
-        """Coats of the person's own pieces."""
-        return self.filter(piece__owner_id=person.pk, piece__deleted_at=None)
-
-    def open(self) -> "SentCoatQuerySet":
-        """Return those that a worker has something to do with."""
-        return self.filter(state__in=SentCoat.OPEN)
-
+class SentCoatQuerySet(JobQuerySet["SentCoat"]):
     def outlived(self) -> "SentCoatQuerySet":
         """Offers that nobody took."""
         offers = self.filter(ordered=None, charged_cents=0, state__in=SentCoat.OFFERS)
@@ -40,7 +32,7 @@ class SentCoatQuerySet(models.QuerySet["SentCoat"]):
         return charged.aggregate(sum=Sum("charged_cents"))["sum"] or 0
 
 
-class SentCoat(Transitions):
+class SentCoat(Order):
     """A coat that the bureau is to lay on a layer: offered, ordered, under way, done; or why not."""
 
     class State(models.TextChoices):
@@ -56,12 +48,14 @@ class SentCoat(Transitions):
         FAILED = "failed", "Failed"
         LEFT = "left", "Cancelled"
 
-    UNDER_WAY = (State.WAITING, State.SENDING, State.RENDERING, State.FETCHING)
+    UNDER_WAY: ClassVar = (State.WAITING, State.SENDING, State.RENDERING, State.FETCHING)
     """Ordered, and not cancelled."""
-    OPEN = (State.ASKING, *UNDER_WAY, State.CANCELLING)
-    """A worker has something to do with it."""
-    OFFERS = (State.OFFERED, State.FAILED)
+    OPEN: ClassVar = (State.ASKING, *UNDER_WAY, State.CANCELLING)
+    OFFERS: ClassVar = (State.OFFERED, State.FAILED)
     """Asked for and not ordered; failed where there was no offer."""
+
+    LABEL = "Talking to the bureau"
+    PIECE = "piece"
 
     id = models.UUIDField(
         primary_key=True, default=uuid.uuid4, editable=False,
@@ -74,20 +68,12 @@ class SentCoat(Transitions):
     offer = models.CharField(max_length=60, blank=True, help_text="The offer's number.")
     cents = models.PositiveIntegerField(default=0, help_text="The offered price.")
     currency = models.CharField(max_length=3, default="EUR")
-    seconds = models.FloatField(default=0, help_text="How long the bureau says it takes.")
     expires = models.DateTimeField(default=timezone.now)
     state = models.CharField(max_length=10, choices=State.choices, default=State.OFFERED)
     ordered = models.DateTimeField(null=True, blank=True)
     charged_cents = models.PositiveIntegerField(
         default=0, help_text="Counts towards the limit from the order on; 0 once given back."
     )
-    number = models.CharField(max_length=60, blank=True, help_text="What the bureau calls it.")
-    uncertain = models.BooleanField(
-        default=False, help_text="It was ordered and no answer came, so the bureau may have it."
-    )
-    progress = models.FloatField(default=0, help_text="How much of what its state says, 0…1.")
-    news = models.CharField(max_length=300, blank=True, help_text="What is waited for.")
-    error = models.TextField(blank=True)
     spoilt = models.PositiveIntegerField(
         default=0, help_text="Times that the result came with a wrong checksum."
     )
@@ -97,21 +83,20 @@ class SentCoat(Transitions):
         upload_to="sent-out/", blank=True, help_text="What came back, while the artist decides."
     )
     result = models.ForeignKey(Layer, models.SET_NULL, null=True, blank=True, related_name="+")
-    moved = models.DateTimeField(default=timezone.now, help_text="When it last got on.")
-    ended = models.DateTimeField(null=True, blank=True)
-    created = models.DateTimeField(default=timezone.now)
 
     objects = SentCoatQuerySet.as_manager()
 
     class Meta:
         ordering = ["-created"]
 
-    def __str__(self) -> str:
-        return f"Coat on {self.start} at the bureau: {self.get_state_display()}"
+    def fail(self, error: str, **fields: Any) -> bool:
+        """End it with a reason, unless it is being cancelled."""
+        only_from = (self.State.ASKING, *self.UNDER_WAY)
+        ended = {"news": "", "ended": timezone.now()} | fields
+        return self.transition(self.State.FAILED, only_from=only_from, error=error, **ended)
 
-    @property
-    def open(self) -> bool:
-        return self.state in self.OPEN
+    def __str__(self) -> str:
+        return f"Coat on {self.start} at the bureau: {self.state_label}"
 
     @property
     def under_way(self) -> bool:
@@ -140,6 +125,11 @@ class SentCoat(Transitions):
         if refine is not None and refine.needs_base:
             sent["base"] = self.piece.base
         return sent
+
+    @property
+    def url(self) -> str:
+        """Address of its result, compared with what was sent."""
+        return f"{self.piece.get_absolute_url()}?layer={self.result_id}&against={self.start_id}"
 
     @property
     def bureau(self) -> str:

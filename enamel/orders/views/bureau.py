@@ -20,7 +20,7 @@ from enamel.orders.access import own_sent_coat
 from enamel.orders.bureau import services
 from enamel.orders.forms import LimitForm
 from enamel.orders.models import SentCoat
-from enamel.orders.presenters import bureau_shown, sent_shown
+from enamel.orders.presenters import present_bureau, present_sent_coat
 from enamel.web.parameters import back_to, posted_id
 
 DEEDS: dict[str, Callable[[SentCoat], None]] = {
@@ -35,7 +35,7 @@ DEEDS: dict[str, Callable[[SentCoat], None]] = {
 @login_required
 def bureau(request: HttpRequest) -> HttpResponse:
     """Show all coats that were sent out, and how things stand with money."""
-    return render(request, "orders/bureau.html", bureau_shown(person(request)))
+    return render(request, "orders/bureau.html", present_bureau(person(request)))
 
 
 @require_POST
@@ -53,8 +53,10 @@ def limit(request: HttpRequest) -> HttpResponse:
 @require_GET
 @login_required
 def sent_coat(request: HttpRequest, sent_id: UUID) -> HttpResponse:
-    """Show an offer, or what became of it."""
-    return render(request, "orders/sent_coat.html", sent_shown(own_sent_coat(request, sent_id)))
+    """Show an offer, or the order made of it."""
+    return render(
+        request, "orders/sent_coat.html", present_sent_coat(own_sent_coat(request, sent_id))
+    )
 
 
 @require_GET
@@ -62,7 +64,7 @@ def sent_coat(request: HttpRequest, sent_id: UUID) -> HttpResponse:
 def state(request: HttpRequest, sent_id: UUID) -> JsonResponse:
     """Show how far a coat is."""
     sent = own_sent_coat(request, sent_id)
-    words = sent.news or sent.get_state_display()
+    words = sent.news or sent.state_label
     return JsonResponse(
         {"open": sent.open, "progress": sent.progress, "state": sent.state, "words": words}
     )

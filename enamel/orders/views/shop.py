@@ -8,10 +8,10 @@ from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
 from enamel.core.errors import Refusal
-from enamel.orders import shop
 from enamel.orders.access import own_order
 from enamel.orders.forms import ShopForm
-from enamel.orders.presenters import order_shown
+from enamel.orders.presenters import present_order
+from enamel.orders.shop import services as shop
 from enamel.prints.access import own_print
 
 
@@ -31,7 +31,7 @@ def send(request: HttpRequest, print_id: UUID) -> HttpResponse:
 @login_required
 def order(request: HttpRequest, order_id: UUID) -> HttpResponse:
     """Show what the shop said of a file."""
-    return render(request, "orders/order.html", order_shown(own_order(request, order_id)))
+    return render(request, "orders/order.html", present_order(own_order(request, order_id)))
 
 
 @require_GET
@@ -41,7 +41,7 @@ def state(request: HttpRequest, order_id: UUID) -> JsonResponse:
     found = own_order(request, order_id)
     return JsonResponse(
         {"open": found.open, "progress": found.progress, "state": found.state,
-         "words": found.news or found.get_state_display()}
+         "words": found.news or found.state_label}
     )  # fmt: skip
 
 

@@ -12,7 +12,7 @@ from enamel.prints.models import KEPT, OutputPreset, PrintFile
 MOST_PIECES = 200
 
 
-def files_shown(owner: AbstractBaseUser, files: Iterable[PrintFile]) -> dict[str, Any]:
+def present_files(owner: AbstractBaseUser, files: Iterable[PrintFile]) -> dict[str, Any]:
     """Return the page of all print files."""
     listed = list(files)
     return {

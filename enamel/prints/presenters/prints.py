@@ -99,7 +99,7 @@ def planned(piece: Piece, form: PrintForm) -> list[PlannedCoat]:
     )
 
 
-def print_shown(piece: Piece, layer: Layer, form: PrintForm) -> dict[str, Any]:
+def present_print(piece: Piece, layer: Layer, form: PrintForm) -> dict[str, Any]:
     """Return what follows from a valid form, for the page."""
     plan, base, unit = form.plan(), piece.base.size, form.unit
     layout = lay_out(base, plan)
@@ -124,10 +124,10 @@ def print_shown(piece: Piece, layer: Layer, form: PrintForm) -> dict[str, Any]:
         "whole": whole_factor(base, plan),
         "prints": prints,
         "scale": drawn_scale(file_mm, trim_mm, (best.width_mm, best.height_mm)),
-    } | steps_shown(piece, form)
+    } | present_steps(piece, form)
 
 
-def steps_shown(piece: Piece, form: PrintForm) -> dict[str, Any]:
+def present_steps(piece: Piece, form: PrintForm) -> dict[str, Any]:
     """Return the proposed coats with their times."""
     coats = planned(piece, form)
     prediction = firings.predict_schedule(piece.base, Schedule(tuple(step.coat for step in coats)))
@@ -139,7 +139,7 @@ def steps_shown(piece: Piece, form: PrintForm) -> dict[str, Any]:
     return {"steps": steps, "cost": prediction, "upscalers": offered().upscalers}
 
 
-def file_shown(piece: Piece, layer: Layer, unit: Unit, form: PrintFileForm) -> dict[str, Any]:
+def present_file(piece: Piece, layer: Layer, unit: Unit, form: PrintFileForm) -> dict[str, Any]:
     """Return what a layer gives on the current print, and the files of the piece, for the page of the
     file.
     """
@@ -196,7 +196,7 @@ def file_cost(layer: Layer, form: PrintFileForm) -> dict[str, Any]:
 
 
 def _known_by(wanted: PrintSettings) -> str:
-    """Return a name for how the picture lies in the file: another layout, another address to fetch it
+    """Return a name for how the picture is placed in the file: another layout, another address to fetch it
     from.
     """
     plan = wanted.laid_on

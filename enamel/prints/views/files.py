@@ -15,7 +15,7 @@ from enamel.accounts.people import person
 from enamel.core.errors import Refusal
 from enamel.library.models import Piece
 from enamel.prints.models import OutputPreset, PrintFile, PrintFileQuerySet
-from enamel.prints.presenters.files import files_shown
+from enamel.prints.presenters.files import present_files
 from enamel.prints.queue import enqueue_publishing
 from enamel.prints.views.prints import order_kept
 from enamel.web.parameters import ids, whole_numbers
@@ -28,7 +28,7 @@ MOST_SHOWN = 300
 def files(request: HttpRequest) -> HttpResponse:
     """Show every print file that is kept, newest first, and what can be written of many pieces."""
     own = _own(request).prefetch_related("orders")
-    return render(request, "prints/files.html", files_shown(person(request), own[:MOST_SHOWN]))
+    return render(request, "prints/files.html", present_files(person(request), own[:MOST_SHOWN]))
 
 
 @require_POST

@@ -27,7 +27,7 @@ from enamel.prints import services as prints
 from enamel.prints.access import own_print
 from enamel.prints.forms import PrintFileForm, PrintForm, ProofForm, StripForm
 from enamel.prints.models import OutputPreset, PrintFile
-from enamel.prints.presenters.prints import WHOLE, file_cost, planned, print_shown, strip_choices
+from enamel.prints.presenters.prints import WHOLE, file_cost, planned, present_print, strip_choices
 from enamel.swatches.access import own_sheet
 from enamel.swatches.models import Swatch
 from enamel.web.downloads import send
@@ -62,7 +62,7 @@ def order_kept(layer: Layer, kept: OutputPreset) -> PrintFile:
     """
     form = PrintFileForm(kept.form)
     if not form.is_valid():
-        raise Refusal(f"“{kept.name}” can't be written any more; keep that kind of file anew.")
+        raise Refusal(f"“{kept.name}” can't be written any more; save that kind of file again.")
     return prints.order(layer, form.asked(layer.piece), form.cleaned_data["pattern"])
 
 
@@ -123,7 +123,7 @@ def cost(request: HttpRequest, layer_id: UUID) -> HttpResponse:
 @require_POST
 @login_required
 def take_profile(request: HttpRequest, layer_id: UUID) -> HttpResponse:
-    """Take in a colour profile of the artist's own, once it was tried."""
+    """Add a colour profile of the artist's own, once it was tried."""
     layer = own_layer(request, layer_id)
     upload = request.FILES.get("profile_file")
     if upload is None:
@@ -140,7 +140,7 @@ def state(request: HttpRequest, print_id: UUID) -> JsonResponse:
     """Show how far a print file is written."""
     made = own_print(request, print_id)
     left = made.seconds_left
-    words = made.get_state_display() if left is None else f"{duration(left)} left"
+    words = made.state_label if left is None else f"{duration(left)} left"
     return JsonResponse({"open": made.open, "progress": made.progress, "words": words})
 
 
@@ -210,7 +210,7 @@ def print_view(request: HttpRequest, piece_id: UUID) -> HttpResponse:
     if not form.is_valid():
         return render(request, "web/refused.html", {"form": form})
     try:
-        shown = print_shown(piece, layer, form)
+        shown = present_print(piece, layer, form)
     except Refusal as refusal:
         form.add_error(None, str(refusal))
         return render(request, "web/refused.html", {"form": form})

@@ -15,7 +15,7 @@ from enamel.core.schedule import Mode, Refine
 from enamel.core.written import read_strengths
 from enamel.firings.forms.refine import RefineFields, of_setting, offer, shown
 
-ORIGINS = [(Origin.LAYER, "This layer"), (Origin.BASE, "The base, enlarged anew")]
+ORIGINS = [(Origin.LAYER, "This layer"), (Origin.BASE, "The base, enlarged again")]
 MOST_SEEDS = 8
 USUAL_STRENGTH = "0.45"
 USUAL_HOLD = 1.0
@@ -114,5 +114,5 @@ def mask_of(text: str) -> Mask | None:
     try:
         form = read_json(text)
     except Refusal as refusal:
-        raise FieldRefusal("mask", f"{refusal} Draw it anew.") from None
+        raise FieldRefusal("mask", f"{refusal} Draw it again.") from None
     return Mask.from_json(form)

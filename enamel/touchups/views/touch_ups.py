@@ -22,11 +22,11 @@ from enamel.library.access import own_layer, own_piece
 from enamel.library.layers import crop_of
 from enamel.library.models import KeptMask, Layer, Piece
 from enamel.library.views.layers import A_MONTH
-from enamel.touchups import services as mending
+from enamel.touchups import services as touchups
 from enamel.touchups.forms.touch_up import TouchUpForm, mask_of
 from enamel.touchups.jobs import before
-from enamel.touchups.models import Candidate, Mending
-from enamel.touchups.presenters import mending_shown, shown_face, touch_up_cost
+from enamel.touchups.models import Candidate, TouchUpDraft
+from enamel.touchups.presenters import present_draft, present_face, touch_up_cost
 from enamel.workspace.views import show_again
 
 MEASURES = {
@@ -36,15 +36,16 @@ MEASURES = {
 }
 
 
-def own_mending(request: HttpRequest, mending_id: UUID) -> Mending:
+def own_draft(request: HttpRequest, draft_id: UUID) -> TouchUpDraft:
     return get_object_or_404(
-        Mending.objects.of(request.user).select_related("piece", "layer", "replaces"), pk=mending_id
+        TouchUpDraft.objects.of(request.user).select_related("piece", "layer", "replaces"),
+        pk=draft_id,
     )
 
 
 def own_candidate(request: HttpRequest, number: int) -> Candidate:
-    own = Candidate.objects.filter(mending__in=Mending.objects.of(request.user))
-    return get_object_or_404(own.select_related("mending__layer"), pk=number)
+    own = Candidate.objects.filter(draft__in=TouchUpDraft.objects.of(request.user))
+    return get_object_or_404(own.select_related("draft__layer"), pk=number)
 
 
 def own_mask(request: HttpRequest, number: int) -> KeptMask:
@@ -68,12 +69,12 @@ def mend(request: HttpRequest, layer_id: UUID) -> HttpResponse:
         else:
             settings, names = form.for_the_mask(), ["What is masked"]
         changed = _changed(request, layer)
-        asked = mending.ask(layer, settings, form.tries, names, changed)
+        asked = touchups.ask(layer, settings, form.tries, names, changed)
     except Refusal as refusal:
         words = refusal.message if isinstance(refusal, FieldRefusal) else str(refusal)
         form.add_error(None, words)
         return show_again(request, layer.piece, "touch-up", form, layer)
-    return redirect("mending", asked.pk)
+    return redirect("touch-up-draft", asked.pk)
 
 
 def _changed(request: HttpRequest, layer: Layer) -> Layer | None:
@@ -141,7 +142,7 @@ def put_faces_right(request: HttpRequest, layer_id: UUID) -> HttpResponse:
         faces.put_right(layer, _faces(request.POST.get("faces", "")))
     shown = {
         "layer": layer,
-        "faces": [shown_face(layer, face) for face in faces.listed(layer)],
+        "faces": [present_face(layer, face) for face in faces.listed(layer)],
         "put_right": layer.piece.faces_kept is not None,
     }
     return render(request, "touchups/faces.html", shown)
@@ -193,17 +194,17 @@ def kept_mask(request: HttpRequest, number: int) -> JsonResponse:
 
 @require_GET
 @login_required
-def candidates(request: HttpRequest, mending_id: UUID) -> HttpResponse:
+def candidates(request: HttpRequest, draft_id: UUID) -> HttpResponse:
     """Show the page of a touch-up's candidates."""
-    shown = own_mending(request, mending_id)
-    return render(request, "touchups/candidates.html", mending_shown(shown))
+    shown = own_draft(request, draft_id)
+    return render(request, "touchups/candidates.html", present_draft(shown))
 
 
 @require_GET
 @login_required
-def state(request: HttpRequest, mending_id: UUID) -> JsonResponse:
+def state(request: HttpRequest, draft_id: UUID) -> JsonResponse:
     """Show what each candidate has come to."""
-    shown = own_mending(request, mending_id)
+    shown = own_draft(request, draft_id)
     news = [
         {"number": one.pk, "state": one.state, "error": one.error, "verdict": one.verdict,
          "url": reverse("candidate-picture", args=[one.pk]) if one.state == one.State.DONE else None}
@@ -226,9 +227,9 @@ def candidate_picture(request: HttpRequest, number: int) -> HttpResponse:
 @require_GET
 @login_required
 @cache_control(private=True, max_age=A_MONTH, immutable=True)
-def place_before(request: HttpRequest, mending_id: UUID, place: int) -> HttpResponse:
+def place_before(request: HttpRequest, draft_id: UUID, place: int) -> HttpResponse:
     """Show a place as the layer has it."""
-    shown = own_mending(request, mending_id)
+    shown = own_draft(request, draft_id)
     if place >= len(shown.names):
         raise Http404
     return HttpResponse(before(shown, place), content_type="image/webp")
@@ -241,8 +242,8 @@ def judge(request: HttpRequest, number: int) -> JsonResponse:
     candidate = own_candidate(request, number)
     asked = request.POST.get("verdict", "")
     known = asked in Candidate.Verdict.values and asked != candidate.verdict
-    mending.judge(candidate, asked if known else "")
-    return _verdicts(candidate.mending)
+    touchups.judge(candidate, asked if known else "")
+    return _verdicts(candidate.draft)
 
 
 @require_POST
@@ -250,11 +251,11 @@ def judge(request: HttpRequest, number: int) -> JsonResponse:
 def paint(request: HttpRequest, number: int) -> JsonResponse:
     """Show where alone a candidate is laid; everywhere again without a mask."""
     candidate = own_candidate(request, number)
-    mending.paint(candidate, mask_of(request.POST.get("over", "")))
-    return _verdicts(candidate.mending)
+    touchups.paint(candidate, mask_of(request.POST.get("over", "")))
+    return _verdicts(candidate.draft)
 
 
-def _verdicts(shown: Mending) -> JsonResponse:
+def _verdicts(shown: TouchUpDraft) -> JsonResponse:
     found = shown.candidates.values_list("pk", "verdict", "over")
     verdicts = [
         {"number": number, "verdict": verdict, "painted": over is not None}
@@ -265,46 +266,46 @@ def _verdicts(shown: Mending) -> JsonResponse:
 
 @require_POST
 @login_required
-def lay(request: HttpRequest, mending_id: UUID) -> HttpResponse:
+def lay(request: HttpRequest, draft_id: UUID) -> HttpResponse:
     """Make a layer of what is accepted."""
-    shown = own_mending(request, mending_id)
-    mending.lay(shown)
+    shown = own_draft(request, draft_id)
+    touchups.lay(shown)
     return redirect(shown.piece)
 
 
 @require_POST
 @login_required
-def more(request: HttpRequest, mending_id: UUID) -> HttpResponse:
+def more(request: HttpRequest, draft_id: UUID) -> HttpResponse:
     """Show one more candidate for each place."""
-    shown = own_mending(request, mending_id)
+    shown = own_draft(request, draft_id)
     try:
         strength, seed = float(request.POST["strength"]), int(request.POST["seed"])
     except (KeyError, ValueError):
         raise Refusal("Give a denoising strength from 0 to 1 and a whole number as seed.") from None
-    mending.more(shown, strength, seed)
-    return redirect("mending", shown.pk)
+    touchups.more(shown, strength, seed)
+    return redirect("touch-up-draft", shown.pk)
 
 
 @require_POST
 @login_required
-def stop(request: HttpRequest, mending_id: UUID) -> HttpResponse:
-    shown = own_mending(request, mending_id)
-    mending.stop(shown)
-    return redirect("mending", shown.pk)
+def stop(request: HttpRequest, draft_id: UUID) -> HttpResponse:
+    shown = own_draft(request, draft_id)
+    touchups.stop(shown)
+    return redirect("touch-up-draft", shown.pk)
 
 
 @require_POST
 @login_required
-def delete(request: HttpRequest, mending_id: UUID) -> HttpResponse:
-    shown = own_mending(request, mending_id)
-    mending.delete(shown)
+def delete(request: HttpRequest, draft_id: UUID) -> HttpResponse:
+    shown = own_draft(request, draft_id)
+    touchups.delete(shown)
     return redirect(f"{shown.piece.get_absolute_url()}?layer={shown.layer_id}&task=touch-up")
 
 
 @require_POST
 @login_required
 def do_again(request: HttpRequest, layer_id: UUID) -> HttpResponse:
-    """Make what was made after an earlier touch-up anew on the one that took its place."""
+    """Make what was made after an earlier touch-up again on the one that took its place."""
     layer = own_layer(request, layer_id)
     earlier = firings.replaced_by(layer)
     if earlier is None:

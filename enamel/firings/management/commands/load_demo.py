@@ -10,11 +10,11 @@ from django.core.files import File
 from django.core.management.base import BaseCommand
 
 from enamel.accounts.signing import DEMO_NAME
-from enamel.catalogue.queue import enqueue_trials
+from enamel.catalogue.trials import submit_trials
 from enamel.core.schedule import Schedule
 from enamel.firings.models import SchedulePreset
 from enamel.library import layers as store
-from enamel.library import services as bringing
+from enamel.library import services as library
 from enamel.library.models import Piece
 
 TITLES = {
@@ -42,7 +42,7 @@ class Command(BaseCommand):
             if name in known:
                 continue
             with (settings.DEMO_PICTURES / name).open("rb") as file:
-                piece = bringing.import_picture(owner, File(file), name)
+                piece = library.import_picture(owner, File(file), name)
             piece.title = title
             piece.save(update_fields=["title"])
             store.prepare(piece.base)
@@ -53,4 +53,4 @@ class Command(BaseCommand):
                 name=kept["name"],
                 defaults={"summary": kept["summary"], "schedule": schedule},
             )
-        enqueue_trials()
+        submit_trials()

@@ -1,4 +1,4 @@
-"""Runs a worker of the kiln until it is told to stop."""
+"""Runs a worker of the kiln until it is stopped."""
 
 import asyncio
 import logging
@@ -16,7 +16,7 @@ from enamel.core.checkpoints import loading
 from enamel.core.memory import give_back_freed
 from enamel.core.networks.runtimes import release_unused
 from enamel.jobs import heartbeats, sweeper
-from enamel.jobs.queueing import FIRINGS, MAINTENANCE, SWATCHES
+from enamel.jobs.queueing import QUEUES
 from enamel.storage import scratch
 
 HEARTBEAT_SECONDS = 2.0
@@ -35,8 +35,8 @@ class Command(BaseCommand):
 
     def add_arguments(self, parser: CommandParser) -> None:
         parser.add_argument(
-            "queues", nargs="*", default=[FIRINGS, SWATCHES, MAINTENANCE], metavar="QUEUE",
-            help=f"{FIRINGS}, {SWATCHES}, {MAINTENANCE}, or several; all when left out",
+            "queues", nargs="*", default=[*QUEUES], metavar="QUEUE",
+            help=f"{', '.join(QUEUES)}, or several; all when left out",
         )  # fmt: skip
 
     def handle(self, *args: Any, queues: list[str], **options: Any) -> None:

@@ -7,8 +7,12 @@ export const TOOLS = {
   brush: { begin: stroke },
   eraser: { begin: (at, how) => ({ ...stroke(at, how), erase: true }) },
   lasso: { begin: (at, { erase }) => ({ kind: "outline", points: [at.x, at.y], erase }) },
-  ellipse: { begin: (at, { erase }) => ({ kind: "ellipse", x: at.x, y: at.y, across: 0.5, down: 0.5, turn: 0, erase, from: at }) },
-  box: { begin: (at, { erase }) => ({ kind: "rectangle", x: at.x, y: at.y, width: 0.5, height: 0.5, erase, from: at }) },
+  ellipse: {
+    begin: (at, { erase }) => ({ kind: "ellipse", x: at.x, y: at.y, across: 0.5, down: 0.5, turn: 0, erase, from: at }),
+  },
+  box: {
+    begin: (at, { erase }) => ({ kind: "rectangle", x: at.x, y: at.y, width: 0.5, height: 0.5, erase, from: at }),
+  },
 };
 
 function stroke(at, { radius, hardness }) {
@@ -47,9 +51,19 @@ function whole(step) {
   return true;
 }
 
-// `how()` gives the brush and whether shapes erase; `place(event)` the pointer in px of the mask
-export function drawing(surface, { tool, how, place, show, done }) {
+// `how()` gives the brush and whether shapes erase; `view()` the mask's scale and place on the surface
+export function drawing(surface, { tool, how, view, show, done }) {
   let step = null;
+  const place = (event) => {
+    const bounds = surface.getBoundingClientRect();
+    const { scale, left, top } = view();
+    return {
+      x: (event.clientX - bounds.left - left) / scale,
+      y: (event.clientY - bounds.top - top) / scale,
+      pen: event.pressure,
+      px: 2 / scale,
+    };
+  };
   surface.addEventListener("pointerdown", (event) => {
     if (!tool() || event.button !== 0) return;
     event.preventDefault();

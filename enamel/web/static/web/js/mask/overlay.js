@@ -61,9 +61,19 @@ export function overlay(canvas, steps, { view: seen, moved }) {
     clearTimeout(timer);
     timer = setTimeout(sharpen, REST_MS);
   });
-  steps.listen(() => { stroke = null; sharpen(); });
-  new ResizeObserver(() => { size(); keptView = null; sharpen(); }).observe(canvas);
+  steps.listen(() => {
+    stroke = null;
+    sharpen();
+  });
+  new ResizeObserver(() => {
+    size();
+    keptView = null;
+    sharpen();
+  }).observe(canvas);
   size();
   sharpen();
-  return (step) => { stroke = step; draw(); };
+  return (step) => {
+    stroke = step;
+    draw();
+  };
 }

@@ -20,7 +20,11 @@ function edges(steps) {
 
 // whether adding the last step leaves what was painted before as it is
 export function onlyAdds(before, after) {
-  return after.length === before.length + 1 && before.every((step, place) => step === after[place]) && SHAPES.includes(after.at(-1).kind);
+  return (
+    after.length === before.length + 1 &&
+    before.every((step, place) => step === after[place]) &&
+    SHAPES.includes(after.at(-1).kind)
+  );
 }
 
 // paints white where the mask covers; `view` is { scale, left, top }, from px of the mask to the canvas
@@ -58,7 +62,11 @@ export function shape(context, step, edge, view) {
     if (box) {
       const by = Math.min(1, SMALL_BLUR / blur);
       const hard = sized(scratches[0], box, by);
-      draw(hard, step, edge, { scale: view.scale * by, left: (view.left - box.left) * by, top: (view.top - box.top) * by });
+      draw(hard, step, edge, {
+        scale: view.scale * by,
+        left: (view.left - box.left) * by,
+        top: (view.top - box.top) * by,
+      });
       const soft = sized(scratches[1], box, by);
       soft.filter = `blur(${(blur * by).toFixed(2)}px)`;
       soft.drawImage(scratches[0], 0, 0);

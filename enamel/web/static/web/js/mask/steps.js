@@ -1,4 +1,4 @@
-// steps.js: the current mask: its steps, and every one of them undone and redone. Tells whoever listens.
+// steps.js: the current mask: its steps, undone and redone one by one. Notifies listeners.
 export class Steps {
   constructor(size, steps = []) {
     this.size = size;
@@ -12,7 +12,7 @@ export class Steps {
     this.listeners.push(listener);
   }
 
-  tell() {
+  notify() {
     for (const listener of this.listeners) listener(this);
   }
 
@@ -24,21 +24,21 @@ export class Steps {
     this.before.push(this.steps);
     this.steps = steps;
     this.undone = [];
-    this.tell();
+    this.notify();
   }
 
   undo() {
     if (!this.before.length) return;
     this.undone.push(this.steps);
     this.steps = this.before.pop();
-    this.tell();
+    this.notify();
   }
 
   redo() {
     if (!this.undone.length) return;
     this.before.push(this.steps);
     this.steps = this.undone.pop();
-    this.tell();
+    this.notify();
   }
 
   // a mask that was drawn on another size of the picture, in px of this one

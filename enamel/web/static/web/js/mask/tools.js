@@ -31,19 +31,17 @@ export function maskTools(root, { viewer, layer }, steps) {
   });
   const turn = (wanted) => {
     tool = tool === wanted ? null : wanted;
-    for (const button of root.querySelectorAll("[data-tool]")) button.setAttribute("aria-pressed", button.dataset.tool === tool);
+    for (const button of root.querySelectorAll("[data-tool]"))
+      button.setAttribute("aria-pressed", button.dataset.tool === tool);
     canvas.style.pointerEvents = tool ? "auto" : "none";
     ring(canvas, tool, brush, view);
   };
-  for (const button of root.querySelectorAll("[data-tool]")) button.addEventListener("click", () => turn(button.dataset.tool));
+  for (const button of root.querySelectorAll("[data-tool]"))
+    button.addEventListener("click", () => turn(button.dataset.tool));
   drawing(canvas, {
     tool: () => tool,
     how: brush.now,
-    place: (event) => {
-      const bounds = canvas.getBoundingClientRect();
-      const { scale, left, top } = view();
-      return { x: (event.clientX - bounds.left - left) / scale, y: (event.clientY - bounds.top - top) / scale, pen: event.pressure, px: 2 / scale };
-    },
+    view,
     show,
     done: (step) => steps.add(step),
   });
@@ -56,18 +54,22 @@ export function maskTools(root, { viewer, layer }, steps) {
   keeping(root, steps);
   renaming(root);
   const says = root.querySelector("[data-mask-says]");
-  const tell = () => { says.textContent = steps.steps.length ? `${steps.steps.length} step${steps.steps.length > 1 ? "s" : ""}` : "Nothing drawn"; };
-  steps.listen(tell);
-  tell();
+  const notify = () => {
+    says.textContent = steps.steps.length
+      ? `${steps.steps.length} step${steps.steps.length > 1 ? "s" : ""}`
+      : "Nothing drawn";
+  };
+  steps.listen(notify);
+  notify();
   turn(null);
 }
 
-// the sliders are on a curve, so that small brushes can be told apart
+// the sliders are on a curve, so that small brushes can be distinguished
 function brushOf(root, longest) {
   const [radius, hardness] = [root.querySelector("[data-radius]"), root.querySelector("[data-hardness]")];
   const listeners = [];
   const px = () => Math.max(1, LARGEST * longest * (radius.value / 100) ** 2.5);
-  const tell = () => {
+  const notify = () => {
     root.querySelector("[data-radius-now]").textContent = `${Math.round(px())} px`;
     root.querySelector("[data-hardness-now]").textContent = `${hardness.value} %`;
     for (const listener of listeners) listener();
@@ -75,13 +77,18 @@ function brushOf(root, longest) {
   const by = (factor) => {
     const wanted = Math.min(LARGEST * longest, Math.max(1, px() * factor));
     radius.value = 100 * (wanted / (LARGEST * longest)) ** 0.4;
-    tell();
+    notify();
   };
-  radius.addEventListener("input", tell);
-  hardness.addEventListener("input", tell);
-  for (const button of root.querySelectorAll("[data-brush-by]")) button.addEventListener("click", () => by(Number(button.dataset.brushBy)));
-  tell();
-  return { now: () => ({ radius: px(), hardness: hardness.value / 100 }), by, listen: (listener) => listeners.push(listener) };
+  radius.addEventListener("input", notify);
+  hardness.addEventListener("input", notify);
+  for (const button of root.querySelectorAll("[data-brush-by]"))
+    button.addEventListener("click", () => by(Number(button.dataset.brushBy)));
+  notify();
+  return {
+    now: () => ({ radius: px(), hardness: hardness.value / 100 }),
+    by,
+    listen: (listener) => listeners.push(listener),
+  };
 }
 
 // the pointer is the brush's ring, as large as it paints
@@ -91,25 +98,31 @@ function ring(canvas, tool, brush, view) {
   else {
     const across = Math.min(126, Math.max(4, 2 * brush.now().radius * view().scale));
     const half = Math.ceil(across / 2) + 1;
-    const circle = (colour, more) => `<circle cx="${half}" cy="${half}" r="${across / 2 - more}" fill="none" stroke="${colour}"/>`;
+    const circle = (colour, more) =>
+      `<circle cx="${half}" cy="${half}" r="${across / 2 - more}" fill="none" stroke="${colour}"/>`;
     const drawn = `<svg xmlns="http://www.w3.org/2000/svg" width="${2 * half}" height="${2 * half}">${circle("black", 0)}${circle("white", 1)}</svg>`;
-    canvas.style.cursor = across >= 126 ? "crosshair" : `url("data:image/svg+xml,${encodeURIComponent(drawn)}") ${half} ${half}, crosshair`;
+    canvas.style.cursor =
+      across >= 126 ? "crosshair" : `url("data:image/svg+xml,${encodeURIComponent(drawn)}") ${half} ${half}, crosshair`;
   }
 }
 
 // the wheel zooms as ever; with Shift it changes the brush
 function wheel(canvas, viewer, brush, changed) {
-  canvas.addEventListener("wheel", (event) => {
-    event.preventDefault();
-    const down = (event.deltaY || event.deltaX) > 0;
-    if (event.shiftKey) brush.by(down ? 0.87 : 1.15);
-    else {
-      const bounds = canvas.getBoundingClientRect();
-      const at = new window.OpenSeadragon.Point(event.clientX - bounds.left, event.clientY - bounds.top);
-      viewer.viewport.zoomBy(down ? 1 / 1.2 : 1.2, viewer.viewport.pointFromPixel(at, true));
-    }
-    changed();
-  }, { passive: false });
+  canvas.addEventListener(
+    "wheel",
+    (event) => {
+      event.preventDefault();
+      const down = (event.deltaY || event.deltaX) > 0;
+      if (event.shiftKey) brush.by(down ? 0.87 : 1.15);
+      else {
+        const bounds = canvas.getBoundingClientRect();
+        const at = new window.OpenSeadragon.Point(event.clientX - bounds.left, event.clientY - bounds.top);
+        viewer.viewport.zoomBy(down ? 1 / 1.2 : 1.2, viewer.viewport.pointFromPixel(at, true));
+      }
+      changed();
+    },
+    { passive: false },
+  );
 }
 
 // held down, the space bar lets the picture be dragged
@@ -189,7 +202,10 @@ function keeping(root, steps) {
     if (!name.hidden) name.querySelector("input").focus();
   });
   const keep = async () => {
-    const kept = await ask(root, root.dataset.keepMask, { name: name.querySelector("input").value, mask: steps.toJson() });
+    const kept = await ask(root, root.dataset.keepMask, {
+      name: name.querySelector("input").value,
+      mask: steps.toJson(),
+    });
     if (!kept) return;
     name.hidden = true;
     const from = root.querySelector("[data-mask-from]");

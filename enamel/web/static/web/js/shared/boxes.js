@@ -4,7 +4,7 @@ import { svg } from "./svg.js";
 // `boxes()` gives [{ box: [x, y, width, height], current, turn }], turned in degrees clockwise, if at all;
 // returns what draws them afresh
 export function showBoxes({ viewer }, boxes, pick = null) {
-  // a group of its own: several may show boxes on one picture
+  // a separate group: several may show boxes on one picture
   const group = svg("g");
   document.querySelector("[data-regions]").append(group);
   const item = viewer.world.getItemAt(0);
@@ -17,7 +17,14 @@ export function showBoxes({ viewer }, boxes, pick = null) {
       const end = item.imageToViewerElementCoordinates(point(x + width, y + height));
       for (const style of ["region-shadow", "region"]) {
         const [across, down] = [Math.max(0, end.x - start.x), Math.max(0, end.y - start.y)];
-        const rect = svg("rect", { class: style, x: start.x, y: start.y, width: across, height: down, "aria-current": current });
+        const rect = svg("rect", {
+          class: style,
+          x: start.x,
+          y: start.y,
+          width: across,
+          height: down,
+          "aria-current": current,
+        });
         if (turn) rect.setAttribute("transform", `rotate(${turn} ${start.x + across / 2} ${start.y + down / 2})`);
         rect.style.pointerEvents = pick && style === "region" ? "stroke" : "none";
         if (pick) rect.addEventListener("pointerdown", () => pick(box));

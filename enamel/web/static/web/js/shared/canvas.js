@@ -9,7 +9,7 @@ export function fresh(canvas) {
   return { context, width, height };
 }
 
-// a button that shows and hides something; `turned` is told
+// a button that shows and hides something; `turned` is called
 export function toggle(button, turned) {
   button?.addEventListener("click", () => {
     const on = button.getAttribute("aria-pressed") !== "true";

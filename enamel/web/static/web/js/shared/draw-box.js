@@ -1,7 +1,7 @@
 // draw-box.js: a box drawn on the picture, by a button that is pressed first.
 const SMALLEST = 16;
 
-// tells `drawn` the box [x, y, width, height] in px of the layer while it is drawn; `settled` at its end
+// calls `drawn` with the box [x, y, width, height] in px of the layer while it is drawn; `settled` at its end
 export function drawBox(button, { viewer, layer }, drawn, settled = () => {}) {
   const svg = document.querySelector("[data-regions]");
   const item = viewer.world.getItemAt(0);

@@ -8,7 +8,9 @@ const PAUSE_MS = 1500;
 export function init(root) {
   let last = written(root);
   // what was moved here may have been refused there
-  root.addEventListener("enamel:moved", () => { last = null; });
+  root.addEventListener("enamel:moved", () => {
+    last = null;
+  });
   // a page that nobody sees asks for nothing
   poll(async () => {
     if (document.hidden) return;
@@ -34,7 +36,9 @@ function written(part) {
 function exchange(root, fresh) {
   const active = /** @type {HTMLElement} */ (document.activeElement);
   const focused = root.contains(active) ? active.dataset.focus : null;
-  const scrolled = new Map([...root.querySelectorAll("[data-scrolls]")].map((one) => [one.dataset.scrolls, one.scrollTop]));
+  const scrolled = new Map(
+    [...root.querySelectorAll("[data-scrolls]")].map((one) => [one.dataset.scrolls, one.scrollTop]),
+  );
   const old = new Map([...root.querySelectorAll("img")].map((image) => [image.getAttribute("src"), image]));
   // pictures that are there already stay, so that nothing flickers
   for (const image of fresh.querySelectorAll("img")) {

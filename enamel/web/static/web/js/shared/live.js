@@ -1,17 +1,17 @@
-// live.js: one stream of news for the page. It says that something has changed; what, whoever waits asks for.
-const SLOWER = 12; // while news arrive, so many times the usual pause passes before one asks anyway
+// live.js: one stream of events for the page. An event says that something has changed, not what.
+const SLOWER = 12; // while news arrive, how many usual pauses pass before it asks anyway
 
 const waiting = new Set();
 let count = 0;
 let source = null;
 let open = false;
 
-// how much has been heard so far: what is heard from here on ends the wait
-export function heard() {
+// how many events have been received so far; one more ends a wait that began with this number
+export function received() {
   return count;
 }
 
-// until there is news, or the pause is over
+// resolves when there is an event, or after the pause
 export function nextNews(pause, since) {
   listen();
   if (count !== since) return Promise.resolve();
@@ -31,7 +31,7 @@ function wake() {
   for (const done of [...waiting]) done();
 }
 
-// a browser opens few connections to one server, so a page that nobody sees keeps none
+// a browser opens few connections to one server, so a hidden page keeps none
 function listen() {
   if (source || document.hidden) return;
   source = new EventSource("/news/");

@@ -1,10 +1,10 @@
-// news.js: a long firing is told of in the page's title, and by a notification when that was wished for.
+// news.js: a long firing is shown in the page's title, and by a notification when that was wished for.
 const LONG_SECONDS = 30;
 const title = document.title;
 
 export function showProgress(progress, secondsLeft) {
   document.title = `${Math.round(100 * progress)} % · ${title}`;
-  const offer = document.querySelector("[data-tell-me]");
+  const offer = document.querySelector("[data-notify-me]");
   if (!offer || !("Notification" in window)) return;
   offer.hidden = Notification.permission !== "default" || !(secondsLeft > LONG_SECONDS);
   offer.querySelector("button").onclick = async () => {

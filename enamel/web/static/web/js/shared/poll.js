@@ -1,9 +1,9 @@
 // poll.js: asks whenever there is news, or after a pause where none arrive, until an answer settles it.
-import { heard, nextNews } from "./live.js";
+import { received, nextNews } from "./live.js";
 
 export async function poll(ask, pause) {
   for (;;) {
-    const since = heard();
+    const since = received();
     const rested = sleep(pause); // however much happens, no more is asked than without news
     try {
       const found = await ask();
@@ -17,5 +17,7 @@ export async function poll(ask, pause) {
 }
 
 export function sleep(pause) {
-  return new Promise((resolve) => { setTimeout(resolve, pause); });
+  return new Promise((resolve) => {
+    setTimeout(resolve, pause);
+  });
 }

@@ -1,16 +1,16 @@
-// predict.js: what a form would take is told beside it while it is filled in.
+// predict.js: what a form would take is shown beside it while it is filled in.
 import { request } from "./request.js";
 
 const PAUSE_MS = 300;
 
 export function init(root) {
-  const told = root.querySelector("[data-predicted]");
+  const place = root.querySelector("[data-predicted]");
   let timer;
   let asked = 0;
   const ask = async () => {
     const mine = ++asked;
     const answer = await request(root.dataset.costUrl, { method: "POST", body: new FormData(root) });
-    if (answer.ok && mine === asked) told.innerHTML = await answer.text();
+    if (answer.ok && mine === asked) place.innerHTML = await answer.text();
   };
   const soon = () => {
     clearTimeout(timer);

@@ -33,6 +33,7 @@ export function calibrate(dialog, done) {
 
 function ticks(perMm) {
   const found = [];
-  for (let mm = 0; mm <= CARD_MM; mm += 10) found.push(svg("path", { d: `M${mm * perMm + 0.5} 60V${mm % 50 ? 66 : 71}` }));
+  for (let mm = 0; mm <= CARD_MM; mm += 10)
+    found.push(svg("path", { d: `M${mm * perMm + 0.5} 60V${mm % 50 ? 66 : 71}` }));
   return found;
 }

@@ -1,6 +1,10 @@
 // viewer.js: the one deep-zoom viewer of a page, and a way for other modules to wait for it.
+import { paceViewer } from "./frames.js";
+
 let resolve;
-const opened = new Promise((settle) => { resolve = settle; });
+const opened = new Promise((settle) => {
+  resolve = settle;
+});
 
 // calls back with { viewer, layer } once the picture is open
 export function whenOpen(callback) {
@@ -12,7 +16,8 @@ export function announce(viewer, layer) {
 }
 
 export function openViewer(element, layers) {
-  return window.OpenSeadragon({
+  const wake = paceViewer(window.OpenSeadragon);
+  const viewer = window.OpenSeadragon({
     element,
     drawer: "canvas",
     tileSources: layers.map((layer) => ({ tileSource: source(layer), x: 0, y: 0, width: 1 })),
@@ -32,6 +37,8 @@ export function openViewer(element, layers) {
     preserveImageSizeOnResize: true,
     maxImageCacheCount: 300,
   });
+  for (const event of ["animation", "open", "tile-loaded"]) viewer.addHandler(event, wake);
+  return viewer;
 }
 
 function source({ width, height, tileSize, overlap, url }) {

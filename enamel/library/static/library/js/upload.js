@@ -1,0 +1,7 @@
+// upload.js: follows an upload that a worker reads, and reloads the page when that has ended.
+import { uploadRead } from "../../web/js/shared/upload-read.js";
+
+export function init(root) {
+  const bar = root.querySelector("progress");
+  uploadRead(root.dataset.stateUrl, (progress) => (bar.value = progress)).then(() => window.location.reload());
+}

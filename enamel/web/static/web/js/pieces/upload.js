@@ -1,7 +1,0 @@
-// upload.js: follows an upload that a worker reads, and reloads the page when that has ended.
-import { uploadRead } from "../shared/upload-read.js";
-
-export function init(root) {
-  const bar = root.querySelector("progress");
-  uploadRead(root.dataset.stateUrl, (progress) => (bar.value = progress)).then(() => window.location.reload());
-}
