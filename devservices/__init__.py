@@ -1,1 +1,1 @@
-"""Stand-ins of the external services, for the demo and the tests. Enamel imports nothing of them."""
+"""Stand-ins for the external services, for the demo and the tests. Enamel imports nothing from here."""

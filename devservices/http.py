@@ -1,5 +1,6 @@
-"""HTTP on loopback for the stand-ins of external services: answers, refusals, files received in parts, and
-modes in which they misbehave."""
+"""HTTP for the stand-ins of external services: answers, refusals, files received in parts, and modes in
+which they misbehave.
+"""
 
 import json
 import re
@@ -18,7 +19,7 @@ RANGE = re.compile(r"bytes (\d+)-(\d+)/(\d+)")
 
 
 class Mode(StrEnum):
-    """How a stand-in answers everything it is asked."""
+    """How a stand-in answers all requests."""
 
     NORMAL = "normal"
     FAILING = "failing"
@@ -28,7 +29,7 @@ class Mode(StrEnum):
     OVERSIZED = "oversized"
     """An answer without end."""
     LYING = "lying"
-    """200, and JSON that is no answer to the question."""
+    """200, with JSON that is not the expected answer."""
     GONE = "gone"
     """The connection is broken off."""
 
@@ -38,13 +39,13 @@ SLOW_SECONDS = 60
 
 
 class Server(ThreadingHTTPServer):
-    """An HTTP server whose modes make it fail in stated ways.
+    """An HTTP server that can be made to fail in stated ways.
 
     Parameters
     ----------
-    mode : how it answers; it can be changed while it runs.
-    busy : how many orders are answered with "busy" before the first is taken.
-    break_after : bytes after which the line to each file that is sent is broken off once; 0 for never.
+    mode : how it answers; it can be changed while it runs. busy : how many orders are answered with
+    "busy" before the first is taken. break_after : bytes after which the connection of each file that is
+    sent to it is broken off once; 0 for never.
     """
 
     daemon_threads = True
@@ -71,7 +72,7 @@ class Server(ThreadingHTTPServer):
             return self.busy >= 0
 
     def breaks(self, what: str) -> bool:
-        """Return whether the line is broken off now; once for each thing."""
+        """Return whether the connection is to be broken off now; once for each subject."""
         with self.lock:
             if what in self.broken:
                 return False
@@ -90,12 +91,12 @@ class Conversation(BaseHTTPRequestHandler):
         pass
 
     def parse_request(self) -> bool:
-        """Read the head of a request; return whether it is to be answered as usual."""
+        """Read the head of a request; return whether the request is answered normally."""
         if not super().parse_request():
             return False
         if self.server.mode is Mode.NORMAL:
             return True
-        with suppress(OSError):  # who asks may have had enough
+        with suppress(OSError):  # the client may have disconnected
             self._misbehave(self.server.mode)
         self.close_connection = True
         return False
@@ -118,12 +119,12 @@ class Conversation(BaseHTTPRequestHandler):
                 time.sleep(1)
 
     def sent_json(self) -> Any:
-        """Return what was sent.
+        """Return the JSON that was sent.
 
         Raises
         ------
         ValueError
-            When it is no JSON, or too long.
+            When it is not JSON, or too long.
         """
         length = int(self.headers.get("Content-Length") or 0)
         if length > MOST_JSON:
@@ -131,14 +132,14 @@ class Conversation(BaseHTTPRequestHandler):
         return json.loads(self.rfile.read(length))
 
     def take_part(self, path: Path, total: int, what: str) -> bool:
-        """Append a part of a file to what is here of it; whether it came whole.
+        """Append a part to a file; return whether the part arrived completely.
 
-        A part that does not go on where the last one ended is refused.
+        A part that does not begin where the last one ended is refused.
 
         Parameters
         ----------
         total : bytes of the whole file.
-        what : whose line a mood may break.
+        what : the subject for `breaks`.
         """
         found = RANGE.fullmatch(self.headers.get("Content-Range", ""))
         length = int(self.headers.get("Content-Length") or 0)
@@ -155,7 +156,7 @@ class Conversation(BaseHTTPRequestHandler):
             while left:
                 block = self.rfile.read(min(BLOCK, left))
                 if not block:
-                    return False  # the line is dead; what came is kept
+                    return False  # the connection is dead; what arrived is kept
                 file.write(block)
                 left -= len(block)
                 if after and file.tell() >= after and self.server.breaks(what):
@@ -165,7 +166,7 @@ class Conversation(BaseHTTPRequestHandler):
         return True
 
     def break_off(self) -> None:
-        """Break the line in the middle of what is said."""
+        """Break the connection in the middle of an answer."""
         self.close_connection = True
         self.connection.close()
 
@@ -183,7 +184,7 @@ class Conversation(BaseHTTPRequestHandler):
         headers: dict[str, str] | None = None,
         **more: Any,
     ) -> None:
-        # what was not read of the request must not be taken for the next
+        # the unread rest of the request must not be taken for the next one
         self.close_connection = True
         self.answer(status, {"reason": words} | more, {"Connection": "close"} | (headers or {}))
 

@@ -1,4 +1,4 @@
-"""Orders of a stand-in: kept on disk, a folder each, and the queue of those that wait to be worked on."""
+"""Orders of a stand-in, stored on disk, and the queue of those that wait."""
 
 import json
 import os
@@ -10,7 +10,7 @@ from typing import Any
 
 
 class OrderBook:
-    """Orders in a folder each, as ``order.json``. Whoever changes several things at once holds ``lock``.
+    """Orders in a folder each, as ``order.json``. ``lock`` is held while several things are changed together.
 
     Parameters
     ----------
@@ -30,11 +30,11 @@ class OrderBook:
         return [json.loads(path.read_text()) for path in sorted(self.folder.glob("*/order.json"))]
 
     def known(self, key: str) -> dict[str, Any] | None:
-        """Return the order that was placed with the same key."""
+        """Return the order that was placed with this key."""
         return next((one for one in self.all() if key and one["key"] == key), None)
 
     def count(self, states: Collection[str]) -> int:
-        """Return how many orders are in these states."""
+        """Return the number of orders in these states."""
         return sum(one["state"] in states for one in self.all())
 
     def read(self, number: str) -> dict[str, Any] | None:
@@ -47,7 +47,7 @@ class OrderBook:
         return order | {"place": waiting.index(number) + 1 if number in waiting else 0}
 
     def keep(self, order: dict[str, Any]) -> None:
-        """Write an order, whole or not at all, and wait until it is on the disk."""
+        """Write an order atomically, and wait until it is on the disk."""
         path = self.path(order["number"])
         path.parent.mkdir(exist_ok=True)
         partial = path.with_suffix(".part")

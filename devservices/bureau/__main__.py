@@ -1,4 +1,4 @@
-"""``python -m devservices.bureau --port PORT --folder FOLDER --key-file FILE``: serves it."""
+"""``python -m devservices.bureau --port PORT --folder FOLDER --key-file FILE``: serve the bureau."""
 
 import argparse
 from pathlib import Path

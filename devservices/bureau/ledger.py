@@ -1,4 +1,4 @@
-"""The house's account at the bureau: what is on it, and what was charged, each order once."""
+"""The workshop's account at the bureau: its balance, and what was charged, each order once."""
 
 import json
 import threading
@@ -12,15 +12,15 @@ RESERVED, TAKEN, RETURNED = "held", "taken", "returned"
 
 
 class TooLittle(Exception):
-    """There is not enough on the account."""
+    """The balance of the account is too low."""
 
 
 class Ledger:
-    """An account in a file: paid in once, then one charge for each order.
+    """An account in a file: one payment, then one charge for each order.
 
     Parameters
     ----------
-    path : the file; a new account begins with some money on it.
+    path : the file; a new account starts with some money.
     """
 
     def __init__(self, path: Path, beginning_cents: int) -> None:
@@ -30,7 +30,7 @@ class Ledger:
             self._write({"paid_in_cents": beginning_cents, "charges": {}})
 
     def charge(self, order: str, cents: int) -> None:
-        """Hold the price of an order; asked twice, it is held once.
+        """Hold the price of an order; repeated calls hold it once.
 
         Raises
         ------
@@ -46,7 +46,7 @@ class Ledger:
             self._write(account)
 
     def settle(self, order: str, state: str) -> None:
-        """Take what is held for an order, or give it back."""
+        """Charge what is held for an order, or release it."""
         with self._lock:
             account = self._read()
             charge = account["charges"].get(order)
@@ -55,12 +55,12 @@ class Ledger:
                 self._write(account)
 
     def charged(self, order: str) -> int:
-        """Cents that an order costs as things stand; 0 once they were given back."""
+        """Cents held or charged for an order; 0 once they were released."""
         charge = self._read()["charges"].get(order)
         return charge["cents"] if charge and charge["state"] != RETURNED else 0
 
     def shown(self) -> dict[str, Any]:
-        """Return the account as the other side sees it."""
+        """Return the account as clients see it."""
         account = self._read()
         return {
             "balance_cents": _left(account),
@@ -77,6 +77,6 @@ class Ledger:
 
 
 def _left(account: dict[str, Any]) -> int:
-    """Cents on an account that nothing is held of."""
+    """Cents that are neither held nor charged."""
     spent = sum(one["cents"] for one in account["charges"].values() if one["state"] != RETURNED)
     return int(account["paid_in_cents"]) - spent

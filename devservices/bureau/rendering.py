@@ -1,4 +1,4 @@
-"""A coat laid on a picture file: pixels in, pixels out, by the engine."""
+"""Lay a coat on a picture file with the engine."""
 
 import shutil
 from collections.abc import Callable
@@ -26,13 +26,13 @@ def render(
     on_progress: Callable[[float], None],
     stopping: Callable[[], bool],
 ) -> None:
-    """Lay a coat on the picture in a file and write what comes of it as a PNG of 16 bits.
+    """Lay a coat on the picture in a file, and write the result as a 16-bit PNG.
 
     Parameters
     ----------
-    base : file of the base, where the coat blends with it.
-    into : the file; whole or not there. Working files lie beside it and stay for another try.
-    on_progress : called with how much is done, 0…1.
+    base : file of the base, where the coat blends with the base.
+    into : the file to write; complete or not there. Working files beside it stay for a retry.
+    on_progress : called with the fraction done, 0…1.
     stopping : asked before each tile.
 
     Raises

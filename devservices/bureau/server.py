@@ -14,7 +14,7 @@ RETRY_SECONDS = 2
 ORDER = re.compile(r"/v1/orders/([0-9a-f-]+)(?:/(result)|/files/(layer|base))?")
 FROM = re.compile(r"bytes=(\d+)-")
 STATUS = {"balance": HTTPStatus.PAYMENT_REQUIRED, "expired": HTTPStatus.GONE}
-"""Of refusals; all others are 422."""
+"""Status codes of refusals; all others are 422."""
 
 
 class Server(http.Server):
@@ -22,10 +22,10 @@ class Server(http.Server):
 
     Parameters
     ----------
-    key : what whoever asks has to know.
-    lose_answers : how many orders are taken and their answer lost on the way.
-    break_result_after : bytes after which the line to each result is broken off once; 0 for never.
-    spoil : how many times a result is sent with one byte wrong.
+    key : the key that requests have to carry.
+    lose_answers : how many orders are taken without their answer arriving.
+    break_result_after : bytes after which the connection of each result is broken off once; 0 for never.
+    spoil : how many times a result is sent with a wrong byte.
     moods : as for every stand-in.
     """
 
@@ -48,7 +48,7 @@ class Server(http.Server):
         self.spoil = spoil
 
     def once_less(self, mood: str) -> bool:
-        """Return whether a mood still holds; it wears off."""
+        """Return whether a misbehaviour still applies; each use counts it down."""
         with self.lock:
             left: int = getattr(self, mood)
             setattr(self, mood, left - 1)
@@ -150,7 +150,7 @@ class Conversation(http.Conversation):
         self.answer(HTTPStatus.OK, _shown(self.server.service.order(number) or order))
 
     def _known(self) -> bool:
-        """Return whether who asks has the account's key; if not, that is said."""
+        """Return whether the request has the account's key; if not, answer that."""
         given = self.headers.get("Authorization", "").removeprefix("Bearer ")
         if hmac.compare_digest(given.encode(), self.server.key.encode()):
             return True
@@ -158,12 +158,12 @@ class Conversation(http.Conversation):
         return False
 
     def _asked(self) -> tuple[str, str, str]:
-        """Return number, whether the result is meant, and the file's role."""
+        """Return from the address the order's number, whether its result is meant, and the file's role."""
         found = ORDER.fullmatch(self.path)
         return (found[1], found[2] or "", found[3] or "") if found else ("", "", "")
 
     def _send_result(self, order: dict[str, Any]) -> None:
-        """The result, or what is left of it from a byte on."""
+        """Send the result, or the rest of it from a byte on."""
         if order["state"] != DONE:
             self.refuse(HTTPStatus.CONFLICT, "There is no result of this order.")
             return
@@ -189,5 +189,5 @@ class Conversation(http.Conversation):
 
 
 def _shown(order: dict[str, Any]) -> dict[str, Any]:
-    """Return an order as the other side sees it: without what it sent."""
+    """Return an order as clients see it, without what they sent."""
     return {name: value for name, value in order.items() if name not in ("key", "coat", "start")}

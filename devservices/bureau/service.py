@@ -29,7 +29,7 @@ AWAITING, QUEUED, RENDERING, DONE, FAILED, CANCELLED = (
     "awaiting-files", "queued", "rendering", "done", "failed", "cancelled",
 )  # fmt: skip
 MOST_WAITING = 8
-"""Orders in the queue beyond which no more is taken for now."""
+"""Most orders in the queue."""
 LARGEST_FILE = 4_000_000_000
 LONGEST_SIDE = 32_000
 SHA256 = re.compile(r"[0-9a-f]{64}")
@@ -37,7 +37,7 @@ KNOWN_NAME = re.compile(r"[0-9a-f-]{1,40}")
 
 
 class Rejected(Exception):
-    """What is not taken: a reason in words, and one in a word for programs."""
+    """The request is refused, with a reason in words and a code for programs."""
 
     def __init__(self, code: str, reason: str) -> None:
         super().__init__(reason)
@@ -45,7 +45,7 @@ class Rejected(Exception):
 
 
 class Busy(Exception):
-    """So many wait that no more is taken for now."""
+    """The queue is full."""
 
 
 class Service:
@@ -80,7 +80,7 @@ class Service:
     # offers -----------------------------------------------------------------------------------
 
     def offer(self, asked: Mapping[str, Any]) -> dict[str, Any]:
-        """Return what a coat on a picture of some size would cost and take, as long as the offer holds.
+        """Return an offer for a coat on a picture of some size: price, time, and until when it holds.
 
         Raises
         ------
@@ -139,7 +139,7 @@ class Service:
     # orders -----------------------------------------------------------------------------------
 
     def take(self, wanted: Mapping[str, Any], key: str) -> dict[str, Any]:
-        """Return a new order on an offer, charged; or the one that the same key asked for before.
+        """Return a new, charged order on an offer, or the order placed before with the same key.
 
         Raises
         ------
@@ -158,7 +158,7 @@ class Service:
             files = self._files(wanted.get("files"), coat)
             if self._orders.count((QUEUED, RENDERING)) >= MOST_WAITING:
                 raise Busy
-            # the key's own number, so that not even a crash in between charges it twice
+            # a number made from the key, so that not even a crash in between charges twice
             number = hashlib.sha256(key.encode()).hexdigest()[:16]
             try:
                 self.ledger.charge(number, offer["cents"])
@@ -175,7 +175,7 @@ class Service:
             return order
 
     def _files(self, given: Any, coat: Coat) -> dict[str, dict[str, Any]]:
-        """Return the files that are to come, by role."""
+        """Return the files that the client has to send, by role."""
         roles = {"layer"} | ({"base"} if coat.refinement and coat.refinement.needs_base else set())
         if not isinstance(given, dict) or set(given) != roles:
             raise Rejected("files", f"files: say what is sent as {' and '.join(sorted(roles))}.")
@@ -193,7 +193,7 @@ class Service:
         return found
 
     def order(self, number: str) -> dict[str, Any] | None:
-        """Return an order with how much of its files is here, its place in the queue, and what it costs."""
+        """Return an order with the received bytes of its files, its place in the queue, and its price."""
         order = self._orders.read(number) if KNOWN_NAME.fullmatch(number) else None
         if order is None:
             return None
@@ -208,7 +208,7 @@ class Service:
         return self._folder / "orders" / number / "result.png"
 
     def complete(self, number: str, role: str) -> bool:
-        """Note that a file is here; whether its checksum is right. With the last one the order is queued."""
+        """Complete a file; return whether its checksum is right. The last one puts the order in the queue."""
         with self._orders.lock:
             order = self.order(number)
             assert order is not None
@@ -222,7 +222,7 @@ class Service:
         return True
 
     def cancel(self, number: str) -> None:
-        """Take an order back; it costs nothing while it is not done."""
+        """Cancel an order; it costs nothing while it is not done."""
         with self._orders.lock:
             order = self.order(number)
             if order is not None and order["state"] in (AWAITING, QUEUED, RENDERING):
@@ -230,14 +230,14 @@ class Service:
                 self._orders.change(number, state=CANCELLED)
 
     def _let_go_outlived(self) -> None:
-        """Delete the pictures of orders that were kept long enough."""
+        """Delete the pictures of old orders."""
         for order in self._orders.all():
             age = time.time() - self._orders.path(order["number"]).stat().st_mtime
             if age > self.terms.kept_days * 86_400:
                 self._release(order["number"])
 
     def _release(self, number: str) -> None:
-        """Delete an order's pictures; what it was stays known."""
+        """Delete an order's pictures; its record stays."""
         for path in self._orders.path(number).parent.iterdir():
             if path.is_dir():
                 shutil.rmtree(path)
@@ -251,7 +251,7 @@ class Service:
             number = self._orders.queue.get()
             try:
                 self._lay(number)
-            except Exception as error:  # whatever an order asks for, the next one is carried out
+            except Exception as error:  # whatever fails in an order, the next one is carried out
                 meant = isinstance(error, Refusal)
                 if not meant:
                     logger.exception("order %s", number)

@@ -1,4 +1,4 @@
-"""What the bureau asks for, what it can do, and what it keeps."""
+"""The bureau's prices, abilities and retention."""
 
 from dataclasses import dataclass
 from typing import Any
@@ -18,12 +18,12 @@ class Terms:
     setup_cents: int = 15
     cents_per_megapixel_step: float = 1.2
     cents_per_megapixel: float = 0.8
-    """Of the result, whatever is done to it."""
+    """Limit for the result's pixels."""
     largest_megapixels: float = 80.0
     offer_seconds: float = 900.0
-    """For so long an offer holds."""
+    """How long an offer holds."""
     kept_days: int = 7
-    """For so long pictures stay after their order."""
+    """How long pictures are kept after their order."""
 
     def cents(self, megapixel_steps: float, megapixels: float) -> int:
         """Return the price of a coat."""
@@ -31,7 +31,7 @@ class Terms:
         return round(self.setup_cents + work + megapixels * self.cents_per_megapixel)
 
     def to_json(self) -> dict[str, Any]:
-        """As the price list says it."""
+        """Return the terms as the price list states them."""
         return {
             "name": self.name, "currency": self.currency, "setup_cents": self.setup_cents,
             "cents_per_megapixel_step": self.cents_per_megapixel_step,
@@ -43,7 +43,7 @@ class Terms:
 
 
 def models() -> list[dict[str, str]]:
-    """Return the models that the bureau has, each with the hash of its file, where it has one."""
+    """Return the bureau's models, each with the hash of its file, where it has one."""
     files = [
         {"name": card.name, "kind": card.kind, "sha256": card.sha256}
         for card in cards()
@@ -53,7 +53,7 @@ def models() -> list[dict[str, str]]:
 
 
 def unknown(coat: Coat) -> list[str]:
-    """Return the models that a coat names and the bureau has not."""
+    """Return the models that a coat names and the bureau lacks."""
     known = {(model["kind"], model["name"]) for model in models()}
     wanted = [("upscaler", coat.upscaler)]
     if coat.mix is not None:

@@ -1,4 +1,4 @@
-"""``python -m devservices.shop --port PORT --folder FOLDER``: serves it."""
+"""``python -m devservices.shop --port PORT --folder FOLDER``: serve the shop."""
 
 import argparse
 from pathlib import Path

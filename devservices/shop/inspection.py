@@ -1,4 +1,4 @@
-"""Looking at a file as a shop does: boxes, resolution, bleed, profile, ink, fonts, transparency, metadata."""
+"""Inspect a file as a shop does: boxes, resolution, bleed, profile, ink, fonts, transparency, metadata."""
 
 import io
 from collections.abc import Iterator
@@ -19,16 +19,16 @@ PIL.Image.MAX_IMAGE_PIXELS = None
 POINTS_PER_MM = 72 / 25.4
 MM_PER_INCH = 25.4
 LOOKED_AT = 1600
-"""Longest side, in px, of the copy that ink and proof are taken from."""
+"""Longest side, in px, of the copy that ink and proof are computed from."""
 LARGEST_DECODED = 500_000_000
-"""Bytes of samples that a picture within a PDF may have to be decoded here."""
+"""Most bytes of samples of a picture within a PDF; larger ones are not decoded."""
 SLACK_MM = 0.1
 PICTURES = {"TIFF": "TIFF", "JPEG": "JPEG", "PNG": "PNG"}
 
 
 @dataclass
 class Inspection:
-    """What was found in a file, and why it can't be printed, if so."""
+    """What was found in a file, and why it can't be printed, where it can't."""
 
     facts: dict[str, Any] = field(default_factory=dict)
     reasons: list[str] = field(default_factory=list)
@@ -43,7 +43,7 @@ class Inspection:
 
 
 def inspect(path: Path, paper: Paper) -> Inspection:
-    """Look at a file that is to be printed on a paper."""
+    """Inspect a file that is to be printed on a paper."""
     found = Inspection()
     beginning = path.open("rb").read(5)
     try:
@@ -179,7 +179,7 @@ def _decoded(image: Any) -> PIL.Image.Image | None:
 
 
 def _turned(jpeg: PIL.Image.Image) -> bool:
-    """Return whether a JPEG carries the segment by which readers take its CMYK for turned round."""
+    """Return whether a JPEG has the Adobe segment by which readers take its CMYK as inverted."""
     return any(str(name).endswith("_transform") for name in jpeg.info)
 
 
@@ -206,7 +206,7 @@ def _picture(path: Path, paper: Paper, found: Inspection) -> None:
 
 
 def _reduced(path: Path) -> PIL.Image.Image:
-    """Return a small copy of a picture, its numbers as they are."""
+    """Return a small copy of a picture, its sample values unconverted."""
     opened = pyvips.Image.new_from_file(str(path), access="sequential")
     small = opened.resize(min(1.0, LOOKED_AT / max(opened.width, opened.height)), kernel="linear")
     if small.format != "uchar":
@@ -223,7 +223,7 @@ def _look(
     where: str,
     profile: bytes | None,
 ) -> None:
-    """Ink, and the small copy that the proof is made of."""
+    """Measure the ink, and make the small copy for the proof."""
     if picture is None:
         found.facts["ink"] = "not measured: too large without loss"
         return

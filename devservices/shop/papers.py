@@ -1,4 +1,4 @@
-"""What the shop prints on: prices, limits, and how a picture looks on each paper."""
+"""The shop's papers: prices, limits, and how a picture looks on each."""
 
 import json
 from dataclasses import dataclass
@@ -22,14 +22,14 @@ class Paper:
     title: str
     white: tuple[int, int, int]
     texture: float
-    """Depth of its surface, in levels of 255."""
+    """Depth of its surface texture, in levels of 255."""
     gain: float
     """Dot gain at half tone, 0…1."""
     least_ppi: float
     most_ink: float
-    """Per cent on one place."""
+    """Ink limit at one place, in per cent."""
     bleed_mm: float
-    """On each side of what is cut."""
+    """Bleed in mm, on each side."""
     widest_mm: float
     cents_per_m2: int
 
@@ -54,13 +54,13 @@ class PriceList:
         return next((paper for paper in self.papers if paper.name == name), None)
 
     def cents(self, paper: Paper, width_mm: float, height_mm: float, copies: int) -> int:
-        """Price of an order: setting up once, then by area."""
+        """Price of an order: a fixed part, and one by area."""
         each = width_mm * height_mm / SQUARE_MM * paper.cents_per_m2
         return self.setup_cents + round(each * copies)
 
 
 def on_paper(picture: PIL.Image.Image, paper: Paper) -> PIL.Image.Image:
-    """Return how a picture looks on a paper: its white, its dots grown, its surface."""
+    """Return a picture as it looks on a paper: with its white, dot gain and surface."""
     small = picture.convert("RGB")
     small.thumbnail((LONGEST_PROOF, LONGEST_PROOF))
     light = np.asarray(small, np.float32) / 255

@@ -100,5 +100,5 @@ class Conversation(http.Conversation):
 
 
 def _shown(order: dict[str, Any]) -> dict[str, Any]:
-    """Return an order as the other side sees it."""
+    """Return an order as clients see it."""
     return {name: value for name, value in order.items() if name not in ("key", "sha256")}

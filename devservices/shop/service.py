@@ -1,4 +1,4 @@
-"""The shop's service: orders on disk, a queue, one file looked at at a time."""
+"""The shop's service: orders on disk, and a queue in which files are inspected one at a time."""
 
 import hashlib
 import re
@@ -16,7 +16,7 @@ AWAITING, QUEUED, CHECKING, ACCEPTED, REFUSED = (
     "awaiting-file", "queued", "checking", "accepted", "refused",
 )  # fmt: skip
 MOST_WAITING = 8
-"""Orders in the queue beyond which the shop takes no more for now."""
+"""Most orders in the queue."""
 LARGEST_FILE = 4_000_000_000
 MOST_COPIES = 500
 MOST_REASONS = 6
@@ -24,11 +24,11 @@ SHA256 = re.compile(r"[0-9a-f]{64}")
 
 
 class Rejected(Exception):
-    """An order that is not taken, with the reason."""
+    """The order is refused, with the reason."""
 
 
 class Busy(Exception):
-    """So many wait that no more is taken for now."""
+    """The queue is full."""
 
 
 class Service:
@@ -48,7 +48,7 @@ class Service:
         threading.Thread(target=self._work, daemon=True).start()
 
     def take(self, wanted: dict[str, Any], key: str) -> dict[str, Any]:
-        """Return a new order, or the one that the same key asked for before.
+        """Return a new order, or the order placed before with the same key.
 
         Raises
         ------
@@ -85,7 +85,7 @@ class Service:
             raise Rejected("sha256: 64 hexadecimal digits of the file's checksum.")
 
     def order(self, number: str) -> dict[str, Any] | None:
-        """Return an order with how much of its file is here and its place in the queue."""
+        """Return an order with the received bytes of its file and its place in the queue."""
         order = self._orders.read(number)
         return order and order | {"received": self.received(number)}
 
@@ -100,7 +100,7 @@ class Service:
         return path.stat().st_size if path.exists() else 0
 
     def complete(self, number: str) -> bool:
-        """Put an order in the queue once its file is whole; whether its checksum is right."""
+        """Put an order in the queue once its file is complete; return whether its checksum is right."""
         order = self.order(number)
         assert order is not None
         digest = hashlib.sha256()
@@ -124,7 +124,7 @@ class Service:
             time.sleep(self.slow)
             try:
                 self._check(order)
-            except Exception as error:  # whatever a file does, the next one is looked at
+            except Exception as error:  # whatever fails with a file, the next one is inspected
                 self._orders.change(
                     number, state=REFUSED, reasons=[f"We could not open it: {error}"]
                 )

@@ -16,7 +16,7 @@ SECONDS = {"s": 1, "m": 60, "h": 3600}
 
 
 class Bearer(HttpBearer):
-    """Lets in who has a token that is good for something; the description names each kind."""
+    """Authenticate by a token with at least one scope. The API's description names each scope."""
 
     scope: Scope
 
@@ -31,13 +31,13 @@ class Bearer(HttpBearer):
 
 
 def require_in(token: Token, scope: Scope) -> None:
-    """Refuse a token that has not a scope."""
+    """Refuse a token that lacks a scope."""
     if scope not in token.scopes:
         raise HttpError(403, f"This token is not good for this; it needs “{scope.value}”.")
 
 
 def require_scope(request: HttpRequest, scope: Scope) -> None:
-    """Refuse a request whose token has not a further scope that what it asks for needs."""
+    """Refuse a request that needs a further scope which its token lacks."""
     require_in(request.auth, scope)  # type: ignore[attr-defined]
 
 
@@ -58,11 +58,11 @@ class Files(Bearer):
 
 
 class Often(BaseThrottle):
-    """How often each token may ask.
+    """Limit how often each token may send requests.
 
     Parameters
     ----------
-    rate : as in "600/m": how often in a second, minute or hour.
+    rate : such as "600/m": requests in a second, minute or hour.
     """
 
     def __init__(self, rate: str) -> None:
@@ -82,7 +82,7 @@ class Often(BaseThrottle):
         return True
 
     def wait(self) -> float:
-        """Seconds until the refused one may ask again."""
+        """Seconds until the refused token may send its next request."""
         return float(self._turn.wait)
 
 

@@ -1,4 +1,4 @@
-"""What every page knows of the installation."""
+"""Template context that every page has."""
 
 from typing import Any
 
@@ -20,7 +20,7 @@ def preferences_of(request: HttpRequest) -> Preferences:
 
 
 def preferences(request: HttpRequest) -> dict[str, Any]:
-    """Return the artist's preferences; they are asked for only by pages that show them."""
+    """Return the artist's preferences, read lazily: most pages don't show any."""
     return {"preferences": SimpleLazyObject(lambda: preferences_of(request))}
 
 
@@ -29,5 +29,5 @@ def installation(request: HttpRequest) -> dict[str, Any]:
 
 
 def unit_of(request: HttpRequest) -> Unit:
-    """Return the unit in which the artist gives and sees lengths."""
+    """Return the artist's unit of length."""
     return preferences_of(request).length_unit

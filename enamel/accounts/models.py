@@ -1,4 +1,4 @@
-"""Preferences of artists, and tokens by which scripts are known."""
+"""Preferences of artists, and the API tokens of their scripts."""
 
 import secrets
 from datetime import timedelta
@@ -15,15 +15,15 @@ from enamel.core.errors import Refusal
 from enamel.core.printing.sizing import Unit
 
 MOST_TOKENS = 40
-"""Of one artist."""
+"""Per artist."""
 SHOWN = 6
 """First characters of a token, shown to identify it."""
 NOTED_EVERY = timedelta(minutes=1)
-"""So often at most it is noted that a token was used."""
+"""Shortest time between two updates of a token's last use."""
 
 
 class Scope(models.TextChoices):
-    """What a token is good for."""
+    """What a token allows."""
 
     READ = "read", "Look at pieces, layers, checks and files, and take them away"
     IMPORT = "import", "Import and delete pictures"
@@ -38,7 +38,7 @@ class TokenManager(models.Manager["Token"]):
         Raises
         ------
         Refusal
-            When it would be good for nothing, or there are too many.
+            When no scope is chosen, or the artist has too many tokens.
         """
         known = [scope for scope in Scope.values if scope in scopes]
         if not known:
@@ -53,13 +53,13 @@ class TokenManager(models.Manager["Token"]):
         return made, text
 
     def known(self, text: str) -> "Token | None":
-        """Return the token of that text, whose owner may sign in."""
+        """Return the token with this text, if its owner may sign in."""
         found = self.filter(sha256=_hash(text), owner__is_active=True).select_related("owner")
         return found.first()
 
 
 class Token(models.Model):
-    """Lets a script in, in its owner's name. Only its hash is kept."""
+    """Lets a script act as its owner. Only the token's hash is stored."""
 
     owner = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE, related_name="tokens")
     name = models.CharField(max_length=80, help_text="What it is for.")
@@ -79,11 +79,11 @@ class Token(models.Model):
 
     @property
     def good_for(self) -> list[str]:
-        """Scopes, in words."""
+        """Names of its scopes."""
         return [str(Scope(scope).label) for scope in self.scopes]
 
     def note_use(self) -> None:
-        """Note that it was used just now, to the minute."""
+        """Store the time of this use, to the minute."""
         now = timezone.now()
         if self.used is None or now - self.used > NOTED_EVERY:
             type(self).objects.filter(pk=self.pk).update(used=now)
@@ -110,7 +110,7 @@ class Preferences(models.Model):
 
     @classmethod
     def of(cls, person: Person) -> "Preferences":
-        """Return an artist's, or the usual ones."""
+        """Return an artist's preferences, or the defaults."""
         return cls.objects.filter(artist_id=person.pk).first() or cls(artist_id=person.pk or 0)
 
     @property

@@ -1,4 +1,4 @@
-"""The current account, and the owners of things."""
+"""The account that a request comes from."""
 
 from typing import cast
 

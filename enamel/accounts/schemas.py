@@ -1,4 +1,4 @@
-"""What the API sends and receives: refusals, accounts, and the forms of core's settings."""
+"""API schemas: refusals, accounts, and settings of core."""
 
 from typing import Annotated, Any
 
@@ -13,9 +13,9 @@ from enamel.core.schedule import Schedule
 FORMS: dict[str, Any] = {
     form.__name__: json_schema(form) for form in (Schedule, Treatment, PrintSettings)
 }
-"""Forms that core reads and writes, by their name in the description."""
+"""JSON Schemas of core's settings, by their name in the API description."""
 STANDS_FOR = "x-form"
-"""Marks the place of one of them; pydantic knows no references but its own."""
+"""Marks where one of them belongs. pydantic has no references to schemas that it did not make."""
 ScheduleForm = Annotated[Any, WithJsonSchema({STANDS_FOR: "Schedule"})]
 ScheduleInHand = Annotated[
     Any,
@@ -29,7 +29,7 @@ Settings = Annotated[dict[str, Any] | None, WithJsonSchema({"type": ["object", "
 
 
 class Problem(Schema):
-    """Why something was not done."""
+    """Why a request was refused."""
 
     error: str
     field: str = Field("", description="Path of the setting that is wrong.")

@@ -1,7 +1,7 @@
-"""Shortcuts of the studio: what each does, its usual key, and how keys are changed.
+"""Keyboard shortcuts: what each does, its default key, and how keys are changed.
 
-Plain letters and signs only, never with Ctrl, Alt or Meta, so that nothing of the browser's is taken;
-they rest while a field is being written in.
+Only single letters and signs, never with Ctrl, Alt or Meta, so that the browser's own shortcuts keep
+working. They are off while the focus is in a text field.
 """
 
 from collections.abc import Mapping
@@ -12,7 +12,7 @@ from enamel.core.errors import FieldRefusal
 
 @dataclass(frozen=True, slots=True)
 class Shortcut:
-    """One thing that a key does. ``where`` is the page it works on."""
+    """One action with a key. ``where`` is the page it works on."""
 
     action: str
     words: str
@@ -79,16 +79,17 @@ PAGES = {
     "everywhere": ("pieces", "workspace", "compare"),
     "picture": ("workspace", "compare"),
 }
-"""Where a key works that is not for one page alone."""
+"""Value of ``where`` for keys that work on every page."""
 
 
 def keys_of(changed: Mapping[str, str]) -> list[tuple[Shortcut, str]]:
-    """Return every shortcut with its key: the artist's own, else the usual one."""
+    """Return every shortcut with its key: the artist's own, else the default."""
     return [(shortcut, changed.get(shortcut.action, shortcut.key)) for shortcut in SHORTCUTS]
 
 
 def checked(wanted: Mapping[str, str]) -> dict[str, str]:
-    """Return the keys that differ from the usual ones, once all are single signs and no two clash.
+    """Return the keys that differ from the defaults, after checking that all are single signs and no two
+    clash.
 
     Raises
     ------

@@ -1,4 +1,4 @@
-"""Who may be signed in, how passwords are checked, and when trying them is paused (by django-axes)."""
+"""Signing in: who may, how passwords are checked, and when trying is paused (by django-axes)."""
 
 import math
 import unicodedata
@@ -18,13 +18,13 @@ from django.utils import timezone
 
 DEMO_NAME = "kestrel-vale"
 BACKEND = "enamel.accounts.signing.Artists"
-"""The one of `AUTHENTICATION_BACKENDS` that signs in; the other one only counts wrong passwords."""
+"""The entry of `AUTHENTICATION_BACKENDS` that signs in; the other one only counts wrong passwords."""
 hashing = BoundedSemaphore(2)
-"""Passwords hashed at once: each takes a processor for a good part of a second."""
+"""Passwords hashed at a time: each occupies a processor for most of a second."""
 
 
 class Artists(ModelBackend):
-    """Accounts by name and password. The demo account has none, and is only there in demo mode."""
+    """Accounts with name and password. The demo account has no password, and exists in demo mode only."""
 
     def authenticate(
         self,
@@ -34,12 +34,12 @@ class Artists(ModelBackend):
         **given: Any,
     ) -> User | None:
         found = User.objects.filter(username=username or "").first()
-        # hashing takes long, and others wait for a connection meanwhile
+        # hashing takes long, and other requests need the connection meanwhile
         if not connection.in_atomic_block:
             connection.close()
         with hashing:
             if found is None:
-                User().set_password(password)  # as much work as for an account that there is
+                User().set_password(password)  # as much work as for a known name
                 return None
             right = found.check_password(password or "")
         return found if right and self.user_can_authenticate(found) else None
@@ -52,10 +52,8 @@ class Artists(ModelBackend):
 
 
 def counted_name(request: HttpRequest, credentials: dict[str, Any] | None = None) -> str:
-    """Return the name that wrong passwords are counted under.
-
-    All ways of writing a name that the sign-in form takes for the same account, and upper case with
-    lower, are one.
+    """Return the name that wrong passwords are counted under: one for all spellings that the sign-in form
+    takes for the same account, and for upper and lower case.
     """
     given = (credentials or {}).get("username") or request.POST.get("username", "")
     return unicodedata.normalize("NFKC", str(given)).strip().casefold()[:150]

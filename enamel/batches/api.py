@@ -40,7 +40,7 @@ CHANGES: dict[Change, Callable[[Batch], None]] = {
     "/batches", response={201: BatchBody}, auth=FIRE, throttle=CHANGING, summary="Start a batch"
 )
 def start(request: HttpRequest, wanted: WantedBatch) -> Status[BatchBody]:
-    """Of pieces, in the order they are named. One that writes files needs the scope “files” too."""
+    """Of pieces, in the order they are named. A batch that writes files also needs the scope “files”."""
     treatment = Treatment.from_json(wanted.treatment)
     if treatment.files:
         require_scope(request, Scope.FILES)
@@ -62,7 +62,7 @@ def start(request: HttpRequest, wanted: WantedBatch) -> Status[BatchBody]:
     summary="Batch status",
 )  # fmt: skip
 def batch(request: HttpRequest, batch_id: UUID) -> BatchBody:
-    """The outcome of each picture so far."""
+    """With the state of each picture."""
     return BatchBody.of(own_batch(request, batch_id))
 
 

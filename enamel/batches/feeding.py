@@ -1,7 +1,7 @@
-"""Running batches: pictures given to the kiln one after the other, and the print files of those fired.
+"""Running batches: submit firings picture by picture, and print files of those that are fired.
 
-The outcome of a picture is read from its firing; a worker that dies leaves nothing that the next could not
-resume from, and nothing is made twice.
+The state of a picture follows from its firing. Whenever a worker dies, the next one can go on, and
+nothing is made twice.
 """
 
 import logging
@@ -39,11 +39,11 @@ from enamel.storage.scratch import passing
 logger = logging.getLogger(__name__)
 
 AHEAD = 2
-"""Firings of batches that wait in the queue beside those that run, so that no worker is without."""
+"""How many firings of batches wait in the queue, so that no worker is idle."""
 
 
 def feed() -> None:
-    """Give the kiln what batches have to do next, the most urgent first."""
+    """Submit the next firings and print files of batches, the most urgent first."""
     for batch in Batch.objects.at_work():
         with suppress(Busy), advisory_lock(batch.pk):
             _feed(batch)
@@ -55,7 +55,7 @@ def _feed(batch: Batch) -> None:
             folders.look(batch)
         except (Refusal, OSError) as error:
             logger.warning("batch %s: %s", batch.pk, error)
-            batch.looking = batch.watched  # a watched folder may be away for a while
+            batch.looking = batch.watched  # a watched folder may be unavailable for a while
             batch.save(update_fields=["looking"])
     for item in batch.items.fired().filter(ordered=False, error="", skipped=False).with_all():
         if item.fired:
@@ -67,14 +67,14 @@ def _feed(batch: Batch) -> None:
 
 
 def _room() -> int:
-    """Return how many more firings the kiln can do with."""
+    """Return how many more firings should be submitted."""
     open_ones = Firing.objects.open().filter(work=Firing.Work.BATCH, piece__deleted_at=None)
     workers = Worker.objects.serving(FIRINGS).count()
     return max(0, max(1, workers) + AHEAD - open_ones.count())
 
 
 def _begin(item: BatchItem) -> None:
-    """Import a picture, if it is a file yet, and ask for its firing; or note why that can't be."""
+    """Import a picture that is still a file, and submit its firing; or store why that failed."""
     try:
         piece = item.piece or _brought_in(item)
         if piece.deleted_at is not None:
@@ -83,7 +83,7 @@ def _begin(item: BatchItem) -> None:
         treatment = item.batch.as_treatment()
         steps = steps_for(piece, treatment)
         with transaction.atomic():
-            # the batch's row is the lock, so that a pause is either before this or after it
+            # the batch's row is locked, so that a pause comes either before this or after it
             batch = Batch.objects.select_for_update().filter(pk=item.batch_id).first()
             if batch is None or batch.paused or batch.ended is not None:
                 return
@@ -102,9 +102,10 @@ def _begin(item: BatchItem) -> None:
 
 
 def _brought_in(item: BatchItem) -> Piece:
-    """Return the piece of a file from the batch's folder; imported once, also when a worker died after it.
+    """Return the piece of a file from the batch's folder. It is imported once, also when a worker died
+    after that.
 
-    It is read in a separate process: nobody has looked at it, and it may be large.
+    It is read in a separate process: it comes from outside and may be large.
     """
     if not item.stamp:
         raise Refusal("The piece was deleted before its turn came.")
@@ -121,17 +122,17 @@ def _brought_in(item: BatchItem) -> Piece:
 
 
 def _note_piece(item: BatchItem, piece: Piece) -> None:
-    """Note the piece that a file has become, in the transaction that saves it."""
+    """Store the piece of a file, in the transaction that saves the piece."""
     item.piece = piece
     item.save(update_fields=["piece"])
 
 
 def steps_for(piece: Piece, treatment: Treatment, suited: SuitedModels | None = None) -> list[Step]:
-    """Return what a treatment does with a piece, from its base on.
+    """Return the steps of a treatment for a piece, from its base on.
 
     Parameters
     ----------
-    suited : which models suit which pictures; read for this piece when left out.
+    suited : the suited models; read for this piece when left out.
     """
     suited = suited or Suited.read()
     schedule = schedule_for(piece, treatment, suited)
@@ -143,19 +144,19 @@ def steps_for(piece: Piece, treatment: Treatment, suited: SuitedModels | None = 
 def schedule_for(
     piece: Piece, treatment: Treatment, suited: SuitedModels | None = None
 ) -> Schedule | None:
-    """Return the coats that a treatment has for a piece."""
+    """Return the schedule of a treatment for a piece."""
     own = piece.schedule_by(suited)
     return treatment.schedule_for(Subject(piece.subject), own, piece.how_made)
 
 
 def settings_for(piece: Piece, asked: AskedFile) -> PrintSettings:
-    """Return a print file as a treatment asks for it, of a certain piece."""
+    """Return the settings of a treatment's print file for a piece."""
     plan = piece.print_plan if asked.on_print else None
     return PrintSettings(asked.settings.output, plan, asked.settings.ppi)
 
 
 def _order_files(item: BatchItem, layer: Layer) -> None:
-    """Have the print files of a picture that is fired written, once."""
+    """Submit the print files of a picture that is fired, once."""
     try:
         with transaction.atomic():
             fresh = BatchItem.objects.filter(pk=item.pk, ordered=False)
@@ -170,7 +171,7 @@ def _order_files(item: BatchItem, layer: Layer) -> None:
 
 
 def _end(batch: Batch) -> None:
-    """End a batch once nothing of it is running or expected."""
+    """End a batch once no picture of it runs, waits or is expected."""
     if batch.looking or any(item.under_way for item in batch.items.with_all()):
         return
     Batch.objects.filter(pk=batch.pk, ended=None).update(ended=timezone.now())

@@ -1,4 +1,4 @@
-"""The workshop's folder of pictures to come: its folders, and files in one that are whole."""
+"""The folder of pictures that batches take: its subfolders, and the complete files in them."""
 
 import time
 from pathlib import Path
@@ -11,11 +11,11 @@ from enamel.core.errors import Refusal
 from enamel.core.intake.pixels import taken_for_picture
 
 WHOLE_SECONDS = 3.0
-"""A file that has not changed for so long is whole."""
+"""A file that has not changed for so long counts as complete."""
 
 
 def choices() -> list[str]:
-    """Return folders that pictures can come from, by their path below the workshop's."""
+    """Return the folders that pictures can come from, by their path below the workshop's folder."""
     root = settings.INCOMING
     if not root.is_dir():
         return []
@@ -26,7 +26,7 @@ def choices() -> list[str]:
 
 
 def place_of(folder: str) -> Path:
-    """Return where a folder is that was chosen.
+    """Return the path of a chosen folder.
 
     Raises
     ------
@@ -42,12 +42,12 @@ def place_of(folder: str) -> Path:
 
 
 def counted() -> dict[str, int]:
-    """Return how many pictures lie in each folder that they can come from."""
+    """Return the number of pictures in each folder that they can come from."""
     return {folder: len(_pictures(settings.INCOMING / folder)) for folder in choices()}
 
 
 def pictures_in(folder: str) -> dict[str, str]:
-    """Return picture files of a folder: their names, with a stamp that changes when the file does."""
+    """Return the picture files of a folder: names, with a stamp that changes when the file does."""
     found = {}
     for path in _pictures(place_of(folder)):
         facts = path.stat()
@@ -60,10 +60,10 @@ def _pictures(place: Path) -> list[Path]:
 
 
 def look(batch: Batch) -> None:
-    """Take the whole files of a batch's folder into it; of those still being written, note how they are.
+    """Add the complete files of a batch's folder to it, and store the stamps of those still being written.
 
-    A file that changed later is another picture. Where the folder is not watched, looking ends when all
-    that lay there is imported.
+    A file that changes later counts as another picture. Where the folder is not watched, this ends when
+    all files in it are imported.
     """
     now = time.time()
     known = set(batch.items.exclude(stamp="").values_list("source", "stamp"))
@@ -82,7 +82,7 @@ def look(batch: Batch) -> None:
             with transaction.atomic():
                 BatchItem.objects.create(batch=batch, place=last, source=name, stamp=stamp)
         except IntegrityError:
-            continue  # another worker looked meanwhile
+            continue  # another worker has looked meanwhile
     batch.seen, batch.looking = growing, batch.watched or bool(growing)
     batch.save(update_fields=["seen", "looking"])
 

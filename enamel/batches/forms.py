@@ -1,4 +1,4 @@
-"""A batch: which pictures go through what."""
+"""Form of a batch."""
 
 from collections.abc import Callable
 from typing import Any
@@ -55,7 +55,7 @@ class BatchForm(forms.Form):
         self._offer("schedule", [own, *presets, (NONE, "No coats")])
         self._offer("finish", [("", "None"), *((n, one.name) for n, one in self.finishes.items())])
         self._offer("outputs", [(n, one.name) for n, one in self.kept.items()])
-        # counted when it is shown, not whenever the page asks what a batch would take
+        # counted when the field is shown, not whenever the page asks for the cost
         self._offer("folder", _folders)
         for subject, words in SUBJECTS.items():
             self.fields[_kind(subject)] = forms.ChoiceField(
@@ -67,7 +67,7 @@ class BatchForm(forms.Form):
 
     @classmethod
     def starting(cls) -> dict[str, Any]:
-        """Return values to begin with."""
+        """Return initial values."""
         return {
             "name": f"Batch of {timezone.localdate():%-d %B}",
             "schedule": OWN, "words": True, "strength": USUAL_STRENGTH,
@@ -110,12 +110,12 @@ class BatchForm(forms.Form):
 
 
 def _kind(subject: Subject) -> str:
-    """Return the field of the rule for a kind of picture."""
+    """Return the fields of the rule for a kind of picture."""
     return f"kind_{subject}"
 
 
 def _folders() -> Choices:
-    """Return folders, each with how many pictures lie in it."""
+    """Return the folders, each with its number of pictures."""
     return [
         (name, f"{name or 'The folder itself'}: {count} picture{pluralize(count)}")
         for name, count in folders.counted().items()

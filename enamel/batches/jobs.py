@@ -1,4 +1,4 @@
-"""Feed the kiln with what batches have to do next, in workers."""
+"""Run batches, in workers."""
 
 from procrastinate.contrib.django import app
 
@@ -10,7 +10,7 @@ from enamel.jobs.queueing import MAINTENANCE
 
 @app.task(queue=MAINTENANCE, name="batches.feed")
 def feed() -> None:
-    """Submit what batches have to do next."""
+    """Submit the next firings and print files of batches."""
     feeding.feed()
 
 

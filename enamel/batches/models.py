@@ -1,4 +1,4 @@
-"""Batches: many pictures that go through the same treatment, unattended."""
+"""Batches: many pictures go through the same treatment, unattended."""
 
 import uuid
 from functools import cached_property
@@ -20,7 +20,7 @@ class BatchQuerySet(models.QuerySet["Batch"]):
         return self.filter(owner_id=person.pk)
 
     def at_work(self) -> "BatchQuerySet":
-        """Return those that may have something to do, the most urgent first."""
+        """Return those that may have work to submit, the most urgent first."""
         return self.filter(paused=False, ended=None).order_by("-urgency", "created")
 
 
@@ -28,7 +28,7 @@ class Batch(models.Model):
     """One treatment for many pictures. The treatment is frozen at its start."""
 
     class Urgency(models.IntegerChoices):
-        """When its firings are taken, as the priority of their jobs."""
+        """Priority of its firings in the queue."""
 
         BEFORE = 10, "Before everything else"
         AMONG = 0, "In turn with everything else"
@@ -63,21 +63,21 @@ class Batch(models.Model):
 
 class BatchItemQuerySet(models.QuerySet["BatchItem"]):
     def with_all(self) -> "BatchItemQuerySet":
-        """Return each with what its state follows from, in few queries."""
+        """Return items with the rows that their state follows from, in few queries."""
         related = self.select_related("batch", "piece", "firing__result", "firing__piece")
         return related.prefetch_related("files")
 
     def fired(self) -> "BatchItemQuerySet":
-        """Return those whose layer is there."""
+        """Return those whose layer exists."""
         return self.filter(models.Q(firing__state=Firing.State.DONE) | ~models.Q(result=None))
 
     def waiting(self) -> "BatchItemQuerySet":
-        """Not begun yet, in their order."""
+        """Return those not begun yet, in their order."""
         return self.filter(begun=None, skipped=False, error="").order_by("place", "pk")
 
 
 class BatchItem(models.Model):
-    """One picture of a batch. Its outcome follows from its firing and its print files."""
+    """One picture of a batch. Its state follows from its firing and its print files."""
 
     class State(models.TextChoices):
         WAITING = "waiting", "Waiting"
@@ -134,7 +134,7 @@ class BatchItem(models.Model):
 
     @cached_property
     def state(self) -> "BatchItem.State":
-        """Its outcome so far."""
+        """Its state."""
         states = self.State
         if self.skipped:
             return states.SKIPPED
@@ -175,7 +175,7 @@ class BatchItem(models.Model):
 
     @property
     def progress(self) -> float:
-        """How much of its firing is done, 0…1."""
+        """Progress of its firing, 0…1."""
         if self.firing and not self.fired:
             return self.firing.progress
         return 1.0 if self.fired else 0.0

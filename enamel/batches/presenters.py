@@ -1,4 +1,4 @@
-"""What the pages for batches show: pictures to choose, sources beside results, and their results."""
+"""The pages of batches: pictures to choose from, and sources beside results."""
 
 from collections import Counter
 from collections.abc import Iterable
@@ -16,11 +16,11 @@ from enamel.library.models import Piece
 from enamel.library.models.layers import Layer
 
 COLUMNS = ("place", "source", "state", "reason", "width", "height", "seconds", "files", "ended")
-"""Of the table of the result of each picture."""
+"""Columns of the table of results."""
 
 
 def present_batch(batch: Batch, only: str = "") -> dict[str, Any]:
-    """Return the page of a batch; of pictures in one state alone, if wished."""
+    """Return the page of a batch, or of its pictures in one state."""
     items = list(batch.items.with_all())
     bases = _bases_of(items)
     count = Counter(str(item.state) for item in items)
@@ -64,7 +64,9 @@ def _pair(item: BatchItem, base: Layer | None) -> dict[str, Any]:
 
 
 def _compared(item: BatchItem, base: Layer | None) -> str:
-    """Return address of the comparing bench with a picture's source and result; empty before there is one."""
+    """Return the address of the comparing bench with a picture's source and result; empty before there is
+    a result.
+    """
     fired = item.fired
     if base is None or fired is None:
         return ""
@@ -80,7 +82,7 @@ def _bases_of(items: Iterable[BatchItem]) -> dict[UUID | None, Layer]:
 
 
 def _seconds_left(item: BatchItem) -> float:
-    """Return about how long a picture will take yet, as it was predicted when that could be."""
+    """Return the predicted seconds that a picture takes, where there is a prediction."""
     firing = item.firing
     if item.state == item.State.WAITING:
         return item.predicted or 0.0
@@ -90,7 +92,7 @@ def _seconds_left(item: BatchItem) -> float:
 
 
 def treatment_words(treatment: Treatment) -> list[str]:
-    """Return what is done with each picture, a line for each step."""
+    """Return a treatment in words, a line for each step."""
     found = []
     if treatment.coats:
         coats = len(treatment.schedule.laid) if treatment.schedule else 0
@@ -109,7 +111,7 @@ def treatment_words(treatment: Treatment) -> list[str]:
 
 
 def rows(batch: Batch) -> Iterable[list[str]]:
-    """Return the table of the result of each picture, its heads first."""
+    """Return the table of results, headings first."""
     yield list(COLUMNS)
     for number, item in enumerate(batch.items.with_all(), 1):
         fired = item.fired
@@ -124,7 +126,7 @@ def rows(batch: Batch) -> Iterable[list[str]]:
 
 
 def present_pair(batch: Batch, piece: Piece) -> dict[str, Any]:
-    """Return where a piece's pair stands among those of its batch, and the addresses of those beside it."""
+    """Return a piece's position among the pairs of its batch, and the addresses of its neighbours."""
     items = [item for item in batch.items.with_all() if item.fired and item.piece_id]
     at = next((n for n, item in enumerate(items) if item.piece_id == piece.pk), None)
     if at is None:

@@ -1,4 +1,4 @@
-"""What the API sends and receives of batches."""
+"""API schemas of batches."""
 
 from datetime import datetime
 from typing import Literal

@@ -1,4 +1,4 @@
-"""Asking for batches: what they would take, starting, pausing, skipping, trying again, putting in order."""
+"""Batches: predict their cost, start, pause, resume, end, skip, retry and reorder."""
 
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
@@ -26,20 +26,20 @@ from enamel.prints import services as prints
 from enamel.storage.disk import require_room
 
 MOST = 1000
-"""Pictures of one batch."""
+"""Most pictures of one batch."""
 
 
 @dataclass(slots=True)
 class BatchCost:
-    """What a batch would take."""
+    """The cost of a batch."""
 
     each: dict[UUID, float] = field(default_factory=dict)
     """Seconds for each piece that can be fired so, by its id."""
     tiles: int = 0
     layers_mb: float = 0.0
-    """What its layers would take on the disk."""
+    """Bytes of its layers on the disk."""
     working_mb: float = 0.0
-    """What the hungriest of its firings takes while it runs."""
+    """Bytes of memory of its largest firing."""
     refused: list[tuple[Piece, str]] = field(default_factory=list)
     """Pieces that can't be fired so, and why."""
 
@@ -57,7 +57,7 @@ class BatchCost:
 
 
 def cost(pieces: Iterable[Piece], treatment: Treatment) -> BatchCost:
-    """Return what a treatment of pieces would take, from their bases on."""
+    """Return the cost of a treatment of pieces, from their bases on."""
     found, paces, suited = BatchCost(), Timing.objects.paces(), Suited.read()
     for piece in pieces:
         try:
@@ -90,7 +90,7 @@ def start(
     Raises
     ------
     Refusal
-        When there is nothing to do, too much, or no room for it; nothing is begun then.
+        When there is nothing to do, too much, or no room on the disk. Nothing is started then.
     """
     predicted: dict[UUID, float] = {}
     if folder is not None:
@@ -126,7 +126,7 @@ def start(
 
 
 def pause(batch: Batch) -> None:
-    """Stop after the current tiles; nothing more is begun."""
+    """Pause a batch after the current tiles; nothing more is begun."""
     Batch.objects.filter(pk=batch.pk).update(paused=True)
     for firing in _firings(batch).open():
         firings.stop(firing)
@@ -141,7 +141,7 @@ def resume(batch: Batch) -> None:
 
 
 def end(batch: Batch) -> None:
-    """Do nothing more of it: what waits is skipped, what runs is stopped, results stay."""
+    """End a batch: waiting pictures are skipped, running ones stopped, results stay."""
     batch.items.waiting().update(skipped=True, ended=timezone.now())
     for item in batch.items.filter(firing__isnull=False).with_all():
         if item.state not in (item.State.DONE, item.State.WRITING, item.State.FAILED):
@@ -151,7 +151,7 @@ def end(batch: Batch) -> None:
 
 
 def skip(item: BatchItem) -> None:
-    """Leave a picture out; where its firing runs, that stops."""
+    """Skip a picture; its firing is stopped."""
     if item.state == item.State.DONE:
         raise Refusal("This picture is done already.")
     BatchItem.objects.filter(pk=item.pk).update(skipped=True, ended=timezone.now())
@@ -160,7 +160,7 @@ def skip(item: BatchItem) -> None:
 
 
 def again(item: BatchItem) -> None:
-    """Try a picture again that failed or was skipped; what was finished of it is kept."""
+    """Retry a picture that failed or was skipped; finished tiles of it are kept."""
     fresh: dict[str, Any] = {"skipped": False, "error": "", "ended": None}
     firing = item.firing
     if firing and firing.state in (Firing.State.STOPPED, Firing.State.FAILED):
@@ -191,7 +191,7 @@ def move(item: BatchItem, steps: int) -> None:
 
 
 def hurry(batch: Batch, urgency: int) -> None:
-    """Change when a batch's firings are taken, those in the queue too."""
+    """Change the priority of a batch, also for its firings in the queue."""
     Batch.objects.filter(pk=batch.pk).update(urgency=urgency)
     for firing in _firings(batch).filter(state=Firing.State.WAITING):
         queue.set_priority(firing, urgency)

@@ -1,4 +1,4 @@
-"""Batches: chosen, begun, watched, put in order, compared in pairs."""
+"""Batches: chosen, started, watched, reordered, compared in pairs."""
 
 import csv
 from uuid import UUID
@@ -27,7 +27,7 @@ from enamel.web.parameters import ids, signed_number
 @require_GET
 @login_required
 def choose(request: HttpRequest) -> HttpResponse:
-    """Show pictures to choose, found as on the page of pieces, and what is to be done with them."""
+    """Show the pictures to choose from, searched as on the page of pieces, and the form of the treatment."""
     form = BatchForm(owner_id=person(request).pk, initial=BatchForm.starting())
     return _choosing(request, form)
 
@@ -77,7 +77,7 @@ def start(request: HttpRequest) -> HttpResponse:
 @require_POST
 @login_required
 def cost(request: HttpRequest) -> HttpResponse:
-    """Show what the current batch would take."""
+    """Return the cost of the current batch."""
     form = BatchForm(request.POST, owner_id=person(request).pk)
     form.fields["name"].required = False
     shown: dict[str, object] = {"errors": form.errors}
@@ -91,7 +91,7 @@ def cost(request: HttpRequest) -> HttpResponse:
 @require_GET
 @login_required
 def batch(request: HttpRequest, batch_id: UUID) -> HttpResponse:
-    """Sources beside results; with ``part`` only what changes."""
+    """Show a batch, sources beside results; with ``part`` only the part that changes."""
     template = "batch_part" if "part" in request.GET else "batch"
     shown = present_batch(own_batch(request, batch_id), request.GET.get("only", ""))
     return render(request, f"batches/{template}.html", shown)
@@ -100,7 +100,7 @@ def batch(request: HttpRequest, batch_id: UUID) -> HttpResponse:
 @require_GET
 @login_required
 def table(request: HttpRequest, batch_id: UUID) -> HttpResponse:
-    """Show the result of each picture, as CSV."""
+    """Send the table of results as CSV."""
     found = own_batch(request, batch_id)
     response = HttpResponse(content_type="text/csv; charset=utf-8")
     csv.writer(response).writerows(rows(found))
@@ -110,7 +110,7 @@ def table(request: HttpRequest, batch_id: UUID) -> HttpResponse:
 @require_POST
 @login_required
 def change(request: HttpRequest, batch_id: UUID) -> HttpResponse:
-    """Pause, resume or end a batch, or change when it is fired."""
+    """Pause, resume or end a batch, or change its priority."""
     found = own_batch(request, batch_id)
     what = request.POST.get("do", "")
     if what == "pause":
@@ -128,7 +128,7 @@ def change(request: HttpRequest, batch_id: UUID) -> HttpResponse:
 @require_POST
 @login_required
 def change_item(request: HttpRequest, number: int) -> HttpResponse:
-    """Skip a picture, try it again, or move it among those that wait."""
+    """Skip a picture, retry it, or move it among those that wait."""
     item = own_batch_item(request, number)
     what = request.POST.get("do", "")
     if what == "skip":

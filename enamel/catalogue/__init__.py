@@ -1,1 +1,1 @@
-"""The workshop's models: which there are, which are switched on, their trials, and what suits what."""
+"""The workshop's models: those available, those switched on, their trials, and which suit which pictures."""

@@ -1,4 +1,4 @@
-"""Available models, and which suits what."""
+"""Forms for adding a model and for choosing what new pieces start with."""
 
 from typing import Any
 

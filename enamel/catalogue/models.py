@@ -1,4 +1,4 @@
-"""Available models: upscalers and refiners, what is noted of them, which suits what."""
+"""Available models, their trials, and which of them new pieces start with."""
 
 from collections.abc import Mapping
 from dataclasses import dataclass
@@ -26,7 +26,7 @@ SUBJECTS = {
 
 class ModelQuerySet(models.QuerySet["Model"]):
     def available(self) -> list["Model"]:
-        """Return one for every card there is, in the cards' order, with its trial; new cards are noted."""
+        """Return a model for every card, in the cards' order, with its trial. Rows are made for new cards."""
         known = {model.name: model for model in self}
         trials = {(one.model_id, one.sha256): one for one in Trial.objects.all()}
         found = []
@@ -44,12 +44,12 @@ class ModelQuerySet(models.QuerySet["Model"]):
         return next((model for model in self.available() if model.name == name), None)
 
     def off(self) -> set[str]:
-        """Return names that are switched off."""
+        """Return the names of models that are switched off."""
         return set(self.filter(on=False).values_list("name", flat=True))
 
 
 class Model(models.Model):
-    """What the workshop notes of an available model; everything else is on its card."""
+    """What the workshop stores about an available model; everything else is on its card."""
 
     name = models.CharField(max_length=40, unique=True)
     on = models.BooleanField(default=True, help_text="Offered where a model is chosen.")
@@ -64,26 +64,26 @@ class Model(models.Model):
 
     card: Card
     trial: "Trial | None"
-    """The trial of the file that is there now. Both are set by `ModelQuerySet.available`."""
+    """The trial of its present file. Both are set by `ModelQuerySet.available`."""
     changeable: bool
-    """Whether who looks may switch and delete it; set by the page of models."""
+    """Whether the current account may switch and delete it; set by the page of models."""
 
     def __str__(self) -> str:
         return self.name
 
     @property
     def needs_trial(self) -> bool:
-        """Whether the file that is there now is one to try, and nobody was asked to yet."""
+        """Whether its present file can be tried and has no trial yet."""
         return self.card.kind in ("upscaler", "refiner") and self.trial is None
 
 
 class TrialQuerySet(JobQuerySet["Trial"]):
     def of(self, person: Person) -> "TrialQuerySet":
-        """Return all: models are everybody's."""
+        """Return all of them: models belong to everybody."""
         return self.all()
 
     def rates(self) -> dict[str, float]:
-        """Return megapixels per second here, by name, of the models that were tried."""
+        """Return megapixels per second on this machine, by model."""
         done = self.filter(state=Trial.State.DONE).order_by("ended")
         return {name: rate for name, rate in done.values_list("model__name", "rate") if rate}
 
@@ -112,7 +112,7 @@ class Trial(Job):
 
     @property
     def artist_id(self) -> None:
-        """Nobody's: models are everybody's."""
+        """None: models belong to everybody."""
 
     @property
     def subject(self) -> str:
@@ -142,7 +142,7 @@ class TrialCrop(models.Model):
 
 
 class Suited(models.Model):
-    """The models that new pieces of a kind start with, where they are not the usual ones."""
+    """The models that new pieces of a kind start with, where they are not the defaults."""
 
     subject = models.CharField(max_length=12, choices=list(SUBJECTS.items()), unique=True)
     upscaler = models.CharField(max_length=40)
@@ -158,14 +158,14 @@ class Suited(models.Model):
 
     @classmethod
     def read(cls) -> "SuitedModels":
-        """Return what suits what now, read once for any number of pictures."""
+        """Read the suited models, once for any number of pictures."""
         kept = {one.subject: (one.upscaler, one.refiner) for one in cls.objects.all()}
         return SuitedModels(kept, offered())
 
 
 @dataclass(frozen=True, slots=True)
 class SuitedModels:
-    """Which models suit which kinds of pictures: those chosen, and those to choose from."""
+    """Which models suit which kinds of pictures, and which are offered."""
 
     kept: Mapping[str, tuple[str, str]]
     offered: "Offered"
@@ -173,8 +173,9 @@ class SuitedModels:
     def to(self, subject: Subject, *, faces: bool = False) -> tuple[str, str]:
         """Return upscaler and refiner for a kind of picture, or for the faces of such pictures.
 
-        As chosen, else the usual ones, for faces the refiner made for them; where those are off, Lanczos
-        and the first refiner that is on. A choice that is the kind's usual refiner is none for its faces.
+        These are the chosen ones, else the defaults (for faces, the refiner made for faces); where those
+        are switched off, Lanczos and the first refiner that is on. Choosing a kind's default refiner does
+        not count as a choice for its faces.
         """
         upscaler, refiner = SUITED[subject]
         own_upscaler, own_refiner = self.kept.get(subject, ("", ""))
@@ -190,7 +191,7 @@ class SuitedModels:
 
 
 def _first(wanted: list[str], offered: list[str], otherwise: str) -> str:
-    """Return the first of the names wanted that is offered."""
+    """Return the first of these names that is offered."""
     return next((name for name in wanted if name in offered), otherwise)
 
 
@@ -207,7 +208,7 @@ class Offered:
 
 
 def offered() -> Offered:
-    """Return what there is to choose from."""
+    """Return the models to choose from."""
     off = Model.objects.off()
     on = [card for card in cards() if card.name not in off]
     upscalers, refiners, guides, vaes = (

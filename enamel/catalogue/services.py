@@ -19,12 +19,12 @@ from enamel.uploads.services import keep
 def add_model(
     path: Path, owner: AbstractBaseUser, *, name: str, summary: str, licence: str
 ) -> Model:
-    """Try a file, or the folder of a checkpoint, and put it among the models.
+    """Test a model's file, or a checkpoint's folder, and add it to the models.
 
     Raises
     ------
     Refusal
-        When it can't be run or the name can't be used; nothing is kept then.
+        When it can't be run or the name can't be used. Nothing is stored then.
     """
     take = checkpoints.add_model if checkpoints.is_for_here(path) else intake.add_model
     card = take(path, name, summary=summary, licence=licence)
@@ -43,12 +43,12 @@ def receive_model(
     summary: str,
     licence: str,
 ) -> Upload:
-    """Keep a model's file until a worker has tested it; a file of the workshop's folder stays there.
+    """Store a model's file until a worker has tested it. A file in the workshop's folder stays there.
 
     Raises
     ------
     Refusal
-        When its name can't be used; nothing is kept then.
+        When its name can't be used. Nothing is stored then.
     """
     file_name = Path(file.name or "model.onnx").name
     details = {"name": name or name_from(file_name), "summary": summary, "licence": licence}
@@ -77,7 +77,7 @@ def is_administrator(person: AbstractBaseUser) -> bool:
 
 
 def switch(model: Model, person: AbstractBaseUser, *, on: bool) -> None:
-    """Offer a model where models are chosen, or no longer.
+    """Switch a model on or off: only those that are on are offered.
 
     Raises
     ------

@@ -1,4 +1,4 @@
-"""The workshop's models: what each is good for here, which are offered, and adding one's own."""
+"""The page of models: what each makes on this machine, which are offered, and adding one's own."""
 
 from pathlib import Path
 
@@ -61,7 +61,7 @@ def _waiting() -> dict[str, Path]:
 @require_POST
 @login_required
 def add_model(request: HttpRequest) -> HttpResponse:
-    """Try a file, uploaded or from the folder, and take it in; or say why not, keeping what was typed."""
+    """Add a model from an upload or from the folder, or say why it can't be used, keeping what was typed."""
     form = ModelForm(request.POST, request.FILES)
     if not form.is_valid():
         return _page(request, form, 422)
@@ -82,7 +82,7 @@ def add_model(request: HttpRequest) -> HttpResponse:
 @require_POST
 @login_required
 def switch(request: HttpRequest, name: str) -> HttpResponse:
-    """Offer a model where models are chosen, or no longer. The last refiner stays on."""
+    """Switch a model on or off. The last refiner stays on."""
     model = get_object_or_404(Model, name=name)
     try:
         services.switch(model, person(request), on=not model.on)
@@ -94,7 +94,7 @@ def switch(request: HttpRequest, name: str) -> HttpResponse:
 @require_POST
 @login_required
 def remove(request: HttpRequest, name: str) -> HttpResponse:
-    """Delete a model that was added. What was made with it stays."""
+    """Delete a model that was added. Layers made with it stay."""
     try:
         services.remove(get_object_or_404(Model, name=name), person(request))
     except Refusal as refusal:
@@ -107,7 +107,7 @@ def remove(request: HttpRequest, name: str) -> HttpResponse:
 @require_POST
 @login_required
 def suited(request: HttpRequest) -> HttpResponse:
-    """Keep which upscaler new pieces of each kind start with."""
+    """Save which models new pieces of each kind start with."""
     form = SuitedForm(request.POST)
     if not services.is_administrator(person(request)):
         messages.error(request, services.ADMINISTRATORS_ONLY)

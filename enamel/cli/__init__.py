@@ -1,6 +1,6 @@
-"""The command `enamel`: the engine without the web, this installation, and one that runs elsewhere.
+"""The command `enamel`: the engine without the web application, this installation, and remote ones.
 
-What a command needs is imported when that command is asked for: the list of commands comes at once.
+A command's module is imported when that command is run, so that `enamel --help` is quick.
 """
 
 import argparse
@@ -15,7 +15,7 @@ from enamel.core.errors import Refusal, Stopped
 __all__ = ["COMMANDS", "Command", "main", "parser"]
 
 REFUSED, INTERRUPTED, UNREAD = 2, 130, 141
-"""Exit codes beside 0: as argparse, and as shells count SIGINT and SIGPIPE."""
+"""Exit codes beside 0: as argparse's, and as shells report SIGINT and SIGPIPE."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -49,7 +49,7 @@ COMMANDS = (
 
 
 def main(arguments: Sequence[str] | None = None) -> int:
-    """Run the command; return 0 when it did what was asked, or why it did not."""
+    """Run the command; return its exit code."""
     words = list(sys.argv[1:] if arguments is None else arguments)
     chosen = parser(words).parse_args(words)
     try:
@@ -62,14 +62,14 @@ def main(arguments: Sequence[str] | None = None) -> int:
         print("enamel: stopped. Finished tiles are kept when --work is given.", file=sys.stderr)
         return INTERRUPTED
     except BrokenPipeError:
-        # who read the output has seen enough; what is still buffered goes nowhere
+        # the reader of the output has closed it; buffered output is discarded
         os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
         return UNREAD
     return 0
 
 
 def parser(words: Sequence[str] = ()) -> argparse.ArgumentParser:
-    """Return the command's parser, with the arguments of the command that is asked for."""
+    """Return the parser, with the arguments of the command named."""
     top = argparse.ArgumentParser(prog="enamel", description=(__doc__ or "").split("\n")[0])
     added = top.add_subparsers(required=True, metavar="COMMAND")
     asked = next((word for word in words if not word.startswith("-")), None)

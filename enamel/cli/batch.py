@@ -1,4 +1,4 @@
-"""The command that takes a folder of pictures through one treatment, and goes on where it was stopped."""
+"""`enamel batch`: one treatment for a folder of pictures. It goes on where it was stopped."""
 
 import argparse
 import csv
@@ -34,9 +34,9 @@ from enamel.core.schedule import Coat, Refine, Schedule, content_key
 TABLE = "pictures.csv"
 COLUMNS = ("source", "result", "state", "width", "height", "seconds", "reason")
 KEPT = ".enamel"
-"""Folder beside the results for what is needed to go on."""
+"""Folder beside the results with what is needed to go on."""
 BAR = 24
-"""Signs that the bar of progress is long."""
+"""Length of the progress bar in characters."""
 
 
 def add_batch(command: argparse.ArgumentParser) -> None:
@@ -66,7 +66,7 @@ ARGUMENTS = {"batch": add_batch}
 
 @dataclass
 class Outcome:
-    """Result of one picture, a row of the table."""
+    """The result of one picture: a row of the table."""
 
     source: str
     result: str = ""
@@ -107,7 +107,7 @@ def run_batch(given: argparse.Namespace) -> None:
 
 
 def treatment_of(given: argparse.Namespace) -> Treatment:
-    """Return what is done with each picture, as it was asked for."""
+    """Return the treatment from the command's arguments."""
     rules = []
     for text in given.kind:
         name, _, path = text.partition("=")
@@ -143,7 +143,7 @@ def pictures_in(folder: Path) -> list[Path]:
 
 
 def names_for(sources: Sequence[Path], ending: str) -> list[str]:
-    """Return a name for each result: its source's, with all of it where two differ by their endings only."""
+    """Return a name for each result: the stem of its source, with its suffix where two stems are equal."""
     stems = [source.stem for source in sources]
     return [
         f"{source.stem if stems.count(source.stem) == 1 else source.name}.{ending}"
@@ -152,7 +152,7 @@ def names_for(sources: Sequence[Path], ending: str) -> list[str]:
 
 
 def write_table(path: Path, outcomes: Iterable[Outcome]) -> None:
-    """Results of all pictures, as a whole file."""
+    """Write the table of results."""
     with whole_file(path) as partial, partial.open("w", newline="") as file:
         writer = csv.writer(file)
         writer.writerow(COLUMNS)
@@ -166,7 +166,7 @@ def _one(
     given: argparse.Namespace,
     teller: "Teller",
 ) -> None:
-    """One picture; what is done already is taken as it is, what can't be done is said in its row."""
+    """Treat one picture and return its row. Existing results are kept; errors become the row's message."""
     began = time.monotonic()
     asked = [treatment.to_json(), given.format, given.bits, given.ppi]
     name = content_key(hashlib.sha256(source.read_bytes()).hexdigest(), asked)
@@ -197,7 +197,9 @@ def _one(
 
 
 def treated(source: Path, treatment: Treatment, work: Path, on_progress: "Teller") -> Canvas:
-    """Return a picture after all that a treatment does with it; the same call on the same folder goes on."""
+    """Return a picture after a treatment. Called again with the same folder, it goes on where it was
+    stopped.
+    """
     facts = examine(source, Limits())
     base = read_canvas(source, facts, work / "base.npy")
     how_made = made(dict(facts.text))
@@ -223,13 +225,13 @@ def treated(source: Path, treatment: Treatment, work: Path, on_progress: "Teller
 
 
 def _refiner_of(schedule: Schedule | None) -> str:
-    """Return the refiner that faces are mended with: that of the coats."""
+    """Return the refiner for faces: that of the coats."""
     used = [coat.refine.model for coat in schedule.laid if coat.refine] if schedule else []
     return used[-1] if used else Refine().model
 
 
 class Teller:
-    """Shows on one line of standard error how far a batch is."""
+    """Shows a batch's progress on one line of standard error."""
 
     def __init__(self, number: int, count: int, name: str, began: float, *, quiet: bool) -> None:
         self.number, self.count, self.name = number, count, name
@@ -240,7 +242,7 @@ class Teller:
         self.show(f"{self.name}, step {self.step + 1}: {progress.done} of {progress.total} tiles")
 
     def ended(self, outcome: Outcome) -> None:
-        """A picture is done with."""
+        """Report that a picture has ended."""
         self.number += 1
         words = outcome.state if outcome.state == "done" else f"{outcome.state}: {outcome.reason}"
         self.show(f"{self.name}: {words}", end="\n")

@@ -1,4 +1,4 @@
-"""What the commands share: reading pictures and settings, writing results, telling how far they are."""
+"""What the commands share: reading pictures and settings, and showing progress."""
 
 import argparse
 import sys
@@ -21,7 +21,7 @@ def output_options(command: argparse.ArgumentParser) -> None:
 
 
 def output_of(given: argparse.Namespace) -> Output:
-    """Return the kind of file that was asked for."""
+    """Return the output settings from the command's arguments."""
     return Output(FileFormat.of(given.output), given.bits)
 
 
@@ -35,7 +35,7 @@ def window(text: str) -> Box:
 
 
 def read_json(path: Path) -> Any:
-    """Return what a file of settings says; a `Refusal` when it is not JSON."""
+    """Return the JSON in a file of settings; a `Refusal` when it is not JSON."""
     try:
         return jsontext.read_json(path.read_bytes())
     except OSError as error:
@@ -45,12 +45,12 @@ def read_json(path: Path) -> Any:
 
 
 def read_schedule(path: Path) -> Schedule:
-    """Return a schedule file; a `Refusal` says where it is wrong."""
+    """Return the schedule in a file; a `Refusal` says where it is wrong."""
     return Schedule.from_json(read_json(path))
 
 
 def read_input(path: Path, scratch: Path, name: str = "base") -> Canvas:
-    """Return a picture file as a canvas in the scratch folder, under a name that nothing else has."""
+    """Return a picture file as a canvas in the scratch folder, under a unique name."""
     if not path.is_file():
         raise Refusal(f"There is no file {path}.")
     limits = Limits()
@@ -58,6 +58,6 @@ def read_input(path: Path, scratch: Path, name: str = "base") -> Canvas:
 
 
 def show(progress: Progress) -> None:
-    """Progress on one line of standard error."""
+    """Show progress on one line of standard error."""
     line = f"\rcoat {progress.coat + 1}: {progress.done} of {progress.total} tiles"
     print(line, end="\n" if progress.done == progress.total else "", file=sys.stderr, flush=True)

@@ -1,4 +1,4 @@
-"""The command that finishes: tone, colour, sharpening, noise and grain by a recipe."""
+"""`enamel finish`: tone, colour, sharpening, noise and grain by a recipe."""
 
 import argparse
 import json

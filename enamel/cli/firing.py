@@ -1,4 +1,4 @@
-"""The commands that fire, enlarge, plan and check, and those about models and schedules."""
+"""The commands `fire`, `upscale`, `models`, `plan`, `check` and `schema`."""
 
 import argparse
 import json
@@ -121,8 +121,8 @@ def run_fire(chosen: argparse.Namespace) -> None:
             window=chosen.window,
             on_progress=(lambda progress: None) if chosen.quiet else show,
         )
-        # before the file is written: libvips maps the canvas, and its pages, which the system can take
-        # back at any time, would count as memory of the firing
+        # before the file is written: libvips maps the canvas, whose pages would count as memory of the
+        # firing, although the system can reclaim them at any time
         report = fired.to_json() | {"input_size": list(base.size), "versions": versions()}
         export(fired.result, chosen.output, ppi=chosen.ppi, output=output_of(chosen))
     if chosen.report:
@@ -203,10 +203,10 @@ def run_check(given: argparse.Namespace) -> None:
 
 
 def tiles_of(schedule: Schedule, base: Canvas, size: Size, folder: Path) -> Tiled | None:
-    """Return the last coat of a schedule, with what it refined when it was the only one to be laid.
+    """Return the tiling of a schedule's last coat, with the picture that it refined.
 
-    Of several coats the earlier results are not available; the base, enlarged by the last one's
-    upscaler, stands for what it refined.
+    Of several coats the earlier results are not available, so the base, enlarged by the last coat's
+    upscaler, is used in place of the picture that it refined.
     """
     coat = schedule.laid[-1]
     before = Schedule(schedule.laid[:-1]).sizes(base.size)[-1] if schedule.laid[1:] else base.size
@@ -226,7 +226,7 @@ def run_schema(chosen: argparse.Namespace) -> None:
 
 
 def versions() -> dict[str, str]:
-    """Return what computed the pixels, for the report."""
+    """Return the versions of all that computed the pixels, for the report."""
     vips = ".".join(str(pyvips.version(part)) for part in range(3))
     return {
         "python": platform.python_version(),

@@ -1,4 +1,4 @@
-"""The commands that act on this machine's installation: they are the web application's own."""
+"""The commands for this machine's installation. They are management commands of the web application."""
 
 import argparse
 import os
@@ -11,7 +11,7 @@ COMMANDS = ("backup", "restore", "verify", "doctor")
 
 def _declared(name: str) -> Callable[[argparse.ArgumentParser], None]:
     def declare(command: argparse.ArgumentParser) -> None:
-        command.prefix_chars = ""  # every word, also --help, is the other command's
+        command.prefix_chars = ""  # every argument, also --help, belongs to the management command
         command.add_argument("words", nargs="*")
         command.set_defaults(run=lambda given: _run(name, given.words))
 
@@ -19,7 +19,7 @@ def _declared(name: str) -> Callable[[argparse.ArgumentParser], None]:
 
 
 def _run(name: str, words: list[str]) -> None:
-    """Run one of the application's commands in a separate process; its exit code is passed on."""
+    """Run a management command in a separate process, and pass its exit code on."""
     environment = {"DJANGO_SETTINGS_MODULE": "enamel.server.settings"} | os.environ
     ended = subprocess.run([sys.executable, "-m", "django", name, *words], env=environment)
     if ended.returncode:

@@ -1,4 +1,4 @@
-"""The command that writes print files: any kind, by settings as the web keeps them."""
+"""`enamel print`: print files of any kind, by the same settings as on the web."""
 
 import argparse
 import json

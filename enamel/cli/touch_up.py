@@ -1,4 +1,4 @@
-"""The commands that mend: touch-up, inlay, and the list of faces."""
+"""The commands `touch-up`, `inlay` and `faces`."""
 
 import argparse
 import json
@@ -82,7 +82,7 @@ def run_touch_up(given: argparse.Namespace) -> None:
 
 
 def settings_of(path: Path | None) -> TouchUp:
-    """Return the settings in a file; one patch with the usual ones where nothing is said."""
+    """Return the touch-up in a file; without a file, one patch with the default settings."""
     form = read_json(path) if path else {}
     if isinstance(form, dict):
         form = {"patches": [to_json(Patch())], **form}

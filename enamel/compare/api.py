@@ -23,9 +23,8 @@ router = Router(tags=["Layers"])
     summary="Checks of a layer",
 )  # fmt: skip
 def checks(request: HttpRequest, layer_id: UUID) -> Checks:
-    """Those of a layer that was not checked yet are made then, so ask again. The base has none.
-
-    Where a check failed, that is said once; asking again has it tried again.
+    """A layer that has not been checked yet is checked now: ask again later. The base has no checks. A
+    check that failed is reported once; asking again repeats it.
     """
     found = own_layer(request, layer_id)
     if found.kind == Layer.Kind.BASE:

@@ -1,4 +1,4 @@
-"""What the comparing bench shows: which pictures, where each lies, what sets their settings apart."""
+"""The comparing bench: its pictures, their places, and how their settings differ."""
 
 import re
 from collections.abc import Iterable
@@ -61,12 +61,12 @@ class Compared:
 
     @cached_property
     def whole(self) -> Size:
-        """Size of the whole picture that it is, or is a window of."""
+        """Size of the whole picture; a swatch is a window of one."""
         return self.of.sheet.size if isinstance(self.of, Swatch) else self.of.size
 
     @property
     def box(self) -> Box:
-        """The part of the whole that it shows."""
+        """The part of the whole picture that it shows."""
         return self.of.sheet.box if isinstance(self.of, Swatch) else Box.whole(self.of.size)
 
     @property
@@ -84,12 +84,12 @@ class Compared:
 
     @property
     def seconds(self) -> float | None:
-        """What it took to make."""
+        """How long it took to make."""
         return self.of.seconds
 
     @property
     def coats(self) -> list[dict[str, Any]]:
-        """The settings of all that was laid on the base to make it, in order."""
+        """The settings of each coat from the base to it, in order."""
         if isinstance(self.of, Swatch):
             before = [to_json(coat) for coat in self.of.sheet.as_schedule().coats[:-1]]
             return [*_chain(self.of.sheet.start), *before, self.of.coat]
@@ -124,13 +124,13 @@ class Compared:
 
     @cached_property
     def check(self) -> LayerCheck | None:
-        """The check that it waits for, or that failed."""
+        """Its check that waits, runs or failed."""
         if not isinstance(self.of, Layer) or not self.waits_for_checks:
             return None
         return LayerCheck.objects.filter(layer=self.of).first()
 
     def for_script(self) -> dict[str, Any]:
-        """Return what the page's script has to know of it."""
+        """Return what the page's script needs."""
         whole, box = self.whole, self.box
         columns = {
             "token": self.token,
@@ -164,7 +164,7 @@ def _chain(layer: Layer) -> list[dict[str, Any]]:
 
 
 def without_masks(form: Any) -> Any:
-    """Return settings in which each mask is given as the place it covers, not as its thousands of points."""
+    """Return settings with each mask replaced by the place it covers: masks have thousands of points."""
     if isinstance(form, dict):
         if set(form) == {"size", "steps"}:
             mask = Mask.from_json(form)
@@ -174,7 +174,7 @@ def without_masks(form: Any) -> Any:
 
 
 def settings_apart(one: Compared, other: Compared) -> str:
-    """Return what sets two apart in one line: "strength 0.25 → 0.35, seed 7 → 19"."""
+    """Return how two differ, in one line: "strength 0.25 → 0.35, seed 7 → 19"."""
     before, after = one.coats, other.coats
     shared = min(len(before), len(after))
     parts = []
@@ -196,7 +196,7 @@ def settings_apart(one: Compared, other: Compared) -> str:
 
 
 def _place(path: str) -> int:
-    """Return where a setting stands among the others: as it is declared, whatever order it was stored in."""
+    """Return a setting's rank in the declared order, whatever order it was stored in."""
     name = path.removeprefix("refine.").split(".")[0]
     return ORDER.index(name) if name in ORDER else len(ORDER)
 
@@ -225,7 +225,7 @@ def _summed(made: dict[str, Any]) -> str:
 
 
 class Comparison:
-    """The bench: what can be compared, and what is.
+    """The bench: pictures to choose from, and those chosen.
 
     Parameters
     ----------

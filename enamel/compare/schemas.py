@@ -1,4 +1,4 @@
-"""What the API sends and receives of checks and comparisons."""
+"""API schemas of checks and comparisons."""
 
 from typing import Any
 from uuid import UUID
@@ -7,7 +7,7 @@ from ninja import Field, Schema
 
 
 class Checks(Schema):
-    """What the checks of a layer against its base came to."""
+    """The result of checking a layer against its base."""
 
     layer: UUID
     ready: bool = Field(description="Whether they are there; else ask again in a moment.")

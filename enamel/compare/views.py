@@ -1,4 +1,4 @@
-"""The comparing bench: several pictures of a piece, looked at together, and what checking them found."""
+"""The comparing bench: several pictures of a piece side by side, and the results of their checks."""
 
 from uuid import UUID
 
@@ -32,7 +32,7 @@ def compare(request: HttpRequest, piece_id: UUID) -> HttpResponse:
 @require_POST
 @login_required
 def check(request: HttpRequest, layer_id: UUID) -> HttpResponse:
-    """Have a layer checked that was not yet, and go back to where that was asked."""
+    """Have a layer checked, and go back to the page that asked for it."""
     layer = own_layer(request, layer_id)
     if layer.kind != Layer.Kind.BASE:
         submit_check(layer)

@@ -1,4 +1,4 @@
-"""How core says no: in one sentence for the person who can act on it."""
+"""Core's exceptions. Each message is a sentence for the person who can act on it."""
 
 import reprlib
 from pathlib import Path
@@ -23,7 +23,7 @@ class FieldRefusal(Refusal):
         self.message = message
 
     def under(self, prefix: str) -> "FieldRefusal":
-        """Return the same refusal, its path seen from one level further out."""
+        """Return the same refusal with a longer path, as seen from one level further out."""
         joint = "" if self.field.startswith("[") else "."
         return FieldRefusal(f"{prefix}{joint}{self.field}", self.message)
 
@@ -44,6 +44,6 @@ def shortened(value: Any) -> str:
 
 
 def plainly(error: Exception, path: Path) -> str:
-    """Return the first sentence of what a library said about a file or a folder, without paths."""
+    """Return the first sentence of a library's error message, without paths."""
     lines = str(error).replace(str(path), path.name).strip().splitlines()
     return (lines[0][:200] if lines else type(error).__name__).rstrip(".") + "."

@@ -1,4 +1,4 @@
-"""Settings that say their own range: one declaration gives the check, the JSON and the JSON Schema."""
+"""Settings with declared ranges: one declaration gives the check, the JSON and the JSON Schema."""
 
 import dataclasses
 import types
@@ -26,7 +26,7 @@ def integer(default: int, low: int, high: int, doc: str, unit: str = "") -> Any:
 
 
 def setting(default: Any, doc: str) -> Any:
-    """Return a field for anything else, with its sentence."""
+    """Return a field for any other type, with its help text."""
     return dataclasses.field(default=default, metadata={"doc": doc})
 
 
@@ -52,9 +52,10 @@ def whole_number(spec: "dataclasses.Field[Any]") -> bool:
 
 
 def to_json(value: Any) -> Any:
-    """Plain JSON of a settings value: every field, defaults too, so that a later default changes nothing.
+    """Return a settings value as JSON, with default values too, so that a later change of defaults
+    changes nothing.
 
-    One of several classes that a field may hold says which it is: ``kind``, its class's ``KIND``.
+    Where a field may hold one of several classes, ``kind`` names the class by its ``KIND``.
     """
     if dataclasses.is_dataclass(value) and not isinstance(value, type):
         form = {spec.name: to_json(getattr(value, spec.name)) for spec in dataclasses.fields(value)}
@@ -67,7 +68,7 @@ def to_json(value: Any) -> Any:
 
 
 def from_json(kind: type[V], given: Any) -> V:
-    """Read a settings value from JSON; a class's ``RENAMED`` says which earlier names it still takes.
+    """Read a settings value from JSON. A class's ``RENAMED`` lists earlier names that are still read.
 
     Raises
     ------

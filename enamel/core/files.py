@@ -1,4 +1,4 @@
-"""Files that are whole or not there, also after a kill or a loss of power."""
+"""Atomic files: complete or absent, also after a kill or a loss of power."""
 
 import hashlib
 import os
@@ -13,10 +13,10 @@ PARTIAL = ".part"
 
 @contextmanager
 def whole_file(path: Path) -> Iterator[Path]:
-    """Provide a path to write to; what was written there becomes ``path`` when the block ends well.
+    """Provide a temporary path, whose file becomes ``path`` when the block ends without an exception.
 
-    Until then, and when it does not end well, ``path`` is as it was. The name is of no other writer, so
-    several may make the same file at once; the last one stays. Missing folders are made.
+    Until then, and after an exception, ``path`` is unchanged. Temporary names are unique, so several
+    writers may write the same file at once; the last one wins. Missing folders are made.
     """
     path.parent.mkdir(parents=True, exist_ok=True)
     partial = path.with_name(f"{path.name}.{uuid4().hex[:12]}{PARTIAL}")
@@ -28,14 +28,14 @@ def whole_file(path: Path) -> Iterator[Path]:
 
 
 def put_in_place(partial: Path, path: Path) -> None:
-    """Rename a finished file on the same disk, once its content and then its name are on the disk."""
+    """Rename a finished file on the same disk, durably: its content is on the disk before its name."""
     settle(partial)
     os.replace(partial, path)
     settle(path.parent)
 
 
 def settle(path: Path) -> None:
-    """Wait until what a file holds, or which files a folder holds, is on the disk."""
+    """Wait until a file's content, or a folder's list of files, is on the disk."""
     descriptor = os.open(path, os.O_RDONLY)
     try:
         os.fsync(descriptor)
@@ -44,6 +44,6 @@ def settle(path: Path) -> None:
 
 
 def hash_of(path: Path) -> str:
-    """Checksum of a file's content, read in blocks, in hexadecimal digits."""
+    """Return the sha256 of a file, read in blocks, in hexadecimal digits."""
     with path.open("rb") as file:
         return hashlib.file_digest(file, "sha256").hexdigest()

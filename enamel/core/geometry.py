@@ -70,7 +70,7 @@ class Box:
         )
 
     def intersection(self, other: "Box") -> "Box":
-        """Return what both cover; a box of no width or height when they don't meet."""
+        """Return the intersection of both; a box of no width or height when they don't meet."""
         left, top = max(self.x, other.x), max(self.y, other.y)
         right, bottom = min(self.right, other.right), min(self.bottom, other.bottom)
         return Box.between(left, top, max(left, right), max(top, bottom))
@@ -98,7 +98,7 @@ class Box:
         )
 
     def distance_squared(self, other: "Box") -> float:
-        """Between the middles of both, in px²."""
+        """Return the squared distance between the centres, in px²."""
         across = self.x + self.width / 2 - other.x - other.width / 2
         down = self.y + self.height / 2 - other.y - other.height / 2
         return across * across + down * down
@@ -109,7 +109,7 @@ class Box:
         return Box.between(left, top, -(-self.right // grid) * grid, -(-self.bottom // grid) * grid)
 
     def scaled(self, factor: float) -> "Box":
-        """Return the same place on a picture that is a number of times larger, at least one px a side."""
+        """Return the same place on a picture enlarged by a factor, at least one px a side."""
         left, top, right, bottom = (
             round(side * factor) for side in (self.x, self.y, self.right, self.bottom)
         )

@@ -1,4 +1,4 @@
-"""The one door for JSON that people, files and networks hand in: bounded in length, depth and numbers."""
+"""Read JSON from outside: bounded in length, depth and numbers. Nothing else parses foreign JSON."""
 
 import json
 import math
@@ -9,20 +9,20 @@ from enamel.core.errors import Refusal
 MOST_BYTES = 2_500_000
 """Longest text; the largest mask that can be drawn takes less."""
 DEEPEST = 40
-"""Lists and objects inside each other."""
+"""Deepest nesting of lists and objects."""
 
 
 def read_json(text: str | bytes, *, most: int = MOST_BYTES) -> Any:
-    """Return what a JSON text says.
+    """Return the value of a JSON text.
 
     Parameters
     ----------
-    most : bytes, or letters, that it may have.
+    most : longest text, in bytes or letters.
 
     Raises
     ------
     Refusal
-        When it is too long, too deeply nested, holds numbers that are none, or is no JSON.
+        When it is too long, too deeply nested, has invalid numbers, or is not JSON.
     """
     if len(text) > most:
         raise Refusal(f"This JSON is longer than {most / 1e6:g} MB. Nothing was changed.")
@@ -59,7 +59,7 @@ def _finite(text: str) -> float:
 
 
 def _require_flat(value: Any) -> None:
-    """Walk without recursion, so that no depth can break the walk itself."""
+    """Check the depth without recursion, so that no depth can break the check itself."""
     level = [value]
     for _ in range(DEEPEST):
         level = [

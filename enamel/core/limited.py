@@ -1,7 +1,7 @@
-"""Work on files from elsewhere: in a separate process, with limits on time and memory.
+"""Work on foreign files in a separate process, with limits on time and memory.
 
-A file from elsewhere may ask for anything. A module does such work in a function that is handed to
-`answer`, and the caller asks with `answer_of`; both speak in lines of JSON.
+A foreign file may ask for any amount of either. The module that does the work passes its function to
+`answer`; the caller uses `answer_of`. Both exchange lines of JSON.
 """
 
 import json
@@ -16,20 +16,20 @@ from enamel.core.errors import Refusal
 
 MEMORY_BYTES = 6 * 2**30
 OnFraction = Callable[[float], None]
-"""Called with how much of the work is done, 0…1."""
+"""Called with the fraction of the work that is done, 0…1."""
 
 
 def answer_of(
     module: str, *arguments: str, seconds: float, thing: str, on_progress: OnFraction | None = None
 ) -> Any:
-    """Return what the module's work comes to.
+    """Return the result of a module's work.
 
     Parameters
     ----------
     module : run as ``python -m module arguments…``; it calls `answer`.
     seconds : the process is ended when it takes longer.
     thing : what is worked on, as in "network", for messages.
-    on_progress : called with how far the work has come.
+    on_progress : called with the fraction done.
 
     Raises
     ------

@@ -1,4 +1,4 @@
-"""How much memory this process took, and giving it back."""
+"""Measure this process's memory, and give freed memory back."""
 
 import ctypes
 import gc

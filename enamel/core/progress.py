@@ -1,4 +1,4 @@
-"""What a running engine reports, and how it is stopped."""
+"""Progress of a running engine, and how it is stopped."""
 
 from collections.abc import Callable
 from dataclasses import dataclass
@@ -9,16 +9,16 @@ from enamel.core.imaging.canvas import SampleArray
 
 @dataclass(frozen=True, slots=True)
 class Progress:
-    """A piece of work is finished and kept. Emitted after each tile (or each tile of a joint step)."""
+    """A piece of work is finished and stored. Emitted after each tile (or each tile of a joint step)."""
 
     coat: int
     done: int
-    """Tile evaluations of this coat finished so far, those of earlier runs included."""
+    """Tile evaluations of this coat finished so far, with those of earlier runs."""
     total: int
     box: Box
-    """Where the news is, in px of the coat's result."""
+    """The part that changed, in px of the coat's result."""
     preview: SampleArray
-    """What the box looks like now: finished pixels, or the present estimate of them."""
+    """The pixels of that part: finished, or the present estimate."""
 
 
 OnProgress = Callable[[Progress], None]
@@ -26,9 +26,9 @@ StopSign = Callable[[], bool]
 
 
 def ignore(progress: Progress) -> None:
-    """A listener that does not listen."""
+    """Ignore progress: the default listener."""
 
 
 def never() -> bool:
-    """Return a stop sign that never shows."""
+    """Return False: the default for ``stopping``."""
     return False

@@ -1,4 +1,6 @@
-"""Coats and schedules: what one pass does, and the order of passes. Pure values, JSON in and out."""
+"""Coats and schedules: what one pass does, and the order of passes. Plain values, read from and written
+as JSON.
+"""
 
 import hashlib
 import json
@@ -30,7 +32,7 @@ ALL_GIVEN_FROM = 0.15
 
 
 class Order(StrEnum):
-    """Which tile is refined when."""
+    """The order in which tiles are refined."""
 
     ROWS = "rows"
     CHECKERBOARD = "checkerboard"
@@ -39,7 +41,7 @@ class Order(StrEnum):
 
 
 class Fit(StrEnum):
-    """Whether tiles are fitted to the picture, or have the size asked for to the pixel."""
+    """Whether tiles are fitted to the picture, or have exactly the size given."""
 
     AUTO = "auto"
     EXACT = "exact"
@@ -54,7 +56,9 @@ class Mode(StrEnum):
 
 @dataclass(frozen=True, slots=True)
 class Region:
-    """Words for a part of the picture: the tiles that touch it get them, by how much it covers."""
+    """A prompt for a part of the picture: tiles that touch it get it, weighted by how much of them it
+    covers.
+    """
 
     box: tuple[float, float, float, float] = setting(
         (0.0, 0.0, 1.0, 1.0), "Left, top, width and height as fractions of the picture."
@@ -114,7 +118,7 @@ class Adapter:
 
 @dataclass(frozen=True, slots=True)
 class Kit:
-    """What an artist's own checkpoint is used with, and which files they have to be."""
+    """What a checkpoint is used with: adapters, guide and VAE, each pinned by the hash of its file."""
 
     sha256: str = setting("", "Hash of the checkpoint's files; when given, no other is used.")
     adapters: tuple[Adapter, ...] = setting((), "Adapters on its network, in this order.")
@@ -135,7 +139,7 @@ class Refine:
         "grit": "extra_noise",
         "overlap_share": "overlap_fraction",
     }
-    """Names of settings in files of version 1, and what they are called now."""
+    """Names of settings in files of version 1, with their present names."""
 
     model: str = setting("grisaille", "Name of the refiner, as `enamel models` lists it.")
     kit: Kit | None = setting(None, "What an own checkpoint is used with; null for it alone.")
@@ -209,7 +213,7 @@ class Refine:
 
     @property
     def overlap_px(self) -> int:
-        """The least overlap in px, whichever way it was said."""
+        """The least overlap in px, whether it was given in px or per cent."""
         if self.overlap_fraction is None:
             return self.overlap
         return round(self.overlap_fraction * min(self.tile))
@@ -218,35 +222,35 @@ class Refine:
     def degradation(self) -> float:
         """Return the fraction of the lost detail that counts as missing at the start of a pass.
 
-        It rises with strength, so that strength 0 still is the enlarged picture and all grows from there.
+        It rises with strength, so that strength 0 gives the enlarged picture unchanged.
         """
         return self.restore * min(1.0, self.strength / ALL_GIVEN_FROM)
 
     @property
     def guided(self) -> bool:
-        """Whether each estimate is led away from one without words."""
+        """Whether each estimate is moved away from an unconditional one."""
         return self.guidance != 1
 
     @property
     def calls(self) -> int:
-        """Times that the network is asked for each evaluation."""
+        """Calls of the network for each evaluation."""
         return 2 if self.guided else 1
 
     @property
     def words(self) -> list[str]:
-        """All words in it: for the whole picture, to be avoided, for parts."""
+        """All prompts in it: for the whole picture, negative, for parts."""
         prompts = [self.prompt, self.negative_prompt, *(region.prompt for region in self.regions)]
         return [words for words in prompts if words.strip()]
 
     @property
     def masks(self) -> int:
-        """How many drawn parts it holds."""
+        """The masks in it."""
         drawn = sum(region.mask is not None for region in self.regions)
         return drawn + (self.protect is not None)
 
     @property
     def needs_base(self) -> bool:
-        """Whether the base, besides the last layer, has a part in the result."""
+        """Whether the result also depends on the base, besides the last layer."""
         return self.blend < 1 or self.guide < 1
 
 
@@ -293,7 +297,7 @@ class Coat:
 
     @property
     def bare(self) -> "Coat":
-        """The coat without its words and drawn parts: what its work and price depend on."""
+        """The coat without prompts and masks: all that its work and price depend on."""
         if self.refine is None:
             return self
         silent = replace(self.refine, prompt="", negative_prompt="", regions=(), protect=None)
@@ -348,7 +352,7 @@ class Schedule:
 def differences(one: Any, other: Any, path: str = "") -> list[tuple[str, Any, Any]]:
     """Return where two JSON forms differ: path, value in the first, value in the second.
 
-    What only one of them has counts as None in the other; lists are compared place by place.
+    A key that only one of them has counts as None in the other; lists are compared item by item.
     """
     if isinstance(one, list) and isinstance(other, list):
         places = range(max(len(one), len(other)))

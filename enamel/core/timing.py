@@ -1,4 +1,4 @@
-"""How long things take on this machine."""
+"""Measure how long functions take."""
 
 import statistics
 import time

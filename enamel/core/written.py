@@ -1,4 +1,4 @@
-"""Settings as artists write them: overlaps, words for parts of the picture, cuts of a contact sheet."""
+"""Settings as artists write them in text fields: overlaps, prompts for parts, cuts of a contact sheet."""
 
 import re
 from collections.abc import Iterable, Mapping, Sequence
@@ -18,7 +18,7 @@ LONGEST_NUMBER = 6
 
 
 def read_overlap(text: str) -> dict[str, Any]:
-    """Return the settings of `Refine` that an overlap in px, or in % of the tile, stands for."""
+    """Return the settings of `Refine` for an overlap in px, or in % of the tile."""
     found = OVERLAP.fullmatch(text)
     if found is None:
         raise FieldRefusal("overlap", "Give px, as in 64, or a fraction of the tile, as in 25 %.")
@@ -29,14 +29,14 @@ def read_overlap(text: str) -> dict[str, Any]:
 
 
 def written_overlap(refine: Refine) -> str:
-    """Return the overlap as `read_overlap` reads it."""
+    """Return an overlap as text for `read_overlap`."""
     if refine.overlap_fraction is None:
         return f"{refine.overlap} px"
     return f"{refine.overlap_fraction * 100:g} %"
 
 
 def read_adapters(text: str) -> tuple[Adapter, ...]:
-    """Adapters from lines of a name and, if it is not 1, what it counts for."""
+    """Return adapters from lines of a name and, if it is not 1, a weight."""
     found = []
     for line in filter(None, map(str.strip, text.splitlines())):
         name, _, weight = line.partition(" ")
@@ -51,15 +51,15 @@ def read_adapters(text: str) -> tuple[Adapter, ...]:
 
 
 def written_adapters(adapters: Iterable[Adapter]) -> str:
-    """Adapters as `read_adapters` reads them."""
+    """Return adapters as text for `read_adapters`."""
     return "\n".join(f"{one.name} {one.weight:g}" for one in adapters)
 
 
 def read_regions(text: str, masks: Mapping[str, Mask] | None = None) -> tuple[Region, ...]:
-    """Return words for parts of the picture, a line for each: left, top, width, height in %, a colon,
-    words.
+    """Return prompts for parts of the picture from a line for each: left, top, width, height in %, a
+    colon, the prompt.
 
-    In the place of the box a line may name one of the masks.
+    In place of the box a line may name one of the masks.
     """
     regions = []
     named = {name.casefold(): mask for name, mask in (masks or {}).items()}
@@ -88,7 +88,7 @@ def read_regions(text: str, masks: Mapping[str, Mask] | None = None) -> tuple[Re
 
 
 def written_regions(regions: Iterable[Region], masks: Mapping[str, Mask] | None = None) -> str:
-    """Return words for parts as `read_regions` reads them, with masks of these names."""
+    """Return prompts for parts as text for `read_regions`, with the masks' names."""
     names = {mask: name for name, mask in (masks or {}).items()}
     places = [
         names.get(region.mask, UNKNOWN_MASK)
@@ -102,7 +102,7 @@ def written_regions(regions: Iterable[Region], masks: Mapping[str, Mask] | None 
 
 
 def read_strengths(text: str) -> tuple[float, ...]:
-    """Denoising strengths apart by spaces or commas; a `FieldRefusal` when one is none."""
+    """Return denoising strengths separated by spaces or commas; a `FieldRefusal` when one is invalid."""
     found = _numbers(re.split(r"[\s,]+", text.strip()))
     if not found or not all(0 <= one <= 1 for one in found) or len(found) > MOST_STRENGTHS:
         raise FieldRefusal(
@@ -112,7 +112,7 @@ def read_strengths(text: str) -> tuple[float, ...]:
 
 
 def read_cuts(columns: str, rows: str) -> Cuts:
-    """Cuts from starts and ends in px, apart by spaces, commas or dashes."""
+    """Return cuts from starts and ends in px, separated by spaces, commas or dashes."""
     spans = []
     for name, text in (("columns", columns), ("rows", rows)):
         numbers = read_lengths(text)
@@ -126,7 +126,9 @@ def read_cuts(columns: str, rows: str) -> Cuts:
 
 
 def read_lengths(text: str) -> list[int]:
-    """Whole numbers of px, apart by spaces, commas or dashes; empty when one of them is none."""
+    """Return whole numbers of px, separated by spaces, commas or dashes; empty when one of them is
+    invalid.
+    """
     words = re.split(r"[\s,–]+", text.strip())
     if any(not word.isdecimal() or len(word) > LONGEST_NUMBER for word in words):
         return []
@@ -134,7 +136,7 @@ def read_lengths(text: str) -> list[int]:
 
 
 def _numbers(words: Sequence[str]) -> list[float]:
-    """Return words as numbers; empty when one of them is none, such as 1.2.3."""
+    """Return texts as numbers; empty when one of them is invalid, such as 1.2.3."""
     try:
         return [float(word) for word in words]
     except ValueError:

@@ -1,4 +1,4 @@
-"""Finishes: a recipe as the page keeps it, and the part of a layer on which it is previewed."""
+"""Forms of finishes: a recipe, and the part of a layer to preview."""
 
 import json
 
@@ -10,7 +10,7 @@ from enamel.core.jsontext import read_json
 from enamel.web.forms import WindowField
 
 MOST_PIXELS = 4_000_000
-"""Of a preview, whatever the screen."""
+"""Most pixels of a preview, whatever the screen."""
 
 
 class FinishForm(forms.Form):
@@ -29,24 +29,24 @@ class FinishForm(forms.Form):
             raise forms.ValidationError(str(refusal)) from None
 
     def refused(self) -> str:
-        """Return what is wrong, in a line."""
+        """Return the form's errors in a line."""
         return " ".join(str(error) for errors in self.errors.values() for error in errors)
 
 
 class FinishWindowForm(FinishForm):
-    """A part of a layer on which a recipe is previewed, and how many px there is room for."""
+    """The part of a layer to preview, and how many px the page has room for."""
 
     window = WindowField()
     pixels = forms.IntegerField(min_value=1, max_value=MOST_PIXELS)
 
 
 class FinishStepForm(FinishForm):
-    """A step of a recipe whose settings are to be chosen automatically."""
+    """A step of a recipe whose settings are chosen automatically."""
 
     step = forms.ChoiceField(choices=[(name, name) for name in Finish.NAMES])
 
 
 class FinishPresetForm(FinishForm):
-    """A recipe to be kept under a name."""
+    """A recipe to be saved under a name."""
 
     name = forms.CharField(max_length=80)

@@ -1,4 +1,4 @@
-"""Finish presets: finishes saved for other pieces."""
+"""Finish presets."""
 
 from django.conf import settings
 from django.db import models
@@ -8,7 +8,7 @@ from enamel.core.finishing.recipe import Finish
 
 
 class FinishPreset(models.Model):
-    """A finish kept for reuse on other pieces."""
+    """A finish saved for other pieces."""
 
     owner = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE, related_name="finishes")
     name = models.CharField(max_length=80)

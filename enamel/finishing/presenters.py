@@ -1,4 +1,4 @@
-"""What the panel of finishes shows: its steps with their controls, as core declares them."""
+"""The panel of finishes: steps with their controls, as core declares them."""
 
 import dataclasses
 from dataclasses import dataclass
@@ -11,13 +11,13 @@ from enamel.firings import services as firings
 from enamel.library.models import Layer, Piece
 
 WIDE = 40.0
-"""Ranges whose ends are this many times apart are set on a logarithmic slider."""
+"""Ranges whose ends differ by this factor have a logarithmic slider."""
 SLIDER = 1000
 
 
 @dataclass(frozen=True, slots=True)
 class Control:
-    """One number of a step."""
+    """The control of one number of a step."""
 
     name: str
     label: str
@@ -30,7 +30,7 @@ class Control:
 
     @property
     def step(self) -> float:
-        """What one press of a key changes."""
+        """The change by one press of a key."""
         if self.whole:
             return 1
         return 0.01 if self.high - self.low <= 6 else 0.1
@@ -72,7 +72,7 @@ def _control(spec: "dataclasses.Field[Any]") -> Control:
 
 
 def present_finish(piece: Piece, layer: Layer, changing: Layer | None) -> dict[str, Any]:
-    """Return the panel: steps, layers that can be matched to, finish presets, what can be done again."""
+    """Return the panel: steps, layers to match to, finish presets, and finishes that can be repeated."""
     others = [other for other in piece.layers.order_by("created") if other.pk != layer.pk]
     return {
         "finish_steps": present_steps(),

@@ -24,20 +24,20 @@ from enamel.library.overviews import overview_of
 V = TypeVar("V")
 
 MOST_EXACT = 1_600_000
-"""Pixels up to which a preview is never reduced."""
+"""Previews of up to this many pixels are never reduced."""
 ROOM = 24
-"""Px around a window that are kept ready for a step whose reach grows while it is set."""
+"""Margin in px around a window, for a step whose reach grows while it is being set."""
 KEPT_BEGUN = 4
-"""Windows that are kept so, some 10 MB each."""
+"""How many windows are kept in memory; some 10 MB each."""
 KEPT_SMALL = 6
-"""Reduced layers that are kept for previews of the whole."""
+"""How many reduced layers are kept in memory for previews of the whole."""
 
 
 def shown(layer: Layer, recipe: Finish, window: Box, pixels: int) -> SampleArray:
-    """Return a part of a layer with a finish.
+    """Return the preview of a finish on a part of a layer.
 
-    Up to `MOST_EXACT` px, or as many as there is room for, they are the very pixels that it will have; a
-    larger part is made from the reduced layer, at ``pixels`` px or less, so that it is there at once.
+    Up to `MOST_EXACT` px, or as many as there is room for, these are the pixels that the layer will have.
+    A larger part is made from the reduced layer, at ``pixels`` px or less, which is quick.
     """
     window = window.intersection(Box.whole(layer.size))
     if window.empty:
@@ -52,7 +52,7 @@ def shown(layer: Layer, recipe: Finish, window: Box, pixels: int) -> SampleArray
 
 
 class Kept(Generic[V]):
-    """The last few of something, for pages that ask again and again from several threads."""
+    """A cache of the last few results, for pages that ask for the same repeatedly from several threads."""
 
     def __init__(self, most: int) -> None:
         self.most = most
@@ -73,7 +73,7 @@ class Kept(Generic[V]):
 
 @dataclass(frozen=True, slots=True)
 class Begun:
-    """A window as it was shown last, with what the steps before the one being set have made of it."""
+    """A window as shown last, with the result of the steps before the one being set."""
 
     recipe: Finish
     step: str | None = None
@@ -85,7 +85,7 @@ class Begun:
 
 
 def _exact(layer: Layer, recipe: Finish, window: Box) -> SampleArray:
-    """Return a window with a finish; while one step is being set, those before it are not done again."""
+    """Return a window with a finish. While one step is being set, the steps before it are not repeated."""
     place = (layer.pixels.name, window)
     last = _begun.get(place)
     step = recipe.first_difference(last.recipe) if last else None
@@ -112,9 +112,7 @@ def _exact(layer: Layer, recipe: Finish, window: Box) -> SampleArray:
 
 
 def _small(layer: Layer, scale: float) -> Pixels:
-    """Return a layer reduced by about a scale; the last few are kept, because one is looked at for a
-    while.
-    """
+    """Return a layer reduced by about a scale. The last few are cached."""
     size = layer.size.scaled(2.0 ** (round(4 * math.log2(scale)) / 4))
     place = (layer.pixels.name, size)
     small = _smalls.get(place)
@@ -126,7 +124,7 @@ def _small(layer: Layer, scale: float) -> Pixels:
 
 
 def proposal(layer: Layer, recipe: Finish, name: str) -> Proposal:
-    """Return what a step proposes for a layer."""
+    """Return the settings that a step proposes for a layer."""
     own, target = overview_of(layer), matched_to(layer, recipe.match.to)
     reference = overview_of(target) if target.pk != layer.pk else None
     return proposed(name, Measurements.from_json(layer.measured), own, reference)

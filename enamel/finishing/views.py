@@ -1,4 +1,4 @@
-"""Finishes: previewed while they are set, kept for other pieces, made a layer."""
+"""Finishes: previewed while they are set, saved as presets, fired."""
 
 from uuid import UUID
 
@@ -26,8 +26,8 @@ from enamel.workspace.views import show_again
 @require_POST
 @login_required
 def preview(request: HttpRequest, layer_id: UUID) -> HttpResponse:
-    """Show a part of a layer with the current recipe: bare samples, because packing takes longer than
-    making.
+    """Send a part of a layer with the current recipe, as plain samples: packing would take longer than
+    the finish.
     """
     layer = own_layer(request, layer_id)
     form = _valid(FinishWindowForm(request.POST))
@@ -41,7 +41,7 @@ def preview(request: HttpRequest, layer_id: UUID) -> HttpResponse:
 @require_POST
 @login_required
 def automatic(request: HttpRequest, layer_id: UUID) -> JsonResponse:
-    """Show what a step of the current recipe proposes, and why."""
+    """Return what a step of the current recipe proposes, and why."""
     layer = own_layer(request, layer_id)
     given = _valid(FinishStepForm(request.POST)).cleaned_data
     proposal = finishing.proposal(layer, given["recipe"], given["step"])
@@ -51,7 +51,7 @@ def automatic(request: HttpRequest, layer_id: UUID) -> JsonResponse:
 @require_POST
 @login_required
 def finish(request: HttpRequest, layer_id: UUID) -> HttpResponse:
-    """Make a layer of the current recipe, in the place of the finish that is being changed, if one is."""
+    """Fire the current recipe, replacing the finish that is being changed, if any."""
     layer = own_layer(request, layer_id)
     form = FinishForm(request.POST)
     if not form.is_valid():
@@ -72,7 +72,7 @@ def finish(request: HttpRequest, layer_id: UUID) -> HttpResponse:
 @require_POST
 @login_required
 def keep(request: HttpRequest) -> JsonResponse:
-    """Keep the current recipe under a name, in the place of one of that name."""
+    """Save the current recipe under a name, replacing one of that name."""
     given = _valid(FinishPresetForm(request.POST)).cleaned_data
     kept, _ = FinishPreset.objects.update_or_create(
         owner_id=person(request).pk,
@@ -92,7 +92,7 @@ def keep(request: HttpRequest) -> JsonResponse:
 @require_POST
 @login_required
 def delete(request: HttpRequest, number: int) -> JsonResponse:
-    """Delete a finish preset; layers made by it stay."""
+    """Delete a finish preset; layers made with it stay."""
     kept = _own(request, number)
     kept.delete()
     return JsonResponse({"words": f"“{kept.name}” is deleted. Layers made by it stay."})
@@ -101,7 +101,7 @@ def delete(request: HttpRequest, number: int) -> JsonResponse:
 @require_GET
 @login_required
 def export(request: HttpRequest, number: int) -> HttpResponse:
-    """Show a finish preset as a file that `enamel finish --recipe` takes too."""
+    """Send a finish preset as a file, which `enamel finish --recipe` also reads."""
     kept = _own(request, number)
     return json_file(f"{safe(kept.name, 'finish')}.finish.json", kept.recipe)
 

@@ -1,1 +1,1 @@
-"""Firings: schedules and presets, runs of them, their checks and predictions."""
+"""Firings: schedules, presets, runs of them, predictions, and checks of layers."""

@@ -24,7 +24,7 @@ schedule_router = Router(tags=["Pieces"])
     summary="The current schedule",
 )  # fmt: skip
 def schedule(request: HttpRequest, piece_id: UUID) -> Any:
-    """Every setting spelt out."""
+    """With all settings, also those that have their default value."""
     return own_piece(request, piece_id).schedule.to_json()
 
 
@@ -35,7 +35,7 @@ def schedule(request: HttpRequest, piece_id: UUID) -> Any:
 def keep_schedule(
     request: HttpRequest, piece_id: UUID, given: Annotated[ScheduleForm, Body()]
 ) -> Any:
-    """What is left out has its usual value. The change can be undone on the piece's page."""
+    """Settings left out have their default value. The change can be undone on the piece's page."""
     found = own_piece(request, piece_id)
     found.keep_schedule(Schedule.from_json(given))
     return found.schedule.to_json()
@@ -56,7 +56,7 @@ def cost(request: HttpRequest, piece_id: UUID, given: Annotated[ScheduleForm, Bo
     summary="Schedule presets",
 )  # fmt: skip
 def schedule_presets(request: HttpRequest) -> list[SchedulePresetBody]:
-    """Those kept for reuse."""
+    """The saved ones."""
     kept = SchedulePreset.objects.filter(owner_id=request.user.pk)
     return [
         SchedulePresetBody(name=one.name, summary=one.summary, schedule=one.schedule)
@@ -69,7 +69,7 @@ def schedule_presets(request: HttpRequest) -> list[SchedulePresetBody]:
     summary="Fire a schedule",
 )  # fmt: skip
 def fire(request: HttpRequest, piece_id: UUID, wanted: WantedFiring) -> Status[FiringBody]:
-    """On the base, or on another layer of the piece. What is laid already is not fired again."""
+    """On the base, or on another layer of the piece. Coats whose layer exists already are not fired again."""
     piece = own_piece(request, piece_id)
     schedule = piece.schedule if wanted.schedule is None else Schedule.from_json(wanted.schedule)
     start = layer_of(piece, wanted.layer)
@@ -81,7 +81,7 @@ def fire(request: HttpRequest, piece_id: UUID, wanted: WantedFiring) -> Status[F
     summary="Firing status",
 )  # fmt: skip
 def firing(request: HttpRequest, firing_id: UUID) -> FiringBody:
-    """Its result is named once it is done."""
+    """The result is named once the firing is done."""
     return FiringBody.of(own_firing(request, firing_id))
 
 
@@ -100,6 +100,6 @@ def pause(request: HttpRequest, firing_id: UUID) -> FiringBody:
     summary="Resume a firing",
 )  # fmt: skip
 def resume(request: HttpRequest, firing_id: UUID) -> FiringBody:
-    """One that was paused or failed, from where it was."""
+    """A paused or failed firing goes on from where it was."""
     services.resume(own_firing(request, firing_id))
     return FiringBody.of(own_firing(request, firing_id))

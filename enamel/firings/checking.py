@@ -37,7 +37,7 @@ def check_layer(layer: Layer, enlarged: Path | None = None) -> None:
 
     Parameters
     ----------
-    enlarged : canvas of what its coat refined, where that is still there; it is made again otherwise.
+    enlarged : canvas of what its coat refined; made again when None.
     """
     if layer.checked or layer.kind == Layer.Kind.BASE:
         return
@@ -54,7 +54,7 @@ def check_layer(layer: Layer, enlarged: Path | None = None) -> None:
 
 @contextmanager
 def _tiled(layer: Layer, enlarged: Path | None) -> Iterator[Tiled | None]:
-    """Provide how a layer was tiled, with what was refined; None for one that has no tiles."""
+    """Provide a layer's tiling with what was refined; None for a layer without tiles."""
     given, parent = layer.recipe.get("coat"), layer.parent
     coat = Coat.from_json(given) if given else None
     if coat is None or parent is None or coat.refinement is None:

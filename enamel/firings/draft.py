@@ -1,4 +1,4 @@
-"""Working on a piece's schedule: coats added, copied, moved, switched, taken out, replaced."""
+"""Editing a piece's schedule: coats are added, copied, moved, switched, removed, replaced."""
 
 from dataclasses import dataclass, replace
 
@@ -18,17 +18,19 @@ class Draft:
         return self.schedule.coats[self.number]
 
     def with_coat(self, coat: Coat) -> "Draft":
-        """Return the current coat replaced; it stays on or off as it was."""
+        """Return the draft with its current coat replaced; it stays on or off as it was."""
         coats = list(self.schedule.coats)
         coats[self.number] = replace(coat, on=self.coat.on)
         return Draft(Schedule(tuple(coats)), self.number)
 
     def add(self) -> "Draft":
-        """Return a new coat of twice the size after the current one, its other settings the same."""
+        """Return the draft with a new coat after the current one, of twice the size and otherwise the
+        same settings.
+        """
         return self._inserted(replace(self.coat, factor=2.0, size=None, on=True))
 
     def copy(self) -> "Draft":
-        """Return the current coat once more, after itself."""
+        """Return the draft with a copy of the current coat after it."""
         return self._inserted(self.coat)
 
     def _inserted(self, coat: Coat) -> "Draft":
@@ -49,7 +51,7 @@ class Draft:
         return Draft(Schedule(tuple(coats)), place)
 
     def switch(self) -> "Draft":
-        """Return the current coat on or off. One coat at least stays on."""
+        """Return the draft with its current coat switched on or off. At least one coat stays on."""
         coats = list(self.schedule.coats)
         coats[self.number] = replace(self.coat, on=not self.coat.on)
         if not any(coat.on for coat in coats):
@@ -57,7 +59,7 @@ class Draft:
         return Draft(Schedule(tuple(coats)), self.number)
 
     def remove(self) -> "Draft":
-        """Without the current coat. One coat at least stays."""
+        """Return the draft without its current coat. At least one coat stays."""
         coats = list(self.schedule.coats)
         if len(coats) == 1:
             raise Refusal("This is the only coat; a schedule needs one.")
@@ -67,11 +69,11 @@ class Draft:
         return Draft(Schedule(tuple(coats)), min(self.number, len(coats) - 1))
 
     def alone(self) -> Schedule:
-        """Return just the current coat."""
+        """Return a schedule of the current coat alone."""
         return Schedule((replace(self.coat, on=True),))
 
     def seeds(self, count: int) -> list[Schedule]:
-        """Return the current coat alone, with its seed and those that follow it."""
+        """Return schedules of the current coat alone, one for its seed and each of those that follow it."""
         refine = self.coat.refinement
         if refine is None:
             raise Refusal("This coat refines nothing, so seeds make no difference.")
@@ -81,9 +83,9 @@ class Draft:
         ]
 
     def onward(self) -> Schedule:
-        """Return the current coat and those after it."""
+        """Return a schedule of the current coat and those after it."""
         return Schedule((replace(self.coat, on=True), *self.schedule.coats[self.number + 1 :]))
 
 
 EDITS = ("add", "copy", "earlier", "later", "switch", "remove")
-"""What a button may ask for: names of `Draft`'s methods."""
+"""Methods of `Draft` that buttons may call."""

@@ -14,11 +14,11 @@ from enamel.library.models import Layer
 from enamel.library.overviews import overview_of
 
 VERSION = 1
-"""Rises when the same recipe gives other pixels."""
+"""Raised when the same recipe gives different pixels."""
 
 
 def reference_of(layer: Layer, recipe: Finish) -> Overview | None:
-    """Return overview of what a layer is matched to by a recipe; None where it is not matched."""
+    """Return the overview of the layer that a recipe matches to; None where it does not match."""
     if not recipe.match.on:
         return None
     return overview_of(matched_to(layer, recipe.match.to))
@@ -48,7 +48,7 @@ def opened(layer: Layer, recipe: Finish) -> Iterator[Finished]:
     Raises
     ------
     Refusal
-        When what it is matched to is not there.
+        When the layer that it matches to does not exist any more.
     """
     with canvas_of(layer) as canvas:
         yield Finished(canvas, recipe, overview_of(layer), reference_of(layer, recipe))

@@ -14,12 +14,12 @@ from enamel.library.layers import canvas_in, canvas_of
 from enamel.library.models import Layer, Piece
 
 Finder = Callable[[Piece, str], SampleArray | None]
-"""Finds a picture of a piece by the hash of its pixels."""
+"""Functions that find a picture of a piece by the hash of its pixels."""
 _finders: list[Finder] = []
 
 
 def register(finder: Finder) -> None:
-    """Have pictures that are neither layers nor files found by this function."""
+    """Register a function that finds pictures which are neither layers nor files."""
     _finders.append(finder)
 
 
@@ -27,12 +27,12 @@ def register(finder: Finder) -> None:
 def opened(
     under: Layer, inlays: Sequence[Inlay]
 ) -> Iterator[tuple[Picture, list[tuple[Picture, Inlay]]]]:
-    """Provide a layer and what is laid over it, each with its settings.
+    """Provide a layer, and the pictures laid over it with their settings.
 
     Raises
     ------
     Refusal
-        When a source is no longer there.
+        When a source does not exist any more.
     """
     with ExitStack() as stack:
         below = stack.enter_context(canvas_of(under))
@@ -40,7 +40,7 @@ def opened(
 
 
 def _source(stack: ExitStack, piece: Piece, sha256: str) -> Picture:
-    """Return the pixels of that name: a layer's, a laid file's or a swatch's."""
+    """Return the pixels with that hash: of a layer, a laid file or a swatch."""
     layer = piece.layers.filter(sha256=sha256).first()
     known = layer or piece.laid_files.filter(sha256=sha256).first()
     if known is not None:
@@ -58,7 +58,7 @@ def inlay_key(under: Layer, inlays: Sequence[Inlay]) -> str:
 
 
 def places_of(under: Layer, inlays: Sequence[Inlay]) -> list[list[float]]:
-    """Return where each lies, as fractions of the picture: left, top, width, height."""
+    """Return each inlay's place as fractions of the picture: left, top, width, height."""
     whole = under.size
     boxes = [
         Drawn(settings.mask, whole).bounds if settings.mask else Box.whole(whole)

@@ -8,7 +8,7 @@ from enamel.library.layers import delete_finished_tiles
 
 
 def _clean_up(firing: Firing) -> None:
-    """Delete what a firing showed while it ran, and its finished tiles if it was stopped for good."""
+    """Delete a firing's previews, and its finished tiles if it was stopped for good."""
     firing.previews.all().delete()
     if Firing.objects.filter(pk=firing.pk, dismissed=True).exists():
         delete_finished_tiles(firing.piece)

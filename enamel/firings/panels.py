@@ -1,4 +1,4 @@
-"""The panel of coats, and what the workspace shows of a piece's firings."""
+"""The panel of coats, and the part of the workspace that shows the piece's firings."""
 
 from functools import cached_property
 from typing import Any
@@ -23,7 +23,7 @@ class CoatPanel(Panel):
 
     @cached_property
     def draft(self) -> Draft:
-        """The schedule with the coat that is edited."""
+        """The schedule, with the coat being edited."""
         return draft_of(self.piece, self.workspace.picked.get("coat"))
 
     def form(self) -> Form:
@@ -34,7 +34,7 @@ class CoatPanel(Panel):
         return self._cost() | {"draft": self.draft, "presets": presets}
 
     def _cost(self) -> dict[str, Any]:
-        """Return what the schedule makes and takes; why it can't be fired, when a model of it is gone."""
+        """Return the schedule's result and cost, or why it can't be fired."""
         try:
             return schedule_cost(self.piece, self.draft)
         except Refusal as refusal:
@@ -42,7 +42,7 @@ class CoatPanel(Panel):
 
 
 def firing_part(workspace: Workspace) -> dict[str, Any]:
-    """Show the firing that waits, runs or ended without a result, which hides the panels."""
+    """Show the firing that waits, runs or ended without a result. It hides the panels."""
     piece = workspace.piece
     firing = piece.firings.in_sight().select_related("start").first()
     if firing and firing.open:
@@ -62,6 +62,6 @@ def firing_part(workspace: Workspace) -> dict[str, Any]:
 
 
 def _last_seed(workspace: Workspace) -> int | None:
-    """Return the seed fired last, to be taken again."""
+    """Return the seed fired last."""
     last = workspace.piece.firings.order_by("-created").first()
     return last.refine["seed"] if last and last.refine else None

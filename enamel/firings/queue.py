@@ -1,4 +1,4 @@
-"""The kiln's queue of firings: in which order they are taken, when about, and moving them in it."""
+"""The queue of firings: its order, estimated starts, and moving firings in it."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -22,11 +22,11 @@ class Place:
 
     firing: Firing
     seconds: float
-    """In how long about it will be begun, with as many workers as there are now."""
+    """Seconds until about when it begins, with as many workers as there are now."""
 
 
 def in_order() -> list[Place]:
-    """Return firings that wait, as they will be taken: of everyone, because they wait for each other."""
+    """Return all artists' waiting firings in the order in which they will be taken."""
     named = list(dict.fromkeys(firing_id for _, firing_id in _slots()))
     firings = Firing.objects.filter(state=Firing.State.WAITING, piece__deleted_at=None)
     waiting = firings.select_related("piece", "start").in_bulk(named)
@@ -45,7 +45,7 @@ def in_order() -> list[Place]:
 
 
 def _slots() -> list[tuple[int, UUID]]:
-    """Jobs that wait and the firings they are for, in the order in which workers take them."""
+    """Return the queue's waiting entries with their firings, in the order in which workers take them."""
     jobs = ProcrastinateJob.objects.filter(queue_name=FIRINGS, status="todo")
     found = jobs.order_by("-priority", "id").values_list("id", "args__job_id")
     return [(number, UUID(firing_id)) for number, firing_id in found]
@@ -54,12 +54,12 @@ def _slots() -> list[tuple[int, UUID]]:
 def move(firing: Firing, steps: int) -> None:
     """Move a waiting firing by a number of places among those of the same artist, forward if negative.
 
-    Jobs keep their places; which firing each is for is exchanged. So nobody else's firings move.
+    Entries of the queue keep their places, and exchange their firings. So nobody else's firings move.
 
     Raises
     ------
     Refusal
-        When it does not wait any more.
+        When it is not waiting any more.
     """
     own = Firing.objects.filter(piece__owner=firing.piece.owner_id, state=Firing.State.WAITING)
     with transaction.atomic():
@@ -76,9 +76,7 @@ def move(firing: Firing, steps: int) -> None:
 
 
 def moved(order: Sequence[T], place: int, steps: int) -> list[T]:
-    """Return the same with one thing moved by a number of places (forward if negative), as far as there are
-    places.
-    """
+    """Return a list with one item moved by a number of places (forward if negative), at most to its ends."""
     found = list(order)
     thing = found.pop(place)
     found.insert(min(max(0, place + steps), len(found)), thing)
@@ -86,7 +84,7 @@ def moved(order: Sequence[T], place: int, steps: int) -> list[T]:
 
 
 def _still_waiting(slots: dict[UUID, int]) -> dict[UUID, int]:
-    """Of these jobs those that no worker takes meanwhile: held until the transaction ends."""
+    """Return those of these entries that still wait, locked until the transaction ends."""
     with connection.cursor() as cursor:
         cursor.execute(
             "SELECT id FROM procrastinate_jobs WHERE id = ANY(%s) AND status = 'todo' FOR UPDATE SKIP LOCKED",
@@ -107,7 +105,7 @@ def _assign(jobs: Sequence[int], order: Sequence[UUID]) -> None:
 
 
 def set_priority(firing: Firing, priority: int) -> None:
-    """Let a firing that waits go before or after those of other priorities."""
+    """Change the priority of a waiting firing."""
     Firing.objects.filter(pk=firing.pk).update(priority=priority)
     with connection.cursor() as cursor:
         cursor.execute(

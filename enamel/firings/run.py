@@ -1,4 +1,4 @@
-"""Carry out one firing: coat after coat, each kept as a layer, with progress after every tile."""
+"""Carry out one firing: step after step, each stored as a layer, with progress after every tile."""
 
 import logging
 import shutil
@@ -43,12 +43,12 @@ from enamel.library.signals import layer_added
 logger = logging.getLogger(__name__)
 
 PREVIEW_MEGAPIXELS = 12.0
-"""All previews of a picture together: larger pictures get coarser ones."""
+"""Pixels of all previews of a picture together: larger pictures get coarser previews."""
 Fractions = tuple[float, float, float, float]
-"""Left, top, width and height of a place, as fractions of a layer."""
+"""Left, top, width and height as fractions of a layer."""
 WHOLE: Fractions = (0.0, 0.0, 1.0, 1.0)
 TRUSTED = 2
-"""Number of tiles at the predicted pace that are counted with those that were seen."""
+"""Weight of the prediction: it counts like so many measured tiles."""
 
 
 class Run:
@@ -60,11 +60,12 @@ class Run:
         self.work = piece_work(firing.piece)
         self.coats: list[dict[str, Any]] = firing.predicted["coats"]
         self.reports: list[StageReport] = []
-        """What each coat took that was laid by this worker."""
+        """Seconds of each coat that this worker has laid."""
         self.coat = 0
         self.first: tuple[float, int] | None = None
-        """When the first tile of this coat was reported, and how many were done then; enlarging comes
-        before it."""
+        """When the first tile of this coat was reported, and how many were done then. Enlarging comes
+        before that.
+        """
 
     def run(self) -> None:
         for model, digest in self.firing.models_used.items():
@@ -84,14 +85,13 @@ class Run:
         self.firing.finish(result=layer, done=self.firing.total, actual=self._actual())
 
     def _lay(self, number: int, coat: Coat, parent: Layer) -> Layer:
-        """Return one coat on a layer."""
+        """Return the layer of a coat on a layer."""
         self._begin(number)
         stage, name = coat_on(parent, coat)
         return self._once(name, lambda: self._lay_coat(stage, name, parent, coat))
 
     def _once(self, name: str, make: Callable[[], Layer]) -> Layer:
-        """Return the layer of a content key: the one that there is, or a new one that nobody else makes
-        meanwhile.
+        """Return the layer with a content key: the existing one, or a new one made under a lock.
 
         Raises
         ------
@@ -103,7 +103,7 @@ class Run:
         if known:
             return self._known(known)
         with advisory_lock(f"{piece.pk} {name}"):
-            known = piece.layer_at(name)  # it may have been made just now
+            known = piece.layer_at(name)  # another worker may have made it just now
             return self._known(known) if known else make()
 
     def _lay_coat(self, stage: Stage, name: str, parent: Layer, coat: Coat) -> Layer:
@@ -126,7 +126,7 @@ class Run:
         )  # fmt: skip
 
     def _touch_up(self, number: int, settings: TouchUp, parent: Layer) -> Layer:
-        """Return a touch-up of a layer."""
+        """Return the layer of a touch-up on a layer."""
         self._begin(number)
         names = [patch_key(parent, settings, patch) for patch in settings.patches]
         overs = [to_json(patch.over) for patch in settings.patches]
@@ -136,7 +136,7 @@ class Run:
     def _lay_touch_up(
         self, number: int, settings: TouchUp, parent: Layer, names: list[str], name: str
     ) -> Layer:
-        """Return the layer of a touch-up; patches that were made as candidates are taken as they are."""
+        """Make the layer of a touch-up. Patches made as candidates are used as they are."""
         refine = settings.refine
         digest = refiner_of(refine).spec.digest
         placed = [settings.placed(patch, parent.size) for patch in settings.patches]
@@ -172,7 +172,7 @@ class Run:
         )  # fmt: skip
 
     def _inlay(self, settings: tuple[Inlay, ...], parent: Layer) -> Layer:
-        """Return pictures set into a layer."""
+        """Return the layer of pictures inlaid into a layer."""
         name = inlays.inlay_key(parent, settings)
         return self._once(name, lambda: self._lay_inlay(settings, parent, name))
 
@@ -193,7 +193,7 @@ class Run:
         )  # fmt: skip
 
     def _finish(self, recipe: Finish, parent: Layer) -> Layer:
-        """Return a layer finished by a recipe."""
+        """Return the layer of a finish on a layer."""
         name = finishes.finish_key(parent, recipe)
         return self._once(name, lambda: self._lay_finish(recipe, parent, name))
 
@@ -212,13 +212,13 @@ class Run:
         )  # fmt: skip
 
     def _known(self, layer: Layer) -> Layer:
-        """Return a layer that was there; a worker that died may have left it without what pages need."""
+        """Return an existing layer, prepared: a worker that died may have left it without its pyramid."""
         prepare(layer)
         self._check(layer, None)
         return layer
 
     def _note(self, number: int, stage: Stage, start: Size, report: StageReport) -> None:
-        """Keep how long a coat or a patch took, for predictions; what another worker began says nothing."""
+        """Store how long a coat or patch took, for predictions, unless another worker began it."""
         cost = self.coats[number]
         whole = report.tiles + report.shared == cost["tasks"]
         portions = enlarging(stage, start)
@@ -244,7 +244,7 @@ class Run:
         return layer
 
     def _check(self, layer: Layer, enlarged: Path | None) -> None:
-        """Check a layer; one that can't be checked is kept without, and can be checked again."""
+        """Check a layer. Where that fails, the layer is kept without a report, and can be checked again."""
         try:
             check_layer(layer, enlarged)
         except Exception:
@@ -262,7 +262,7 @@ class Run:
         return sum(coat["tasks"] for coat in self.coats[: self.coat])
 
     def _on_progress(self, progress: Progress, within: Fractions = WHOLE) -> None:
-        """Report a tile; ``within`` is the place on the layer that is worked on."""
+        """Report a tile. ``within`` is the part of the layer being worked on."""
         if self.first is None:
             self.first = (time.monotonic(), progress.done)
         done = self._done_before() + progress.done
@@ -284,18 +284,19 @@ class Run:
         self._record(done, self._seconds_left(progress))
 
     def _record(self, done: int, seconds_left: float, **news: Any) -> None:
-        """Store how far the firing is; nothing is stored of one that was deleted."""
+        """Store the firing's progress, unless it was deleted."""
         progress = done / self.firing.total if self.firing.total else 0.0
         self.firing.record(done=done, progress=progress, seconds_left=seconds_left, **news)
 
     def _seconds_left(self, progress: Progress | None = None) -> float:
-        """Return what is left: as predicted, refinement at the pace of this coat's tiles.
+        """Return the predicted seconds that are left, with the refinement of this coat at the pace of its
+        tiles.
 
-        A tile or two say little of that pace, so the prediction counts as `TRUSTED` tiles more.
+        One or two tiles say little about that pace, so the prediction counts like `TRUSTED` further tiles.
 
         Parameters
         ----------
-        progress : the tile that was finished last; none while the coat enlarges.
+        progress : the tile finished last; None while the coat enlarges.
         """
         here, later = self.coats[self.coat], self.coats[self.coat + 1 :]
         pace, left, other = 1.0, 1.0, here["settle_seconds"]
@@ -312,7 +313,7 @@ class Run:
         return to_refine * pace + other
 
     def _actual(self) -> dict[str, Any]:
-        """Return what it took."""
+        """Return the seconds it took."""
         return {
             "model_seconds": round(sum(report.model_seconds for report in self.reports), 2),
             "peak_memory_mb": round(peak_memory_mb()),
@@ -327,5 +328,5 @@ def _fractions(box: Box, layer: Layer) -> Fractions:
 
 
 def _folder_of(path: Path, work: Path) -> Path:
-    """Return the folder right under ``work`` that holds a file of the engine."""
+    """Return the folder directly under ``work`` that contains a file of the engine."""
     return work / path.relative_to(work).parts[0]

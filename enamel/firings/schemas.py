@@ -1,4 +1,4 @@
-"""What the API sends and receives of schedules and firings."""
+"""API schemas of schedules and firings."""
 
 from datetime import datetime
 from uuid import UUID

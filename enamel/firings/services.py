@@ -1,4 +1,4 @@
-"""Submit firings, with their settings frozen, stop and resume them."""
+"""Submit firings with their settings frozen; stop and resume them."""
 
 from collections.abc import Sequence
 from dataclasses import asdict
@@ -25,16 +25,17 @@ from enamel.storage.disk import require_room
 
 
 def predict_schedule(start: Layer, schedule: Schedule) -> Prediction:
-    """Return what a schedule on a layer takes on this machine."""
+    """Return the predicted cost of a schedule on a layer, on this machine."""
     return predict(schedule, start.size, Timing.objects.paces())
 
 
 def predict_steps(start: Layer, steps: Sequence[Step], paces: Paces | None = None) -> Prediction:
-    """Return what steps on a layer take, one after the other; for touch-ups as if nothing were there yet.
+    """Return the predicted cost of each of several steps on a layer. For touch-ups no existing candidates
+    are assumed.
 
     Parameters
     ----------
-    paces : how fast this machine is, where that is known already.
+    paces : this machine's speeds, where they are known already.
     """
     coats: list[CoatCost] = []
     size, paces = start.size, paces or Timing.objects.paces()
@@ -50,7 +51,7 @@ def predict_steps(start: Layer, steps: Sequence[Step], paces: Paces | None = Non
 
 
 def enqueue_schedule(start: Layer, schedule: Schedule) -> Firing:
-    """Return a firing of a schedule on a layer, waiting for a worker."""
+    """Submit a firing of a schedule on a layer."""
     laid = len(already_laid(start, schedule))
     return _enqueue(
         start, Firing.Work.SCHEDULE, schedule.to_json(), schedule.laid, laid,
@@ -59,7 +60,7 @@ def enqueue_schedule(start: Layer, schedule: Schedule) -> Firing:
 
 
 def enqueue_steps(start: Layer, steps: Sequence[Step], priority: int = 0) -> Firing:
-    """Return a firing of several steps of all kinds, one of the other, waiting for a worker."""
+    """Submit a firing of several steps, each on the result of the one before."""
     coats: list[Coat] = []
     for step in steps:
         if not isinstance(step, Coat):
@@ -71,9 +72,7 @@ def enqueue_steps(start: Layer, steps: Sequence[Step], priority: int = 0) -> Fir
 
 
 def enqueue_touch_up(start: Layer, settings: TouchUp, replaces: Layer | None = None) -> Firing:
-    """Return a firing of a touch-up on a layer, waiting for a worker; of one that takes another's place,
-    maybe.
-    """
+    """Submit a firing of a touch-up on a layer, which may replace another touch-up."""
     settings.within(start.size)
     return _enqueue(
         start, Firing.Work.TOUCH_UP, to_json(settings), [settings], replaces=replaces
@@ -81,7 +80,7 @@ def enqueue_touch_up(start: Layer, settings: TouchUp, replaces: Layer | None = N
 
 
 def enqueue_inlays(start: Layer, inlays: Sequence[Inlay]) -> Firing:
-    """Return a firing that sets pictures into a layer, waiting for a worker."""
+    """Submit a firing that inlays pictures into a layer."""
     if not inlays:
         raise Refusal("Nothing is laid over the layer yet; choose a picture first.")
     frozen = {"inlays": [to_json(settings) for settings in inlays]}
@@ -89,7 +88,7 @@ def enqueue_inlays(start: Layer, inlays: Sequence[Inlay]) -> Firing:
 
 
 def enqueue_finish(start: Layer, recipe: Finish, replaces: Layer | None = None) -> Firing:
-    """Return a firing that finishes a layer, waiting for a worker; it takes another finish's place, maybe."""
+    """Submit a firing of a finish on a layer, which may replace another finish."""
     if not recipe.steps:
         raise Refusal("No step is on, so nothing would change; switch one on first.")
     finishes.reference_of(start, recipe)
@@ -97,14 +96,14 @@ def enqueue_finish(start: Layer, recipe: Finish, replaces: Layer | None = None) 
 
 
 def last_schedule(piece: Piece) -> Schedule | None:
-    """Return the schedule that was fired last on the base of a piece."""
+    """Return the schedule fired last on the base of a piece."""
     on_base = {"work": Firing.Work.SCHEDULE, "start__kind": Layer.Kind.BASE}
     last = piece.firings.filter(**on_base).first()
     return last.schedule() if last else None
 
 
 def after(layer: Layer) -> list[Layer]:
-    """Return the layers that were made from a layer, one from the other; of several, those of the newest."""
+    """Return the chain of layers made from a layer; where it branches, the newest branch."""
     found: list[Layer] = []
     step = layer
     while (following := step.children.order_by("-created").first()) is not None:
@@ -114,13 +113,13 @@ def after(layer: Layer) -> list[Layer]:
 
 
 def replaced_by(layer: Layer) -> Layer | None:
-    """Return the layer whose place another took: the one that its touch-up or finish was begun to change."""
+    """Return the layer that another replaced: the one that its touch-up or finish was to change."""
     earlier = layer.replaces
     return earlier if earlier and after(earlier) else None
 
 
 def enqueue_again(start: Layer, made_before: Sequence[Layer]) -> Firing:
-    """Return a firing that makes layers again on another one: the same steps, one after the other."""
+    """Submit a firing that makes layers again on another layer, by the same steps."""
     if not made_before:
         raise Refusal("Nothing was made after it, so there is nothing to do again.")
     forms = [layer.step_form for layer in made_before]
@@ -161,9 +160,8 @@ def _enqueue(
 
 
 def stop(firing: Firing, *, for_good: bool = False) -> None:
-    """Ask a firing to stop: after the current tile when a worker is at it, at once otherwise.
-
-    For good: its finished tiles are deleted then. Otherwise it can be resumed later.
+    """Stop a firing: after the current tile when a worker is at it, else at once. Stopped for good, its
+    finished tiles are deleted; otherwise it can be resumed later.
     """
     Firing.objects.filter(pk=firing.pk).update(dismissed=for_good)
     jobs.stop(firing)
@@ -172,7 +170,7 @@ def stop(firing: Firing, *, for_good: bool = False) -> None:
 
 
 def unattended(firing: Firing) -> bool:
-    """Return whether a firing waits or says it runs while no worker is alive that could carry it on."""
+    """Return whether a firing waits or runs while no live worker could carry it out."""
     return firing.open and not Worker.objects.served(FIRINGS)
 
 
@@ -197,7 +195,7 @@ def stop_for_deletion(*, piece: Piece, **signal: Any) -> None:
 
 
 def already_laid(start: Layer, schedule: Schedule) -> list[Layer]:
-    """Return the layers that firing the schedule would take as they are: the first coats', unbroken."""
+    """Return the existing layers that firing the schedule would use as they are: those of its first coats."""
     found: list[Layer] = []
     parent = start
     for coat in schedule.laid:
@@ -211,7 +209,7 @@ def already_laid(start: Layer, schedule: Schedule) -> list[Layer]:
 
 
 def model_digests(steps: Sequence[Step]) -> dict[str, str]:
-    """Return digest of each refiner that steps use, without what it is used with."""
+    """Return the digest of each refiner that the steps use."""
     used = []
     for step in steps:
         if isinstance(step, Coat) and step.refinement:
@@ -222,7 +220,9 @@ def model_digests(steps: Sequence[Step]) -> dict[str, str]:
 
 
 def prediction_as_json(prediction: Prediction, laid: int = 0) -> dict[str, Any]:
-    """Return the prediction as it is stored and shown; the first ``laid`` coats take no time."""
+    """Return the prediction as it is stored and shown. The first ``laid`` coats exist already and take no
+    time.
+    """
     return {
         "coats": [asdict(coat) | {"seconds": coat.seconds} for coat in prediction.coats],
         "tiles": prediction.tiles,

@@ -1,4 +1,4 @@
-"""Refuse databases of versions before 1.0, whose migrations are not those of this version."""
+"""Refuse databases of versions before 1.0: their migrations are not those of this version."""
 
 from collections.abc import Sequence
 from typing import Any

@@ -1,4 +1,4 @@
-"""Say to artists why work broke off."""
+"""Tell artists why a job failed."""
 
 import logging
 

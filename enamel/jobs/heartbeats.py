@@ -28,7 +28,7 @@ def send_heartbeat(queues: Iterable[str]) -> None:
 
 
 def sign_off() -> None:
-    """Delete this worker from the list, because it ends in good order."""
+    """Delete this worker from the list: it ends normally."""
     _this_worker().delete()
 
 

@@ -1,4 +1,4 @@
-"""Locks in the database that end with their holder's connection, so that none is left behind."""
+"""Advisory locks of the database: they end with their holder's connection, so none is left behind."""
 
 import hashlib
 from collections.abc import Iterator
@@ -14,7 +14,7 @@ class Busy(Exception):
 
 @contextmanager
 def advisory_lock(thing: UUID | str) -> Iterator[None]:
-    """Hold the lock of a thing: a row by its id, or a result by its content key.
+    """Hold a lock while the block runs. ``name`` is a row's id or a result's content key.
 
     Raises
     ------
@@ -34,14 +34,14 @@ def advisory_lock(thing: UUID | str) -> Iterator[None]:
 
 
 def is_locked(thing: UUID | str) -> bool:
-    """Return whether a living process holds the lock of a thing."""
+    """Return whether a living process holds a lock."""
     with connection.cursor() as cursor:
         cursor.execute("SELECT pg_try_advisory_xact_lock(%s)", [lock_key(thing)])
         return not cursor.fetchone()[0]
 
 
 def lock_key(thing: UUID | str) -> int:
-    """Return the database's number for the lock of a thing."""
+    """Return the number by which PostgreSQL knows a lock."""
     if isinstance(thing, UUID):
         return thing.int & (2**63 - 1)
     return int.from_bytes(hashlib.sha256(thing.encode()).digest()[:8], "big") >> 1

@@ -19,7 +19,7 @@ EVERYBODY = "0"
 TOGETHER_SECONDS = 0.2
 """Changes within this time are one event."""
 KEEP_ALIVE_SECONDS = 15.0
-"""After so long without an event a comment is sent, which also finds out whether the page is still open."""
+"""After so long without an event a comment is sent, which also shows whether the page is still open."""
 RETRY_SECONDS = 2.0
 """Pause before a lost connection to the database is tried again."""
 
@@ -31,7 +31,7 @@ class Hub:
 
     def __init__(self) -> None:
         self.waiting: dict[asyncio.Event, str] = {}
-        """What wakes each page, with its artist's id."""
+        """The event that wakes each page, with its artist's id."""
         self.listening: asyncio.Task[None] | None = None
 
     async def stream(self, owner_id: int) -> AsyncIterator[bytes]:
@@ -55,7 +55,7 @@ class Hub:
             del self.waiting[awake]
             if not self.waiting and self.listening is not None:
                 self.listening.cancel()
-                self.listening = None  # the next page must not join one that is ending
+                self.listening = None  # the next page must not join a listener that is ending
 
     async def _listen(self) -> None:
         """Wait for notifications as long as a page is open; a lost database is tried again."""
@@ -83,14 +83,14 @@ _hubs: "WeakKeyDictionary[asyncio.AbstractEventLoop, Hub]" = WeakKeyDictionary()
 
 
 async def events(owner_id: int) -> AsyncIterator[bytes]:
-    """Yield the events of a page of an artist's."""
+    """Yield the events of a page that an artist has open."""
     hub = _hubs.setdefault(asyncio.get_running_loop(), Hub())
     async for event in hub.stream(owner_id):
         yield event
 
 
 def _address() -> dict[str, Any]:
-    """Return where the database is, as psycopg takes it."""
+    """Return the connection parameters of the database for psycopg."""
     known = connection.settings_dict
     return {
         "dbname": known["NAME"], "user": known["USER"], "password": known["PASSWORD"],

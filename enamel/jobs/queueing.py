@@ -14,7 +14,9 @@ from procrastinate.exceptions import AlreadyEnqueued
 FIRINGS = "firings"
 SWATCHES = "swatches"
 MAINTENANCE = "maintenance"
-"""Uploads, print files, checks, orders: what waits neither for firings nor for swatches."""
+"""The queue of uploads, print files, checks and orders, so that they wait neither for firings nor for
+swatches.
+"""
 QUEUES = (FIRINGS, SWATCHES, MAINTENANCE)
 
 

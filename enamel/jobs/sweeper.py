@@ -1,4 +1,4 @@
-"""Put jobs back in their queues that are open in the database and have no entry in a queue."""
+"""Requeue jobs that are open in the database but have no entry in a queue."""
 
 from collections.abc import Callable, Collection
 from dataclasses import dataclass
@@ -41,12 +41,12 @@ _checks: list[tuple[str, Callable[[], None]]] = []
 
 
 def register(kind: JobKind) -> None:
-    """Have the rows of a kind swept."""
+    """Register a kind whose rows are swept."""
     _kinds[kind.task] = kind
 
 
 def register_check(queue: str, check: Callable[[], None]) -> None:
-    """Have workers of a queue call a function every few seconds."""
+    """Register a function that workers of a queue call every few seconds."""
     _checks.append((queue, check))
 
 
@@ -89,7 +89,7 @@ def _sweep(kind: JobKind) -> int:
 
 def _requeue(row: Job) -> None:
     """Put a job back in its queue, unless a worker is carrying it out without an entry."""
-    # the row is locked, so that no worker begins it between the question and the answer
+    # the row is locked, so that no worker begins it between the check and the requeueing
     job = type(row)._default_manager.select_for_update().filter(pk=row.pk).first()
     if job is not None and job.open and not is_locked(job.lock):
         job.release()  # its entry ended, so it did not break off with a worker that died

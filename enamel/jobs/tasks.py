@@ -17,7 +17,7 @@ RETRY = RetryStrategy(
     wait=RETRY_SECONDS,
     retry_exceptions={Busy, JobAborted, OutOfRoom, OperationalError, InterfaceError},
 )
-"""What passes: another worker has it, this worker closes, the disk is full, the database is away."""
+"""Temporary: another worker has it, this worker closes, the disk is full, the database is away."""
 
 
 def declare(function: Callable[..., None], name: str, queue: str, **options: Any) -> Any:

@@ -12,7 +12,7 @@ EVERYBODY = "0"
 def notify(
     table: str, owner: str, when: str = "INSERT OR UPDATE", only: str = ""
 ) -> migrations.RunSQL:
-    """Return the migration's operation that makes a table notify of its changes.
+    """Return a migration operation by which a table notifies of its changes.
 
     Parameters
     ----------

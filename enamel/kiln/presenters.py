@@ -1,4 +1,4 @@
-"""What the kiln's page shows: what runs, waits, is paused, failed or done, and who does it."""
+"""The kiln's page: jobs by state, and the workers."""
 
 from collections import defaultdict
 from collections.abc import Iterator, Sequence
@@ -19,7 +19,7 @@ from enamel.library.models import Layer
 from enamel.orders.models import Order, SentCoat
 
 RECENT = timedelta(days=2)
-"""For so long firings that are done stay on the page."""
+"""How long firings that are done stay on the page."""
 MOST_DONE = 30
 QUEUES = {
     FIRINGS: "firings",
@@ -31,39 +31,39 @@ QUEUES = {
 
 @dataclass(frozen=True, slots=True)
 class Shown:
-    """A firing in a list. Of other artists' firings only that they exist is shown."""
+    """A firing in a list. Of other artists' firings no details are shown."""
 
     firing: Firing
     own: bool
     seconds: float | None = None
-    """In how long about it is begun, where it waits."""
+    """Seconds until about when it begins, where it waits."""
 
     @property
     def passed(self) -> float | None:
-        """Seconds since it was begun, or that it took."""
+        """Seconds since it began, or that it took."""
         if self.firing.started is None:
             return None
         return ((self.firing.ended or timezone.now()) - self.firing.started).total_seconds()
 
     @property
     def progress(self) -> float:
-        """How much is done, 0…1."""
+        """Fraction that is done, 0…1."""
         return self.firing.progress
 
 
 @dataclass(frozen=True, slots=True)
 class Work:
-    """Work of the kiln that is no firing."""
+    """Work of the kiln other than firings."""
 
     what: str
     of: str = ""
     """The piece it is for; empty where it is somebody else's."""
     words: str = ""
-    """How far it is."""
+    """Fraction that is done, 0…1."""
     url: str = ""
     done: float = 0.0
     total: float = 0.0
-    """0 where it can't be said."""
+    """Seconds; 0 where not known."""
     seconds_left: float | None = None
 
 
@@ -89,7 +89,7 @@ def other_work(artist: AbstractBaseUser) -> list[Work]:
 
 
 def _shown_together(kind: type[Job], own: Sequence[Any]) -> Iterator[Work]:
-    """Yield open jobs of one kind; those that were submitted together as one."""
+    """Yield open jobs of one kind; those submitted together are shown as one."""
     by_group: dict[Any, list[Any]] = defaultdict(list)
     for job in own:
         by_group[getattr(job, kind.GROUP) if kind.GROUP else job].append(job)

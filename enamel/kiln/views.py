@@ -1,4 +1,4 @@
-"""The kiln's page: everything that is fired, in which order, by whom."""
+"""The kiln's page, and changing the order of waiting firings."""
 
 from uuid import UUID
 
@@ -17,7 +17,7 @@ from enamel.web.parameters import signed_number
 @require_GET
 @login_required
 def kiln(request: HttpRequest) -> HttpResponse:
-    """Show the page; with ``part`` only what changes."""
+    """Show the page; with ``part`` only the part that changes."""
     template = "kiln_part" if "part" in request.GET else "kiln"
     return render(request, f"kiln/{template}.html", present_kiln(person(request)))
 
@@ -25,6 +25,6 @@ def kiln(request: HttpRequest) -> HttpResponse:
 @require_POST
 @login_required
 def move(request: HttpRequest, firing_id: UUID) -> HttpResponse:
-    """Let a firing that waits go some places before or after others."""
+    """Move a waiting firing by some places in the queue."""
     queue.move(own_firing(request, firing_id), signed_number(request.POST.get("steps")) or 0)
     return redirect("kiln")

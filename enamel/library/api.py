@@ -44,7 +44,9 @@ def find(
     summary="Import a picture",
 )  # fmt: skip
 def import_picture(request: HttpRequest, file: Annotated[UploadedFile, File()]) -> Status[Any]:
-    """A PNG, JPEG, WebP or TIFF. A large one is read by a worker: 202, with the upload to ask about."""
+    """A PNG, JPEG, WebP or TIFF. A large one is read by a worker: 202, with the upload, whose progress
+    can be asked for.
+    """
     owner: Any = request.user
     found = services.receive_picture(owner, file, file.name or "picture")
     if isinstance(found, Upload):
@@ -57,7 +59,7 @@ def import_picture(request: HttpRequest, file: Annotated[UploadedFile, File()]) 
     summary="Upload status",
 )  # fmt: skip
 def upload(request: HttpRequest, upload_id: UUID) -> UploadBody:
-    """Its piece is named once it is there."""
+    """The piece is named once the file has been read."""
     return UploadBody.of(own_upload(request, upload_id))
 
 

@@ -24,18 +24,18 @@ KEPT_SECONDS = 86400
 
 @dataclass(frozen=True, slots=True)
 class ListedFace:
-    """A face on a layer, with what speaks for mending it."""
+    """A face on a layer, with the reasons to mend it."""
 
     number: int
-    """Its place among the piece's faces."""
+    """Index in the piece's list of faces."""
     face: Face
     facts: FaceFacts
     print_mm: float
-    """Brow to chin on the print that is planned."""
+    """Height from brow to chin on the planned print."""
 
 
 def listed(layer: Layer) -> list[ListedFace]:
-    """Return the piece's faces on a layer, those that need mending most first."""
+    """Return the piece's faces on a layer, those that most need mending first."""
     piece = layer.piece
     faces = piece.faces_on(layer)
     if not faces:
@@ -57,12 +57,12 @@ def listed(layer: Layer) -> list[ListedFace]:
 
 
 def put_right(layer: Layer, faces: Sequence[Face]) -> None:
-    """Keep faces, given in px of a layer, in the place of those that were found.
+    """Replace the faces that were found by these, given in px of a layer.
 
     Raises
     ------
     Refusal
-        When one lies outside the picture or is too small to be one.
+        When one lies outside the picture or is too small for a face.
     """
     piece = layer.piece
     if len(faces) > MOST_FACES:
@@ -83,6 +83,6 @@ def put_right(layer: Layer, faces: Sequence[Face]) -> None:
 
 
 def as_found(piece: Piece) -> None:
-    """Drop what was corrected: the faces are those that were found on the base."""
+    """Drop all corrections: the faces are again those found on the base."""
     Piece.objects.filter(pk=piece.pk).update(faces_kept=None)
     piece.faces_kept = None

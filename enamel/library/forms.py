@@ -1,4 +1,4 @@
-"""What is known of a base, and what the artist notes of a piece."""
+"""Form of a piece: facts of its base, and the artist's notes."""
 
 from typing import Any
 
@@ -12,7 +12,7 @@ MOST_TAGS = 20
 
 
 class BaseForm(forms.Form):
-    """Facts of the base, to begin schedules with and to write into files; title, tags and notes."""
+    """Title, tags and notes, and facts of the base that new schedules and written files use."""
 
     title = forms.CharField(max_length=200, label="Title")
     tags = forms.CharField(required=False, max_length=400, label="Tags")
@@ -39,7 +39,7 @@ class BaseForm(forms.Form):
         return cls(filled | {"tags": ", ".join(piece.tags), "made_by_model": piece.made_by_model})
 
     def clean_tags(self) -> list[str]:
-        """Tags apart by commas, each once, small letters."""
+        """Tags separated by commas, each once, in lower case."""
         parts = [part.strip().lower()[:40] for part in self.cleaned_data["tags"].split(",")]
         tags = list(dict.fromkeys(part for part in parts if part))
         if len(tags) > MOST_TAGS:

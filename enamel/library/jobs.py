@@ -44,7 +44,7 @@ def delete_for_good(timestamp: int) -> None:
 
 
 def _read_picture(upload: Upload) -> None:
-    """Make a piece of a picture; the piece and the end of the upload are one change."""
+    """Make a piece of an uploaded picture. The piece is saved and the upload ended in one transaction."""
     with passing("import") as folder:
         path = folder / "original"
         shutil.copyfile(path_of(upload), path)

@@ -1,4 +1,4 @@
-"""Layers in and out of storage: canvases, pyramids, thumbnails."""
+"""Layers in storage: their canvases, pyramids and thumbnails."""
 
 import shutil
 from collections.abc import Mapping
@@ -29,16 +29,16 @@ from enamel.storage.scratch import passing
 
 CROP = 480
 LONGEST_SETTINGS = 60_000
-"""Letters of settings that a file says; masks of thousands of points are left out."""
+"""Most letters of settings written into a file; beyond that, masks of thousands of points are left out."""
 
 
 def tile_store() -> FolderStore:
-    """Return where firings and swatches share their tiles."""
+    """Return the store of tiles that firings and swatches share."""
     return FolderStore(Path(settings.KILN_WORK) / "shared-tiles", settings.TILE_STORE_MB)
 
 
 def piece_work(piece: Piece) -> Path:
-    """Return folder for the finished tiles of a piece's firings."""
+    """Return the folder for finished tiles of a piece's firings."""
     return Path(settings.KILN_WORK) / str(piece.pk)
 
 
@@ -55,7 +55,7 @@ def delete_finished_tiles(piece: Piece) -> None:
 
 
 def canvas_of(layer: Layer) -> Canvas:
-    """Return a layer's pixels, see `canvas_in`."""
+    """Return a layer's pixels."""
     return canvas_in(layer.pixels)
 
 
@@ -91,7 +91,7 @@ def prepare(layer: Layer) -> None:
 
 
 def _prepare_views(layer: Layer) -> None:
-    """Pyramid, thumbnail, faces."""
+    """Make its pyramid and thumbnail, and find its faces."""
     with passing("pyramid") as folder, canvas_of(layer) as canvas:
         path = folder / "pyramid.zip"
         build(canvas, path)
@@ -108,8 +108,8 @@ def crop_of(layer: Layer, box: Box) -> bytes:
 
 
 def metadata_of(layer: Layer, *, preview: bool = False) -> dict[str, str]:
-    """Return what a file made from a layer says of itself: title, words, model, settings, that a model made
-    it, what it was made from, and that it is a preview copy, if it is one.
+    """Return the metadata for a file made from a layer: title, prompt, models, settings, origin, whether
+    a model made it, and whether it is a preview copy.
     """
     piece, made = layer.piece, layer.piece.how_made
     refine = layer.refine or {}
@@ -127,9 +127,7 @@ def metadata_of(layer: Layer, *, preview: bool = False) -> dict[str, str]:
 
 
 def _systems_in_words(model: str, refine: Mapping[str, Any]) -> str:
-    """Return the model that made the base, and an own checkpoint that refined it with what it was used
-    with.
-    """
+    """Return the model that made the base, or a checkpoint that refined it with what it was used with."""
     kit = refine.get("kit")
     if not kit:
         return model or str(refine.get("model", ""))
@@ -138,17 +136,17 @@ def _systems_in_words(model: str, refine: Mapping[str, Any]) -> str:
 
 
 def _settings_in_words(layer: Layer) -> str:
-    """Return the settings of each step from the base to a layer, as JSON."""
+    """Return the settings of each step from the base to the layer, as JSON."""
     steps = [step.step_form for step in layer.chain[1:]]
     written = canonical(steps) if steps else ""
     return written if len(written) <= LONGEST_SETTINGS else ""
 
 
 def source_type(made_by_model: bool, layer: Layer) -> str:
-    """IPTC's digital source type of a file of a layer and all those it was made from.
+    """Return IPTC's digital source type for a file of a layer, which covers all layers it was made from.
 
-    A picture that a model made stays one; one that was not becomes a composite with one when any layer
-    on the way was refined, and an enhanced one when it was only enlarged.
+    A picture made by a model stays that. Any other becomes a composite with generated parts when a layer
+    on the way was refined, and an enhanced picture when it was only enlarged.
     """
     if made_by_model:
         return AI_MADE

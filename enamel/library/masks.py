@@ -1,4 +1,4 @@
-"""Masks of a piece: measured on its layers, and those that were kept."""
+"""Masks of a piece: measured on its layers, or saved by the artist."""
 
 from enamel.core.errors import Refusal
 from enamel.core.fields import to_json
@@ -19,7 +19,7 @@ HAIR = 0.4
 
 
 def named(piece: Piece) -> dict[str, Mask]:
-    """Return the masks of a piece by name: all its faces, where it has any, and those that were kept."""
+    """Return the masks of a piece by name: that of all its faces, if it has any, and the saved ones."""
     found = {}
     if piece.base.faces or piece.faces_kept:
         found[ALL_FACES] = faces_mask(piece.base)
@@ -36,13 +36,13 @@ def faces_mask(layer: Layer) -> Mask:
 
 
 def where_it_differs(layer: Layer) -> Mask:
-    """Return where a layer can be seen to differ from its base."""
+    """Return the mask of where a layer visibly differs from its base."""
     with canvas_of(layer) as result, canvas_of(layer.piece.base) as base:
         return differs(result, Enlarged(base, layer.size, upscaler("lanczos")))
 
 
 def where_found(layer: Layer) -> Mask:
-    """Return where the checks found something on a layer.
+    """Return the mask of what the checks found on a layer.
 
     Raises
     ------
@@ -58,7 +58,9 @@ def where_found(layer: Layer) -> Mask:
 
 
 def where_better(over: Layer, under: Layer, measure: str) -> Mask:
-    """Return where one layer is sharper than another, or nearer to the base; drawn at the other's size."""
+    """Return the mask of where one layer is sharper than another, or nearer to the base, at the other's
+    size.
+    """
     by = upscaler("lanczos")
     with canvas_of(over) as above, canvas_of(under) as below, canvas_of(under.piece.base) as base:
         laid = Enlarged(above, under.size, by)
@@ -68,7 +70,7 @@ def where_better(over: Layer, under: Layer, measure: str) -> Mask:
 
 
 def keep(piece: Piece, name: str, mask: Mask) -> KeptMask:
-    """Keep a mask under a name, in the place of one that had it."""
+    """Save a mask under a name; a mask of that name is replaced."""
     name = " ".join(name.split())[:LONGEST_NAME]
     if name.casefold() == ALL_FACES:
         raise Refusal(f"“{ALL_FACES}” is there already, for every piece; give it another name.")
@@ -83,7 +85,7 @@ def keep(piece: Piece, name: str, mask: Mask) -> KeptMask:
 
 
 def rename(kept: KeptMask, name: str) -> None:
-    """Give a kept mask another name; a `Refusal` when another mask has it."""
+    """Rename a saved mask. A `Refusal` when another mask has that name."""
     name = " ".join(name.split())[:LONGEST_NAME]
     others = KeptMask.objects.filter(piece_id=kept.piece_id, name=name).exclude(pk=kept.pk)
     if not name or others:

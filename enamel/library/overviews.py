@@ -1,4 +1,4 @@
-"""Overviews of layers: means of their cells and what was measured, kept for finishing."""
+"""Overviews of layers: means of cells and measurements, stored for finishing."""
 
 from functools import lru_cache
 
@@ -16,7 +16,7 @@ from enamel.storage.scratch import passing
 
 
 def survey(layer: Layer, canvas: Canvas) -> None:
-    """Measure a layer for finishing. It is left to the caller to save it."""
+    """Measure a layer for finishing. The caller saves it."""
     overview = Overview.of(canvas)
     base = layer.piece.base if layer.parent_id else layer
     layer.measured = measured(canvas, overview, layer.width / base.width).to_json()

@@ -1,4 +1,4 @@
-"""Pieces as they are looked for: by words, mark and tag, in an order."""
+"""The page of pieces: searched, filtered and sorted."""
 
 from typing import Any
 
@@ -16,7 +16,7 @@ SORTS = {
 
 
 class Finding:
-    """What is looked for among an artist's pieces."""
+    """A search among an artist's pieces."""
 
     def __init__(self, own: PieceQuerySet, asked: QueryDict) -> None:
         self.own = own
@@ -35,7 +35,7 @@ class Finding:
 
     @property
     def shown(self) -> dict[str, Any]:
-        """What was asked, and what else could be."""
+        """Return the search as the page's form shows it, with the other choices."""
         return {
             "asked": self.asked,
             "sorts": [(name, words) for name, (words, _) in SORTS.items()],

@@ -40,18 +40,18 @@ def thumbnail(canvas: Canvas, side: int = THUMBNAIL) -> bytes:
 
 
 class Archives:
-    """Pyramid files kept open, the least used closed first."""
+    """A cache of open pyramid files; the least recently used is closed first."""
 
     def __init__(self) -> None:
         self._open: OrderedDict[str, tuple[zipfile.ZipFile, dict[str, str]]] = OrderedDict()
         self._lock = Lock()
 
     def tile(self, name: str, level: int, column: int, row: int) -> bytes | None:
-        """Return PNG of one tile, or None when the pyramid has no such tile."""
+        """Return one tile as PNG, or None when the pyramid has no such tile."""
         with self._lock:
             archive, entries = self._archive(name)
         entry = entries.get(f"{level}/{column}_{row}.png")
-        # several may read of one archive: it locks its own file for as long as a block takes
+        # several threads may read one archive: it locks its file for each block
         return archive.read(entry) if entry else None
 
     def _archive(self, name: str) -> tuple[zipfile.ZipFile, dict[str, str]]:
@@ -64,7 +64,7 @@ class Archives:
             }
             self._open[name] = (archive, entries)
             if len(self._open) > OPEN_ARCHIVES:
-                self._open.popitem(last=False)  # closes itself once nobody reads of it any more
+                self._open.popitem(last=False)  # it closes itself once nobody reads it any more
         self._open.move_to_end(name)
         return self._open[name]
 

@@ -1,4 +1,4 @@
-"""What the API sends and receives of pieces and layers."""
+"""API schemas of pieces and layers."""
 
 from datetime import datetime
 from typing import Any

@@ -1,4 +1,4 @@
-"""Pieces in and out: imported from files, split, duplicated, deleted and restored."""
+"""Import, split, duplicate, delete and restore pieces."""
 
 import shutil
 from collections.abc import Callable, Iterable
@@ -38,7 +38,7 @@ from enamel.uploads.services import keep
 
 SPLIT_FORMAT = FileFormat.PNG
 AT_ONCE_MEGAPIXELS = 24.0
-"""Pictures up to this size are read while the browser waits: it takes a second or two."""
+"""Pictures up to this size are read within the request: a second or two."""
 
 
 def receive_picture(owner: AbstractBaseUser, file: File, name: str) -> Piece | Upload:  # type: ignore[type-arg]
@@ -82,10 +82,9 @@ def from_file(
 
     Parameters
     ----------
-    facts : what the file says of itself, where that is known; looking takes a while.
-    read : decodes the file at the first path into a canvas at the second, elsewhere than in this process.
-    on_saved : what is done with the piece in the transaction that saves it, with the job that prepares
-        its base.
+    facts : what `examine` found, where that is known already.
+    read : decodes the file at the first path into a canvas at the second, in another process.
+    on_saved : called with the piece within the transaction that saves it and its base's job.
     """
     facts = facts or examine(path, settings.IMPORT_LIMITS)
     base = path.with_name("base.npy")
@@ -133,7 +132,7 @@ def _add_base(piece: Piece, canvas: Canvas) -> Layer:
 
 
 def _made_by_model(text: dict[str, str]) -> bool:
-    """Return whether a model made the picture: as its IPTC source type says; if it has none, most likely."""
+    """Return whether a model made the picture, by its IPTC source type; True where it has none."""
     source_type = properties(text.get("XMP", "")).get("DigitalSourceType", "")
     return not source_type.startswith(SOURCE_TYPE) or source_type == AI_MADE
 
@@ -153,7 +152,7 @@ def _original_of(piece: Piece, canvas: Canvas) -> Piece | None:
 
 
 def facts_as_json(facts: FileFacts) -> dict[str, Any]:
-    """Return the facts as they are stored with the piece."""
+    """Return facts of a file as a piece stores them."""
     return {
         "format": facts.format,
         "media_type": facts.media_type,
@@ -265,6 +264,6 @@ def _stored_files(piece: Piece) -> list[FieldFile]:
 
 
 def _is_used(file: FieldFile) -> bool:
-    """Return whether a row that is left has the same stored file."""
+    """Return whether a remaining row has the same stored file."""
     same = {file.field.name: file.name}
     return type(file.instance)._base_manager.filter(**same).exists()

@@ -1,1 +1,1 @@
-"""Keep an installation safe: back it up, restore it, verify its files, and say what is wrong with it."""
+"""Maintain an installation: back it up, restore it, verify its files, diagnose it, report its health."""

@@ -49,14 +49,14 @@ class Manifest:
     made: str
     engine: str
     migrations: list[str]
-    """Those that the database has had, as ``app.name``."""
+    """Migrations that the database has had, as ``app.name``."""
     database: Content
     files: dict[str, Content] = field(default_factory=dict)
-    """By `Source`."""
+    """The files, by `Source`."""
     gone: list[str] = field(default_factory=list)
     """Files that were deleted while the backup was made."""
     derived: bool = True
-    """Whether files are among them that Enamel can make again."""
+    """Whether they include files that Enamel can make again."""
 
     def to_json(self) -> dict[str, Any]:
         return {"version": VERSION, **asdict(self)}
@@ -137,8 +137,8 @@ class Backup:
             try:
                 content = known.get(str(source))
                 if content is None or source.size() != content.bytes or not self.holds(content):
-                    content = self._copy(source)
-                    copied += content.bytes
+                    content, written = self._copy(source)
+                    copied += content.bytes if written else 0
                 manifest.files[str(source)] = content
             except FileNotFoundError:
                 manifest.gone.append(str(source))
@@ -156,22 +156,23 @@ class Backup:
             if Source.from_text(name).path is None
         }
 
-    def _copy(self, source: Source) -> Content:
-        """Copy a file into the backup, unless its content is there."""
+    def _copy(self, source: Source) -> tuple[Content, bool]:
+        """Copy a file into the backup, unless its content is there; return that, and whether it was not."""
         partial = self.folder / "files" / f"{uuid4().hex}{PARTIAL}"
         partial.parent.mkdir(parents=True, exist_ok=True)
         try:
             with source.open() as file, partial.open("wb") as copy:
                 content = _copied(file, copy)
-            if not self.holds(content):
+            written = not self.holds(content)
+            if written:
                 self.path_of(content).parent.mkdir(exist_ok=True)
                 put_in_place(partial, self.path_of(content))
         finally:
             partial.unlink(missing_ok=True)
-        return content
+        return content, written
 
     def damage(self, name: str = "") -> Iterator[str]:
-        """Yield what is missing of a snapshot or is not as it was written."""
+        """Yield a sentence for each file of a snapshot that is missing or altered."""
         place, manifest = self.snapshot(name)
         dump = place / "database.dump"
         if not dump.exists() or hash_of(dump) != manifest.database.sha256:
@@ -184,13 +185,13 @@ class Backup:
                 yield f"{source} was altered."
 
     def require_whole(self, source: Source, content: Content) -> None:
-        """Refuse a file that the backup does not hold as it was written."""
+        """Refuse when the backup does not hold this file as it was written."""
         path = self.path_of(content)
         if not path.exists() or hash_of(path) != content.sha256:
             raise Refusal(f"{source} is missing in the backup or was altered there.")
 
     def bring_back(self, source: Source, content: Content) -> None:
-        """Put a file of the backup, known to be whole, where it belongs; what is there is replaced."""
+        """Put a file of the backup, known to be whole, in its place; an existing file is replaced."""
         path = self.path_of(content)
         if source.path is None:
             default_storage.delete(source.name)

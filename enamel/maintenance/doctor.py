@@ -45,7 +45,7 @@ class Level(StrEnum):
 
 @dataclass(frozen=True, slots=True)
 class Finding:
-    """What an examination came to."""
+    """The result of one examination."""
 
     level: Level
     what: str
@@ -53,7 +53,7 @@ class Finding:
 
 
 def examine() -> list[Finding]:
-    """Return what is fine and what is wrong here; an examination that fails is a finding."""
+    """Return the findings of all examinations. An examination that fails is a finding, too."""
     found: list[Finding] = []
     for what, look in EXAMINATIONS.items():
         try:

@@ -16,7 +16,7 @@ from enamel.storage.disk import free_bytes
 
 
 class Figures(Collector):
-    """Reads the figures from the database when they are asked for."""
+    """Collects the figures from the database at each request."""
 
     def collect(self) -> Iterator[Metric]:
         yield from _jobs()

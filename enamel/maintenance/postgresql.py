@@ -15,7 +15,7 @@ from enamel.core.errors import Refusal
 
 
 def dump(path: Path, snapshot: str) -> None:
-    """Write the database into a file, as it is in an exported snapshot."""
+    """Dump the database into a file, as of an exported snapshot."""
     _run("pg_dump", "--format=custom", f"--snapshot={snapshot}", f"--file={path}", _database())
 
 
@@ -104,7 +104,7 @@ def _rename(database: "psycopg.Connection[tuple[object, ...]]", name: str, to: s
 
 
 def _run(program: str, *arguments: str) -> None:
-    """Run one of PostgreSQL's programs; a `Refusal` says what it said when it fails."""
+    """Run one of PostgreSQL's programs. When it fails, a `Refusal` holds its message."""
     known = connection.settings_dict
     environment = os.environ | {
         "PGHOST": str(known["HOST"]), "PGPORT": str(known["PORT"]),
@@ -118,7 +118,7 @@ def _run(program: str, *arguments: str) -> None:
 
 
 def _program(name: str) -> str:
-    """Return the newest of a program on this machine."""
+    """Return the path of a program's newest version on this machine."""
     versions = Path("/usr/lib/postgresql").glob(f"*/bin/{name}")
     found = max(versions, key=lambda path: int(path.parts[4]), default=None)
     on_path = shutil.which(name)

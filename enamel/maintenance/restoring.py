@@ -16,14 +16,14 @@ from enamel.maintenance.verifying import repair, verify
 def restore(backup: Backup, name: str = "") -> Manifest:
     """Replace what this installation holds by a snapshot.
 
-    Files are put in place first and the database last, in one step; until then the installation is as it
-    was, with some files more. Files that Enamel makes again by itself are made when it starts.
+    Files are put in place first; the database is replaced last, in one step. Until then the installation
+    is unchanged but for additional files. Files that Enamel makes again by itself are made when it
+    starts.
 
     Raises
     ------
-    Refusal
-        When somebody works here already, the backup is damaged or of a newer Enamel, or processes are
-        running.
+    Refusal When the installation holds somebody's work, the backup is damaged or of a newer Enamel, or
+        processes are running.
     """
     place, manifest = backup.snapshot(name)
     known = {
@@ -46,7 +46,7 @@ def restore(backup: Backup, name: str = "") -> Manifest:
 
 
 def _require_no_work() -> None:
-    """Refuse where accounts other than the demo's are."""
+    """Refuse when there are accounts other than the demo's."""
     people = get_user_model().objects.exclude(username=DEMO_NAME)
     try:
         there = people.count()

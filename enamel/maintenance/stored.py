@@ -15,7 +15,7 @@ from enamel.core.files import PARTIAL
 from enamel.storage.files import file_fields
 
 PICTURES = "pictures"
-"""What stored pictures are called in a backup; the other folders have the names of `folders`."""
+"""Name of the storage in a backup; the other folders are named by `folders`."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -29,7 +29,7 @@ class Reference:
 
     @property
     def derived(self) -> bool:
-        """Whether Enamel makes the file again by itself when the row does not name it any more."""
+        """Whether Enamel makes the file again once the row's field is empty."""
         return self.field in getattr(self.model, "DERIVED_FILES", ())
 
     def __str__(self) -> str:
@@ -37,7 +37,7 @@ class Reference:
 
 
 def references() -> Iterator[Reference]:
-    """Yield all stored files that rows name, of every model that has any."""
+    """Yield every stored file that a row names, over all models with file fields."""
     for model in apps.get_models():
         fields = file_fields(model)
         if not fields:
@@ -62,7 +62,7 @@ def stored_names(folder: str = "") -> Iterator[str]:
 
 
 def folders() -> dict[str, Path]:
-    """Return the folders that hold what the database does not name, by what they are called in a backup."""
+    """Return the folders with files that the database does not name, by their name in a backup."""
     return {
         "models": Path(os.environ["ENAMEL_MODELS"]),
         "profiles": Path(os.environ["ENAMEL_PROFILES"]),
@@ -99,11 +99,11 @@ class Source:
 
 
 def sources(*, derived: bool = True) -> Iterator[Source]:
-    """Yield every file that an installation needs to go on elsewhere.
+    """Yield every file that an installation needs to continue on another machine.
 
     Parameters
     ----------
-    derived : whether those are among them that Enamel can make again from the others.
+    derived : whether to include files that Enamel can make again from the others.
     """
     named = {one.name for one in references() if derived or not one.derived}
     for name in sorted(named):

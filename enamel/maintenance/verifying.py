@@ -20,7 +20,7 @@ from enamel.maintenance.stored import PICTURES, Reference, Source, references, s
 from enamel.storage.copies import local
 
 YOUNG_SECONDS = 3600
-"""A file without a row may be one that is being written, unless it is older than this."""
+"""Files younger than this may lack a row because they are being written."""
 
 
 class Fault(StrEnum):
@@ -45,9 +45,9 @@ class Finding:
     fault: Fault
     name: str
     reference: Reference | None = None
-    """The row that names it; None for an orphan."""
+    """The row that names the file; None for an orphan."""
     content: Content | None = None
-    """What a backup holds of it."""
+    """The file in the backup, where it is there."""
 
     @property
     def cure(self) -> Cure:
@@ -71,8 +71,8 @@ def verify(backup: Backup | None = None, *, contents: bool = True) -> list[Findi
 
     Parameters
     ----------
-    backup : where its newest snapshot knows a file, the file is compared with that, too.
-    contents : whether what files hold is read, and not only which there are.
+    backup : files are also compared with its newest snapshot, where that has them.
+    contents : whether the contents of files are checked, too, and not only their presence.
     """
     known = backup.snapshot()[1].files if backup else {}
     named = {one.name: one for one in references()}
@@ -91,7 +91,7 @@ def _wrong(
 
 
 def _is_whole(one: Reference, content: Content | None) -> bool:
-    """Return whether a file is what its row says and what a backup holds."""
+    """Return whether a file has the hash that its row says, and the content that the backup holds."""
     if content is not None:
         return _content_of(one.name) == content
     path = local(default_storage, one.name)

@@ -1,4 +1,4 @@
-"""What programs that watch a server ask for: whether it is well, and figures."""
+"""Addresses for monitoring: health and metrics."""
 
 from django.conf import settings
 from django.db import DatabaseError, connection

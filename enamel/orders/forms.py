@@ -1,4 +1,4 @@
-"""Forms of orders, and of money at the bureau."""
+"""Forms of orders, and of the spending limit."""
 
 from decimal import Decimal
 
@@ -8,7 +8,7 @@ from enamel.orders.bureau.services import MOST_LIMIT_CENTS
 
 
 class LimitForm(forms.Form):
-    """What an artist means to spend at the bureau in a month."""
+    """Form of an artist's monthly spending limit at the bureau."""
 
     limit = forms.DecimalField(
         min_value=0,
@@ -23,7 +23,7 @@ class LimitForm(forms.Form):
 
 
 class ShopForm(forms.Form):
-    """An order for the print shop."""
+    """Form of an order at the print shop."""
 
     paper = forms.CharField(max_length=40)
     copies = forms.IntegerField(min_value=1, max_value=500)

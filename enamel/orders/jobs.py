@@ -1,4 +1,4 @@
-"""Take orders a step further and ask external services, in workers."""
+"""Carry orders on and query external services, in workers."""
 
 import shutil
 
@@ -16,7 +16,7 @@ from enamel.orders.shop import turns as shop
 
 @carries_out(ShopOrder)
 def carry_on_at_shop(order: ShopOrder, stopping: Stopping) -> float | None:
-    """Take an order at the shop a step further; return the pause until the next step."""
+    """Carry on an order at the shop for one turn; return the pause until the next."""
     return shop.take_turn(order)
 
 
@@ -27,26 +27,26 @@ def _clean_up(sent: SentCoat) -> None:
 
 @carries_out(SentCoat, _clean_up)
 def carry_on_at_bureau(sent: SentCoat, stopping: Stopping) -> float | None:
-    """Take a coat at the bureau a step further; return the pause until the next step."""
+    """Carry on a coat at the bureau for one turn; return the pause until the next."""
     return bureau.take_turn(sent)
 
 
 @app.periodic(cron="37 4 * * *")
 @task(MAINTENANCE, "Deleting old offers")
 def delete_old_offers(timestamp: int) -> None:
-    """Delete offers that nobody took. Once a day."""
+    """Delete offers that were not accepted. Once a day."""
     SentCoat.objects.outlived().delete()
 
 
 @task(MAINTENANCE, "Asking an external service")
 def ask_service(question: str) -> None:
-    """Ask an external service what pages show of it."""
+    """Refresh a service's answer for pages."""
     known.ask(question)
 
 
 @app.periodic(cron="*/5 * * * *")
 @task(MAINTENANCE)
 def ask_services(timestamp: int) -> None:
-    """Ask the external services every five minutes, so that pages have something to show."""
+    """Refresh all answers every five minutes, so that pages have recent ones."""
     for question in known.QUESTIONS:
         enqueue_question(question)

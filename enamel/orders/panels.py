@@ -1,4 +1,4 @@
-"""What the workspace shows of orders: the print shop's papers beside print files."""
+"""The part of the workspace for orders: the print shop's papers, beside print files."""
 
 from typing import Any
 
@@ -9,7 +9,7 @@ from enamel.workspace.shell import Workspace
 
 
 def shop_part(workspace: Workspace) -> dict[str, Any]:
-    """Show what print files can be ordered on."""
+    """Show the papers that print files can be ordered on."""
     if not isinstance(workspace.panel, FilePanel):
         return {}
     prices = price_list()

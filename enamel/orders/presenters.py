@@ -1,4 +1,4 @@
-"""What the pages of orders show: coats at the bureau, print files at the shop."""
+"""The pages of orders: coats at the bureau, print files at the shop."""
 
 from typing import Any
 
@@ -18,11 +18,11 @@ FACTS = {
     "ppi": "Resolution in print, ppi", "output_intent": "Output intent", "ink": "Most ink, %",
     "title": "Title",
 }  # fmt: skip
-"""What shops found in a file, by what it is called on the page."""
+"""Labels of what a shop finds in a file."""
 
 
 def present_sent_coat(sent: SentCoat) -> dict[str, Any]:
-    """Return an offer, or a coat that was sent out."""
+    """Return the page of an offer, or of a coat that was sent out."""
     account = bureau.account(sent.piece.owner_id)
     refine = sent.coat.refinement
     return {
@@ -52,7 +52,7 @@ def present_bureau(artist: AbstractBaseUser) -> dict[str, Any]:
 
 
 def _picture(sent: SentCoat) -> str:
-    """Return the address of what came back, else of what is sent."""
+    """Return the address of the result's picture, else of the picture that is sent."""
     if sent.preview:
         return reverse("sent-coat-came-back", args=[sent.pk])
     return reverse("laid-picture", args=[sent.start_id]) + "?plan=whole"
@@ -79,7 +79,7 @@ def present_order(order: ShopOrder) -> dict[str, Any]:
 
 
 def _words(value: Any) -> str:
-    """Return a fact as people read it: several of the same once, sizes with a cross."""
+    """Return a fact as text: equal values once, sizes with a cross."""
     if isinstance(value, list):
         numbers = list(dict.fromkeys(f"{one:g}" for one in value))
         return " × ".join(numbers) if len(value) == 2 else ", ".join(numbers[:6])

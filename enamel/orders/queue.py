@@ -1,8 +1,8 @@
-"""Have external services asked, by workers."""
+"""Put the refreshing of answers in its queue."""
 
 from enamel.jobs.queueing import MAINTENANCE, enqueue_once
 
 
 def enqueue_question(question: str) -> None:
-    """Have an external service asked, once."""
+    """Have a worker refresh an answer, unless that waits already."""
     enqueue_once("orders.ask_service", MAINTENANCE, f"ask {question}", question=question)

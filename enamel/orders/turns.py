@@ -21,7 +21,7 @@ class OrderTurn(Generic[O]):
     """One order, for one turn of its job.
 
     The service knows an order by its key, so nothing is ordered or charged twice, and files are sent from
-    the last byte that arrived. So a turn can be repeated, whichever part of it a dead worker has done.
+    the last byte that arrived. So a turn can be repeated, whatever part of it a worker did before it died.
     """
 
     def __init__(self, order: O, client: ServiceClient) -> None:
@@ -30,7 +30,7 @@ class OrderTurn(Generic[O]):
         self.turn = Turn()
 
     def step(self) -> float | None:
-        """Go as far as there is time for; return the pause until the next turn, None at the end.
+        """Go as far as time allows; return the pause until the next turn, None at the end.
 
         Raises
         ------
@@ -39,15 +39,17 @@ class OrderTurn(Generic[O]):
         raise NotImplementedError
 
     def reject(self, error: Rejected) -> None:
-        """End the order because the service said no."""
+        """End the order because the service refused it."""
         raise NotImplementedError
 
     def give_up(self, error: Retryable) -> bool:
-        """End an order that nobody could be reached for and that was not placed; return whether it was."""
+        """End an order that was not placed because the service can't be reached; return whether that was
+        done.
+        """
         return False
 
     def take(self) -> float | None:
-        """Take the turn; return in how many seconds the next is due, None once the order is settled."""
+        """Take the turn; return the pause until the next, None once the order is settled."""
         try:
             return self.step()
         except Overtaken:
@@ -67,8 +69,8 @@ class OrderTurn(Generic[O]):
 
         Parameters
         ----------
-        key : makes a repeated order the same order.
-        if_unknown : what is said where nobody knows whether the service has it.
+        key : identifies repetitions of the same order.
+        if_unknown : the message where it is not known whether the service has the order.
 
         Raises
         ------
@@ -90,7 +92,7 @@ class OrderTurn(Generic[O]):
         Raises
         ------
         Overtaken
-            When it is not open any more.
+            When the order is not open any more.
         """
         if not self.order.record(**fields):
             raise Overtaken

@@ -33,7 +33,7 @@ ANY_FILE = {
 def write(
     request: HttpRequest, layer_id: UUID, wanted: Annotated[FileForm, Body()]
 ) -> Status[FileBody]:
-    """Of the layer as it is, or as it is placed on a print. It is kept for a week."""
+    """Of the layer as it is, or as placed on a print. The file is kept for a week."""
     made = services.order(own_layer(request, layer_id), PrintSettings.from_json(wanted))
     return Status(201, FileBody.of(made))
 
@@ -43,7 +43,7 @@ def write(
     summary="Print file status",
 )  # fmt: skip
 def file(request: HttpRequest, file_id: UUID) -> FileBody:
-    """Done, it can be taken away."""
+    """Once it is done, its content can be downloaded."""
     return FileBody.of(own_print(request, file_id))
 
 
@@ -52,7 +52,7 @@ def file(request: HttpRequest, file_id: UUID) -> FileBody:
     openapi_extra=ANY_FILE,
 )  # fmt: skip
 def content(request: HttpRequest, file_id: UUID) -> HttpResponse | FileResponse:
-    """404 before it is written. A range of its bytes can be asked for."""
+    """404 before it is written. Range requests are answered."""
     made = own_print(request, file_id)
     if not made.file:
         raise Http404

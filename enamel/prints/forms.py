@@ -1,4 +1,4 @@
-"""The print: paper, layout, and the file that is taken away."""
+"""Forms of prints: paper, layout, and print files."""
 
 import math
 from typing import Any, ClassVar
@@ -41,7 +41,7 @@ GROWTHS = [("1.5", "1.5×"), ("2", "2×"), ("3", "3×"), ("4", "4×")]
 
 
 def paper_choices() -> list[Any]:
-    """Named papers and products in their groups, and none of them."""
+    """Named papers and products in their groups, and own size."""
     groups: dict[str, list[tuple[str, str]]] = {}
     things: list[PaperSize | Product] = [*PAPERS, *products()]
     for thing in things:
@@ -50,7 +50,7 @@ def paper_choices() -> list[Any]:
 
 
 def sheet_choices() -> list[Any]:
-    """Papers that a large print can be split over, and none."""
+    """Papers that a large print can be tiled onto, and none."""
     return [
         ("", "not split"),
         *((paper.name, paper.name) for paper in PAPERS if paper.group in SPLIT_ON),
@@ -60,11 +60,11 @@ def sheet_choices() -> list[Any]:
 SPLIT_ON = ("ISO A", "US")
 """Groups of papers that common printers take."""
 UNPRINTABLE_MM = 10.0
-"""What such printers leave free along two opposite edges together, and room for marks."""
+"""Width along two opposite edges together that such printers leave free, with room for marks."""
 
 
 class PrintForm(SettingsForm):
-    """A print and how the picture lies on it. Lengths are read with or without their unit."""
+    """A print and the picture's placement on it. Lengths are read with or without their unit."""
 
     SHOWN_BY: ClassVar[dict[str, str]] = {"width_mm": "width", "height_mm": "height"}
 
@@ -135,7 +135,7 @@ class PrintForm(SettingsForm):
         return self._plan
 
     def edits(self) -> dict[int, StepEdit]:
-        """Return what was changed of the proposed coats: fields ``strength-0``, ``upscaler-0`` and so on."""
+        """Return the changes to the proposed coats: fields ``strength-0``, ``upscaler-0`` and so on."""
         found: dict[int, StepEdit] = {}
         for name, value in self.data.items():
             what, _, place = name.partition("-")
@@ -177,7 +177,7 @@ class PrintForm(SettingsForm):
         self.edits()
 
     def _shape(self) -> Shape:
-        """Return the shape of the product that was chosen; a sheet of own size has none."""
+        """Return the shape of the chosen product; None for a sheet of own size."""
         given = self.cleaned_data
         product = product_of(given["paper"]) if given["sizing"] == "paper" else None
         return product.shape if product else Shape()
@@ -190,7 +190,7 @@ class PrintForm(SettingsForm):
         overlap = self._length("overlap") if given["overlap"] else Split().overlap_mm
         sides = (paper.width_mm - UNPRINTABLE_MM, paper.height_mm - UNPRINTABLE_MM)
         target = self._target()
-        # sheets lie the way round that takes fewer of them
+        # sheets have the orientation that takes fewer of them
         lying = [Split(*way, overlap) for way in (sides, sides[::-1])]
         return min(lying, key=lambda split: len(panels(target.pixels, target.ppi, split)))
 
@@ -237,7 +237,7 @@ def _name_of(plan: PrintPlan) -> str:
 
 
 def _sheet_of(split: Split) -> str:
-    """Return the name of the paper that a print is split over; empty for none."""
+    """Return the name of the paper that a print is tiled onto; empty for none."""
     if not split:
         return ""
     paper = paper_of(split.width_mm + UNPRINTABLE_MM, split.height_mm + UNPRINTABLE_MM)
@@ -245,7 +245,7 @@ def _sheet_of(split: Split) -> str:
 
 
 class PrintFileForm(forms.Form):
-    """What the print file is."""
+    """Form of a print file."""
 
     format = forms.ChoiceField(choices=[(kind, kind.label) for kind in FileFormat], label="Kind")
     bits = forms.TypedChoiceField(choices=[(8, "8 bits"), (16, "16 bits")], coerce=int)
@@ -283,7 +283,7 @@ class PrintFileForm(forms.Form):
 
     @classmethod
     def starting(cls) -> dict[str, Any]:
-        """Return values to begin with."""
+        """Return initial values."""
         usual = to_json(Output())
         return usual | {
             "format": usual["file"],
@@ -293,14 +293,16 @@ class PrintFileForm(forms.Form):
         }
 
     def asked(self, piece: Piece) -> PrintSettings:
-        """Return what was asked for, on the piece's current print if so. For a valid form."""
+        """Return the requested file, on the piece's current print where that is asked for. For a valid
+        form.
+        """
         given = self.cleaned_data
         plan = piece.print_plan if given["lies"] == "print" else None
         return PrintSettings(self._output, plan, given["ppi"])
 
     @property
     def asked_of_many(self) -> AskedFile:
-        """What was asked for, of pieces that are not known yet. For a valid form."""
+        """Return the requested file for pieces that are not known yet. For a valid form."""
         given = self.cleaned_data
         settings = PrintSettings(self._output, None, given["ppi"])
         return AskedFile(settings, given["lies"] == "print", given["pattern"])
@@ -322,7 +324,7 @@ class PrintFileForm(forms.Form):
 
 
 class ProofForm(forms.Form):
-    """What a soft proof shows beside the file's own profile and intent."""
+    """Form of a soft proof: what it shows beside the file's own profile and intent."""
 
     white = forms.BooleanField(required=False, label="White of the paper")
     black = forms.BooleanField(required=False, label="Black of the ink")
@@ -338,7 +340,7 @@ class ProofForm(forms.Form):
         return given
 
     def proof(self, wanted: PrintSettings, ppi: float) -> Proof:
-        """Return the proof of a file. For a valid form."""
+        """Return the settings of a file's proof. For a valid form."""
         given, output = self.cleaned_data, wanted.output
         plan = wanted.plan or PrintPlan()
         return Proof(
@@ -349,7 +351,7 @@ class ProofForm(forms.Form):
 
 
 class StripForm(forms.Form):
-    """What is on a test strip."""
+    """Form of a test strip."""
 
     strip_sources = forms.MultipleChoiceField(
         widget=forms.CheckboxSelectMultiple, required=False, label="Of"
@@ -375,7 +377,7 @@ class StripForm(forms.Form):
         }
 
     def strip(self) -> Strip:
-        """Return the strip. For a valid form."""
+        """Return the test strip. For a valid form."""
         given = self.cleaned_data
         return Strip(
             tuple(given["strip_sources"]), given["strip_across"] / 100, given["strip_down"] / 100,

@@ -27,7 +27,7 @@ from enamel.storage.scratch import passing
 from enamel.swatches.models import SwatchSheet
 
 PROGRESS_EVERY = 0.3
-"""Seconds between two notes of how far a file is written."""
+"""Seconds between two updates of a file's progress."""
 
 
 @carries_out(PrintFile)
@@ -71,7 +71,7 @@ def write(made: PrintFile, stopping: Stopping) -> None:
 def _write_strip(
     made: PrintFile, wanted: PrintSettings, path: Path, on_progress: OnFraction
 ) -> Size:
-    """Return a test strip, or a sheet of swatches; its size in px."""
+    """Write a test strip, or a sheet of swatches; return its size in px."""
     held: dict[str, Any] = made.strip or {}
     if services.SHEET not in held:
         return strips.write(made.layer, Strip.from_json(held), wanted, path, on_progress)
@@ -90,7 +90,7 @@ def _keep(made: PrintFile, path: Path, note: str) -> None:
 
 @task(MAINTENANCE, "Copying a print file into the workshop's folder")
 def publish(print_id: str) -> None:
-    """Copy a written file into the workshop's folder, or note at the file why that failed."""
+    """Copy a written file into the workshop's folder, or store with the file why that failed."""
     made = PrintFile.objects.filter(pk=UUID(print_id), state=PrintFile.State.DONE).first()
     if made is not None:
         services.publish_and_note(made)
@@ -99,5 +99,5 @@ def publish(print_id: str) -> None:
 @app.periodic(cron="27 4 * * *")
 @task(MAINTENANCE, "Deleting old print files")
 def delete_outlived(timestamp: int) -> None:
-    """Delete print files that were kept long enough. Once a day."""
+    """Delete print files whose time has passed. Once a day."""
     services.delete_outlived()

@@ -1,4 +1,4 @@
-"""A piece's layers as those of one file: what each added to the one below, with its mask."""
+"""A piece's layers as layers of one file: what each added to the one below, with its mask."""
 
 from collections.abc import Iterator
 from contextlib import ExitStack, contextmanager
@@ -31,7 +31,7 @@ def stack_of(layer: Layer) -> Iterator[list[Stacked]]:
 
 
 def mask_of(layer: Layer, size: Size) -> tuple[Coverage | None, float]:
-    """Return which part of a picture of that size is a layer's own, and how much of it shows there."""
+    """Return the mask of a layer's own part, in a picture of that size."""
     if layer.kind == Layer.Kind.TOUCH_UP:
         settings = TouchUp.from_json(layer.recipe["touch_up"])
         laid = [settings.placed(patch, size).laid for patch in settings.patches]
@@ -51,6 +51,6 @@ def mask_of(layer: Layer, size: Size) -> tuple[Coverage | None, float]:
 
 
 def title_of(layer: Layer) -> str:
-    """Return what a layer is called in a list of layers elsewhere."""
+    """Return a layer's name in the layer list of other programs."""
     seed = "" if layer.seed is None else f", seed {layer.seed}"
     return f"{layer.get_kind_display()} {layer.width} × {layer.height}{seed}"

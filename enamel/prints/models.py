@@ -1,4 +1,4 @@
-"""Print files: written by the kiln, kept for a while to be taken away."""
+"""Print files, written by the kiln and kept for a while, and their presets."""
 
 import uuid
 from datetime import timedelta
@@ -11,14 +11,14 @@ from django.utils import timezone
 from enamel.jobs.models import Job, JobQuerySet
 
 KEPT = timedelta(days=7)
-"""For so long a print file can be taken away."""
+"""How long a print file is kept."""
 LEAST_TELLING = 0.04
-"""Progress of a file from which its time so far predicts the rest."""
+"""Least progress from which the time so far predicts the rest."""
 
 
 class PrintFileQuerySet(JobQuerySet["PrintFile"]):
     def outlived(self) -> "PrintFileQuerySet":
-        """Return those that were kept long enough."""
+        """Return those whose time has passed."""
         return self.filter(created__lt=timezone.now() - KEPT)
 
 
@@ -65,7 +65,7 @@ class PrintFile(Job):
 
     @property
     def seconds_left(self) -> float | None:
-        """How long it will take yet, by what it took so far; None while that says too little."""
+        """Seconds until it is done, from the time so far; None while that says too little."""
         if (
             self.state != self.State.RUNNING
             or self.started is None
@@ -77,7 +77,9 @@ class PrintFile(Job):
 
 
 class OutputPreset(models.Model):
-    """A kind of file kept for reuse, with its name's pattern and whether it is laid out on the print."""
+    """Settings of print files saved for reuse, with the pattern of their names and whether they follow
+    the print.
+    """
 
     owner = models.ForeignKey(site.AUTH_USER_MODEL, models.CASCADE, related_name="outputs")
     name = models.CharField(max_length=80)

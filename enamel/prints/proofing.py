@@ -1,4 +1,4 @@
-"""Soft proofs of layers as tiles, and what is known of a print before it is made."""
+"""Soft proofs of layers as tiles, and the facts behind the notices about a print."""
 
 import numpy as np
 import pyvips
@@ -19,13 +19,13 @@ from enamel.library.overviews import overview_of
 from enamel.library.pyramids import OVERLAP, TILE, archives
 
 NEEDS_MENDING = 1.0
-"""Need of a face, 0 to 3, from which a touch-up is advised."""
+"""How much a face needs mending, 0 to 3, from which a touch-up is advised."""
 SHOWN = 2048
-"""Longest side of a picture that is shown on its sheet, in px."""
+"""Longest side of a picture shown on its sheet, in px."""
 
 
 def tile(layer: Layer, level: int, column: int, row: int, proof: Proof) -> bytes | None:
-    """Return PNG of a pyramid's tile as it will look on paper; None when there is no such tile."""
+    """Return a pyramid's tile as it will look on paper, as PNG; None when there is no such tile."""
     if not layer.ready or not 0 <= level <= _deepest(layer):
         return None
     scale = 2.0 ** (level - _deepest(layer))
@@ -41,7 +41,7 @@ def tile(layer: Layer, level: int, column: int, row: int, proof: Proof) -> bytes
 
 
 def _area(pyramid: str, level: int, box: Box) -> PixelBuffer:
-    """Return a part of a level, put together from its tiles: three bands of 16-bit sRGB."""
+    """Return a part of a level, composed of its tiles: three bands of 16-bit sRGB."""
     made = np.empty((box.height, box.width, 3), np.uint8)
     for row in range(box.y // TILE, (box.bottom - 1) // TILE + 1):
         for column in range(box.x // TILE, (box.right - 1) // TILE + 1):
@@ -76,7 +76,7 @@ def laid_picture(layer: Layer, plan: PrintPlan | None) -> bytes:
 
 
 def _deepest(layer: Layer) -> int:
-    """Return the level of a pyramid that has the layer's own pixels."""
+    """Return the number of a pyramid's full-size level."""
     return (max(layer.size) - 1).bit_length()
 
 
@@ -86,7 +86,7 @@ def _size_at(layer: Layer, level: int) -> Size:
 
 
 def known_of(layer: Layer, wanted: PrintSettings) -> Known:
-    """Return what is known of a layer and the file that is wanted of it."""
+    """Return the facts about a layer and a wanted file that notices follow from."""
     _, ppi, _ = laid(wanted, layer.size)
     output, chain = wanted.output, layer.chain
     profile = profile_of(output.profile)
@@ -117,7 +117,9 @@ def _sharpens(layer: Layer) -> bool:
 
 
 def _joins(layer: Layer) -> int | None:
-    """Visible joins that a layer's checks found, slight ones left out; None when it was not checked."""
+    """Number of visible joins that a layer's checks found, without slight ones; None when it was not
+    checked.
+    """
     if not layer.checked or not layer.checks:
         return None
     return sum(
@@ -127,7 +129,7 @@ def _joins(layer: Layer) -> int | None:
 
 
 def _unmended(layer: Layer, chain: list[Layer]) -> int | None:
-    """Return faces that need mending and lie in no touch-up on the way."""
+    """Return faces that need mending and are in no touch-up so far."""
     if layer.piece.base.faces is None:
         return None
     mended = [
@@ -140,7 +142,7 @@ def _unmended(layer: Layer, chain: list[Layer]) -> int | None:
 
 
 def _within(box: Box, place: list[float], size: Size) -> bool:
-    """Return whether the middle of a face is in a place that is given as fractions of the picture."""
+    """Return whether the middle of a face is in a place, given as fractions of the picture."""
     x, y = (box.x + box.width / 2) / size.width, (box.y + box.height / 2) / size.height
     left, top, width, height = place
     return left <= x <= left + width and top <= y <= top + height

@@ -1,4 +1,4 @@
-"""What the API sends of print files."""
+"""API schemas of print files."""
 
 from uuid import UUID
 

@@ -1,4 +1,4 @@
-"""Print files: ordered by pages, written by the kiln's maintenance queue, deleted after a week."""
+"""Submit print files, predict them, publish and delete them."""
 
 import os
 import shutil
@@ -36,17 +36,17 @@ from enamel.storage.disk import require_room
 from enamel.swatches.models import SwatchSheet
 
 REMEMBERED_SECONDS = 24 * 3600
-"""For so long it is not measured again how large a file will be."""
+"""How long the predicted bytes of a file are remembered."""
 SHEET = "sheet"
-"""In a print file's strip: the sheet of swatches that it holds."""
+"""Key in a print file's strip for the sheet of swatches that it shows."""
 
 
 def order(layer: Layer, wanted: PrintSettings, pattern: str = USUAL) -> PrintFile:
-    """Return a print file that waits, for whose writing a job is wanted.
+    """Submit a print file of a layer.
 
     Parameters
     ----------
-    pattern : of its name, see `enamel.core.export.naming`; no two files of a piece have the same.
+    pattern : pattern of its name, see `enamel.core.export.naming`. No two files of a piece get the same name.
 
     Raises
     ------
@@ -69,12 +69,12 @@ def order(layer: Layer, wanted: PrintSettings, pattern: str = USUAL) -> PrintFil
 def order_strip(
     layer: Layer, strip: Strip, wanted: PrintSettings, pattern: str = USUAL
 ) -> PrintFile:
-    """Return a test strip that waits, for whose writing a job is wanted.
+    """Submit a print file of a test strip.
 
     Raises
     ------
     Refusal
-        When it can't be made, see `strips.require_possible`, or in no file of that kind.
+        When it can't be made, see `strips.require_possible`, or not as this kind of file.
     """
     if wanted.output.file in UNPRINTED:
         raise FieldRefusal(
@@ -94,14 +94,16 @@ def order_strip(
 
 
 def _submitted(**facts: Any) -> PrintFile:
-    """Return a print file that waits to be written."""
+    """Save and submit a print file."""
     made = PrintFile(**facts)
     jobs.submit(made)
     return made
 
 
 def order_sheet(sheet: SwatchSheet, file: FileFormat) -> PrintFile:
-    """Return a sheet of swatches as one labelled picture, at the resolution of the current print."""
+    """Submit a print file of a swatch sheet, as one labelled picture at the resolution of the current
+    print.
+    """
     piece = sheet.piece
     wanted = PrintSettings(Output(file), None, piece.print_plan.target.ppi)
     return _submitted(
@@ -116,23 +118,23 @@ def order_sheet(sheet: SwatchSheet, file: FileFormat) -> PrintFile:
 
 @dataclass(frozen=True, slots=True)
 class PrintFilePrediction:
-    """What a print file will be."""
+    """What a print file will be like."""
 
     size: Size
     ppi: float
     name: str
     bytes: int | None
-    """About how large; None where that can't be predicted."""
+    """About how large in bytes; None where that can't be predicted."""
     sharpening: str
     """What is done for the paper, and why."""
     sheets: int
-    """Over how many it is split."""
+    """Number of sheets that it is tiled onto."""
     notices: list[Notice]
-    """What to know of the print before it is made."""
+    """Notices about the print."""
 
 
 def predicted(layer: Layer, wanted: PrintSettings, pattern: str) -> PrintFilePrediction:
-    """Return what a print file of a layer will be.
+    """Return what a print file of a layer will be like.
 
     Raises
     ------
@@ -152,10 +154,9 @@ def predicted(layer: Layer, wanted: PrintSettings, pattern: str) -> PrintFilePre
 
 
 def _weighs(layer: Layer, wanted: PrintSettings, size: Size, ppi: float) -> int | None:
-    """Return about how many bytes a file will have. A trace has as many as it takes; layers have a PNG
-    each.
+    """Return about how many bytes a file will have.
 
-    Remembered, because parts of the layer are written to see.
+    Parts of the layer are written as a trial, so the result is remembered.
     """
     output = wanted.output
     if output.file is FileFormat.SVG:
@@ -173,13 +174,13 @@ def _weighs(layer: Layer, wanted: PrintSettings, size: Size, ppi: float) -> int 
 
 
 def _taken(layer: Layer) -> frozenset[str]:
-    """Return names that files of the piece have already."""
+    """Return the names that files of the piece have already."""
     files = PrintFile.objects.filter(layer__piece=layer.piece)
     return frozenset(files.values_list("name", flat=True))
 
 
 def facts_of(layer: Layer, wanted: PrintSettings) -> NameFields:
-    """Return what names of a layer's files can hold."""
+    """Return the facts that names of a layer's files can contain."""
     _, ppi, size = laid(wanted, layer.size)
     print_mm = wanted.plan.target if wanted.plan else None
     return NameFields(
@@ -196,7 +197,7 @@ def facts_of(layer: Layer, wanted: PrintSettings) -> NameFields:
 
 
 def delete(made: PrintFile) -> None:
-    """Delete a print file; the writing of one that is being written ends within a moment."""
+    """Delete a print file. If it is being written, that ends within a moment."""
     file = made.file
     made.delete()
     if file:
@@ -204,13 +205,13 @@ def delete(made: PrintFile) -> None:
 
 
 def delete_outlived() -> None:
-    """Delete the print files that were kept long enough."""
+    """Delete the print files whose time has passed."""
     for made in PrintFile.objects.outlived():
         delete(made)
 
 
 def publish(made: PrintFile) -> str:
-    """Copy a written file into the folder that the workshop names; never over another.
+    """Copy a written file into the workshop's folder; existing files are never replaced.
 
     Returns
     -------
@@ -219,7 +220,7 @@ def publish(made: PrintFile) -> str:
     Raises
     ------
     Refusal
-        When there is no such folder, or it can't be written.
+        When there is no such folder, or it is not writable.
     """
     folder = site.PRINT_FOLDER
     if folder is None:
@@ -234,7 +235,7 @@ def publish(made: PrintFile) -> str:
         settle(partial)
         while True:
             try:
-                # unlike a rename it fails where somebody else has just put a file of that name
+                # unlike a rename, it fails where a file of that name has just appeared
                 os.link(partial, target)
                 break
             except FileExistsError:
@@ -249,7 +250,7 @@ def publish(made: PrintFile) -> str:
 
 
 def publish_and_note(made: PrintFile) -> None:
-    """Copy a written file into the workshop's folder, and note the result with the file."""
+    """Copy a written file into the workshop's folder, and store the result with the file."""
     try:
         words = f"Put into {site.PRINT_FOLDER} as {publish(made)}."
     except Exception as error:

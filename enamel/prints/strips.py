@@ -35,12 +35,12 @@ LABELLED = {
     "hold": "hold {}", "degradation": "restore detail {}", "guidance": "guidance {}", "model": "{}",
     "seed": "seed {}",
 }  # fmt: skip
-"""Settings that labels name, and how."""
+"""Settings that labels name, with their abbreviations."""
 
 
 @dataclass(frozen=True, slots=True)
 class Strip:
-    """What is on a test strip."""
+    """A test strip: a crop, and the pictures that it is taken from."""
 
     sources: tuple[str, ...] = setting((), "layer:ID or swatch:NUMBER, in their order.")
     across: float = number(0.5, 0, 1, "Middle of the crop, as a fraction of the picture's width.")
@@ -58,7 +58,7 @@ class Strip:
 
 @dataclass(frozen=True, slots=True)
 class StripSource:
-    """A picture that the crop is taken from: a layer, or a swatch, which is a window of one."""
+    """A picture that the crop is taken from: a layer, or a swatch, which is a window of a layer."""
 
     size: Size
     known: Box
@@ -72,7 +72,7 @@ def require_possible(layer: Layer, strip: Strip, wanted: PrintSettings) -> Size:
     Raises
     ------
     Refusal
-        When nothing is chosen, too much, or a swatch does not reach over the crop.
+        When nothing is chosen, too much, or a swatch does not cover the crop.
     """
     if not 1 <= len(strip.sources) <= MOST_CROPS:
         raise FieldRefusal("sources", f"Choose 1 to {MOST_CROPS} layers or swatches.")
@@ -100,12 +100,12 @@ def crop_of(layer: Layer, strip: Strip, wanted: PrintSettings) -> Box:
 
 
 def sources_of(piece: Piece, names: Sequence[str]) -> list[StripSource]:
-    """Return what the names of a strip stand for.
+    """Return the pictures that a strip names.
 
     Raises
     ------
     Refusal
-        When one of them is not there any more.
+        When one of them does not exist any more.
     """
     found = []
     for name in names:
@@ -174,7 +174,7 @@ def write(
     path: Path,
     on_progress: Callable[[float], None],
 ) -> Size:
-    """Write a strip; gives the file's size in px."""
+    """Write a test strip; return the file's size in px."""
     crop = crop_of(layer, strip, wanted)
     _, ppi, _ = laid(wanted, layer.size)
     sources = sources_of(layer.piece, strip.sources)
@@ -196,7 +196,7 @@ def write_sheet(
     ppi: float,
     on_progress: OnFraction | None = None,
 ) -> Size:
-    """Write a sheet of swatches, the base first, then row by row; gives the file's size."""
+    """Write a swatch sheet, the base first, then row by row; return the file's size."""
     columns = max(2, sheet.columns)
     crops = [Labelled(lambda: base_window(sheet), "Base, enlarged by Lanczos")]
     crops += [Labelled(None, "") for _ in range(columns - 1)]
@@ -212,7 +212,7 @@ def write_sheet(
 
 
 def _reader(picture: Picture, own: Size, reference: Size, crop: Box) -> Callable[[], SampleArray]:
-    """Return what reads the crop of a picture that may have another size than the reference."""
+    """Return a function that reads the crop from a picture that may have another size than the reference."""
 
     def read() -> SampleArray:
         if own == reference:

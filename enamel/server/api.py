@@ -1,4 +1,4 @@
-"""The API put together: one description, one form of refusal."""
+"""The API as a whole: one description, one form of refusal."""
 
 import logging
 from typing import Any
@@ -47,7 +47,7 @@ class Strict(Parser):
 
 
 def _require_storable(value: Any) -> None:
-    """Refuse text that no database holds, wherever it stands."""
+    """Refuse text that PostgreSQL can't store, anywhere in a value."""
     if isinstance(value, str):
         if storable(value) != value:
             raise HttpError(400, "What was sent holds characters that can't be stored.")
@@ -61,7 +61,7 @@ def _require_storable(value: Any) -> None:
 
 
 class Service(NinjaAPI):
-    """Enamel for scripts, described with every way it may say no."""
+    """The API; its description names every refusal."""
 
     def get_openapi_schema(self, **given: Any) -> Any:
         schema = super().get_openapi_schema(**given)
@@ -76,7 +76,7 @@ class Service(NinjaAPI):
 
 
 def _referring(form: Any) -> Any:
-    """A description whose places of core's forms refer to them."""
+    """Return a description in which marked places refer to core's schemas."""
     if isinstance(form, list):
         return [_referring(one) for one in form]
     if not isinstance(form, dict):
@@ -105,7 +105,7 @@ for router in (
     "/me", response=Me, auth=READ, throttle=LOOKING, summary="Current account", tags=["Access"]
 )
 def me(request: HttpRequest) -> Me:
-    """The artist in whose name the token lets in, and what it is good for."""
+    """The artist whose token it is, and its scopes."""
     token: Any = request.auth  # type: ignore[attr-defined]
     return Me(name=token.owner.get_username(), scopes=token.scopes)
 

@@ -1,4 +1,4 @@
-"""How much a request may send and how long it may take about it: little for strangers, files for artists."""
+"""Limits on request bodies, in bytes and time: small for strangers, large enough for files for artists."""
 
 import asyncio
 import json
@@ -24,19 +24,19 @@ Application = Callable[[Scope, Receive, Send], Awaitable[None]]
 
 STRANGERS_BYTES = 1_000_000
 FILES_AT_ONCE = 20
-"""A page sends its files one by one; a form without scripts may send several."""
+"""A page with scripts sends its files one by one; a plain form may send several at once."""
 PAUSE_SECONDS = 30.0
 """Longest pause between two parts of a body."""
 LEAST_RATE = 5_000
-"""Bytes a second that a body has to come at, beyond the first pause."""
+"""Least rate of a body in bytes a second, once the first pause is over."""
 LINGER_SECONDS = 5.0
-"""How long a refused body is read on and discarded, so that its sender comes to read the answer."""
+"""How long the rest of a refused body is read and discarded, so that its sender gets to read the answer."""
 TOO_MUCH = "This is more than may be sent at once. Nothing was kept."
 TOO_SLOW = "What was sent did not come to its end in time. Nothing was kept; send it again."
 
 
 class Unwanted(Exception):
-    """A body goes on beyond what it may be, or comes too slowly."""
+    """A body is longer than allowed, or comes too slowly."""
 
     def __init__(self, status: HTTPStatus, words: str) -> None:
         super().__init__(words)
@@ -45,9 +45,9 @@ class Unwanted(Exception):
 
 
 def bounded(application: Application) -> Application:
-    """Return an ASGI application that reads no more of a body than its sender may send, nor waits for ever.
+    """Return an ASGI application that bounds what it reads of a body, in bytes and in time.
 
-    A sender who is known by session or token may send files. Others may send `STRANGERS_BYTES`.
+    Senders with a valid session or token may send files; all others at most `STRANGERS_BYTES`.
     """
 
     async def served(scope: Scope, receive: Receive, send: Send) -> None:
@@ -81,14 +81,14 @@ async def _most_bytes(headers: Mapping[bytes, bytes]) -> int:
 
 
 def _bounded(receive: Receive, most: int) -> Receive:
-    """Return a way to receive that ends with `Unwanted` where the body is too long or too slow."""
+    """Return a ``receive`` that raises `Unwanted` when the body is too long or too slow."""
     came = 0
     whole = False
     began = asyncio.get_running_loop().time()
 
     async def receive_bounded() -> Message:
         nonlocal came, whole
-        if whole:  # what comes now is only that the other side has left
+        if whole:  # after the body only a disconnect follows
             return await receive()
         left = began + PAUSE_SECONDS + came / LEAST_RATE - asyncio.get_running_loop().time()
         try:
@@ -105,9 +105,7 @@ def _bounded(receive: Receive, most: int) -> Receive:
 
 
 def is_known(cookies: bytes, authorization: bytes) -> bool:
-    """Return whether a request comes with a session or a token that is there; its rights are looked at
-    later.
-    """
+    """Return whether a request has a valid session or token. Its rights are checked later."""
     try:
         return has_session(cookies) or has_token(authorization)
     finally:
@@ -115,7 +113,7 @@ def is_known(cookies: bytes, authorization: bytes) -> bool:
 
 
 def has_session(cookies: bytes) -> bool:
-    """Return whether cookies name a session that is there."""
+    """Return whether the cookies name an existing session."""
     try:
         morsel = SimpleCookie(cookies.decode("latin-1")).get(settings.SESSION_COOKIE_NAME)
     except CookieError:
@@ -133,7 +131,7 @@ def has_token(authorization: bytes) -> bool:
 
 
 async def _refuse(scope: Scope, receive: Receive, send: Send, unwanted: Unwanted) -> None:
-    """Answer in the words of who asked: the API in JSON, pages in plain text."""
+    """Answer as the caller expects: the API in JSON, pages in plain text."""
     if scope["path"].startswith("/api/"):
         kind, body = b"application/json", json.dumps({"error": unwanted.words, "field": ""})
     else:
@@ -148,7 +146,7 @@ async def _refuse(scope: Scope, receive: Receive, send: Send, unwanted: Unwanted
 
 
 async def _read_on(receive: Receive) -> None:
-    """Throw away what still comes, for a while: a sender who is cut off does not read the answer."""
+    """Discard the rest of the body, for a while: a sender who is cut off does not read the answer."""
 
     async def until_the_end() -> None:
         while (await receive()).get("more_body", False):

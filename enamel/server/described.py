@@ -1,4 +1,4 @@
-"""The description of what scripts may ask, made ready to be read: one entry for each question."""
+"""The API's description, prepared for the page of the API reference."""
 
 import json
 from collections.abc import Iterator
@@ -9,12 +9,12 @@ from typing import Any
 from enamel.server.api import STATUS, api
 
 DEEP = 2
-"""Levels of a form that are listed; the rest is in the description's file."""
+"""How many levels of a schema are listed; deeper ones are only in the description's file."""
 
 
 @dataclass(frozen=True, slots=True)
 class Part:
-    """A line of a form: where it stands, what it is, what it is for."""
+    """One field of a schema: its place, type and meaning."""
 
     path: str
     kind: str
@@ -24,7 +24,7 @@ class Part:
 
 @dataclass(frozen=True, slots=True)
 class Question:
-    """Something that scripts may ask."""
+    """One operation of the API."""
 
     anchor: str
     method: str
@@ -39,7 +39,7 @@ class Question:
 
 @cache
 def described() -> dict[str, Any]:
-    """Return all questions by what they are about, and the ways of saying no that all have in common."""
+    """Return all operations by subject, and the refusals that all of them share."""
     schema = api.get_openapi_schema(path_prefix="/api/v2/")
     schemas = schema["components"]["schemas"]
     topics: dict[str, list[Question]] = {}
@@ -73,7 +73,7 @@ def _question(path: str, method: str, given: Any, schemas: Any) -> Question:
 
 
 def _parts(form: Any, schemas: Any, path: str = "", depth: int = 0) -> Iterator[Part]:
-    """Yield the lines of a form, some levels deep."""
+    """Yield the fields of a schema, some levels deep."""
     form = _followed(form, schemas)
     if form.get("type") == "array":
         yield from _parts(form["items"], schemas, f"{path}[]", depth)
@@ -91,7 +91,7 @@ def _parts(form: Any, schemas: Any, path: str = "", depth: int = 0) -> Iterator[
 
 
 def _followed(form: Any, schemas: Any) -> Any:
-    """Return a form, or what it refers to."""
+    """Return a schema, or the one that it refers to."""
     if "anyOf" in form and any("$ref" in one for one in form["anyOf"]):
         form = next(one for one in form["anyOf"] if "$ref" in one) | {
             name: value for name, value in form.items() if name != "anyOf"
@@ -104,7 +104,7 @@ def _followed(form: Any, schemas: Any) -> Any:
 
 
 def _kind(form: Any) -> str:
-    """Return what a value is, in a word or two."""
+    """Return a value's type in a word or two."""
     if "enum" in form:
         return " or ".join(json.dumps(value) for value in form["enum"])
     if "const" in form:

@@ -1,7 +1,8 @@
-"""Requests answered by a few threads, each from the first middleware to the view in one of them.
+"""Answer requests in a few threads, each request wholly in one of them.
 
-Django's own way hands every request back and forth between the loop and a thread made for it, and fifty
-artists' threads then wait for each other. Files and news go out beside these threads.
+Django itself hands every request back and forth between the event loop and a thread of its own, and with
+fifty artists those threads wait for each other. Files and notifications are streamed outside of these
+threads.
 """
 
 import asyncio
@@ -21,10 +22,11 @@ from django.http import FileResponse, HttpRequest, HttpResponseBase
 from django.urls import set_script_prefix
 
 LOOKING = int(os.environ.get("ENAMEL_WEB_THREADS", "2"))
-"""Threads of one process that show things. Python runs one at a time, and the more take turns, the later
-all of them are done; two, so that one works while the other waits for the database."""
+"""Threads for reading requests. Python runs one thread at a time, so more threads make all of them later;
+with two, one works while the other waits for the database.
+"""
 DOING = 6
-"""Threads for what changes something, such as a file that is imported: it may take seconds."""
+"""Threads for changing requests, such as importing a file: they may take seconds."""
 
 
 class Handler(ASGIHandler):
@@ -77,7 +79,7 @@ class Handler(ASGIHandler):
         return response
 
     def _answer(self, request: HttpRequest) -> HttpResponseBase:
-        """Return the whole of a request but the sending; what is not sent in parts is closed here as well."""
+        """Answer a request up to the sending; an answer that is not streamed is also closed here."""
         request_started.send(sender=type(self), scope=getattr(request, "scope", None))
         try:
             response: HttpResponseBase = self.get_response(request)
@@ -86,5 +88,5 @@ class Handler(ASGIHandler):
                 response.close()
             return response
         finally:
-            # each thread gives its connection back itself; from elsewhere it could not be reached
+            # each thread has to give back its own database connection
             connections.close_all()

@@ -1,4 +1,5 @@
-"""Serves the pages: `python -m enamel.server.serve`. One process; the supervisor runs several on one socket.
+"""Serve the web application: `python -m enamel.server.serve`. One process; the supervisor runs several on
+one socket.
 
 The listening socket is the process's standard input, opened by the supervisor: a process that is killed
 takes nothing with it, and its successor goes on at the same address.
@@ -13,11 +14,11 @@ from django.conf import settings
 from uvicorn.protocols.http.httptools_impl import HttpToolsProtocol
 
 HEAD_SECONDS = 15.0
-"""How long the head of a request may take to come."""
+"""Longest time until the head of a request is complete."""
 
 
 class PromptProtocol(HttpToolsProtocol):
-    """HTTP/1.1 that hangs up on who does not say what they want."""
+    """HTTP/1.1 that closes connections on which no request arrives."""
 
     _head_timer: asyncio.TimerHandle | None = None
 
@@ -48,7 +49,7 @@ class PromptProtocol(HttpToolsProtocol):
 
 
 def configuration() -> uvicorn.Config:
-    """Return how Enamel is served."""
+    """Return uvicorn's configuration for Enamel."""
     from enamel.server.asgi import application  # sets Django up
 
     return uvicorn.Config(

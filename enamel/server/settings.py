@@ -13,7 +13,7 @@ VAR = Path(os.environ.get("ENAMEL_VAR", ROOT / "var"))
 
 
 def _kept(name: str) -> str:
-    """Return what bin/setup and bin/cluster left under var/: secrets, the database's port."""
+    """Return what bin/setup and bin/cluster stored under var/: secrets, the database's port."""
     path = VAR / name
     return path.read_text().strip() if path.exists() else ""
 
@@ -25,7 +25,7 @@ def _flag(name: str) -> bool:
 SECRET_KEY = (
     os.environ.get("ENAMEL_SECRET_KEY") or _kept("secrets/django") or secrets.token_urlsafe(48)
 )
-"""Where bin/setup has not run yet, one that nobody knows and that is gone with the process."""
+"""Before bin/setup has run: a random one that ends with the process."""
 DEBUG = _flag("ENAMEL_DEBUG")
 DEMO = _flag("ENAMEL_DEMO")
 """Demo mode: the sign-in page offers the demo account with one click."""
@@ -108,18 +108,18 @@ DATABASES = {
         "PASSWORD": os.environ.get("ENAMEL_DB_PASSWORD") or _kept("secrets/postgres"),
         "HOST": os.environ.get("ENAMEL_DB_HOST", "127.0.0.1"),
         "PORT": os.environ.get("ENAMEL_DB_PORT") or _kept("postgres/port") or "5432",
-        # every request has its own thread, so connections are shared through a pool
+        # threads share connections through a pool
         "OPTIONS": {"pool": {"min_size": 1, "max_size": DB_POOL, "timeout": 30}},
     }
 }
-# several processes make pages; how often a token asked is counted for all of them together
+# several processes serve requests; each token's are counted for all of them together
 CACHES = {
     "default": {
         "BACKEND": "django.core.cache.backends.filebased.FileBasedCache",
         "LOCATION": os.environ.get("ENAMEL_CACHE", VAR / "cache"),
         "OPTIONS": {"MAX_ENTRIES": 20_000},
     },
-    # what a web process may take as still true of those who just asked it
+    # what a web process may cache about recent callers
     "just-asked": {
         "BACKEND": "django.core.cache.backends.locmem.LocMemCache",
         "LOCATION": "just-asked",
@@ -138,7 +138,7 @@ AUTHENTICATION_BACKENDS = [
 ]
 AXES_FAILURE_LIMIT = 5
 AXES_COOLOFF_TIME = timedelta(minutes=5)
-"""How long a name can't be tried from an address after that many wrong passwords."""
+"""How long a name is locked for an address after that many wrong passwords."""
 AXES_LOCKOUT_PARAMETERS = [["username", "ip_address"]]
 AXES_USERNAME_CALLABLE = "enamel.accounts.signing.counted_name"
 AXES_CLIENT_IP_CALLABLE = "enamel.accounts.signing.counted_address"
@@ -149,8 +149,7 @@ AXES_DISABLE_ACCESS_LOG = True
 AXES_ENABLE_ADMIN = False
 AXES_VERBOSE = False
 PROXIES = [address for address in os.environ.get("ENAMEL_PROXIES", "").split(",") if address]
-"""Addresses of reverse proxies, whose X-Forwarded-For and X-Forwarded-Proto are believed; nobody
-else's are."""
+"""Addresses of reverse proxies. X-Forwarded-For and X-Forwarded-Proto are believed from these only."""
 LOGIN_URL = "sign-in"
 LOGIN_REDIRECT_URL = "pieces"
 LOGOUT_REDIRECT_URL = "sign-in"
@@ -183,9 +182,9 @@ if BUCKET:
         },
     }
 COPIES_MB = float(os.environ.get("ENAMEL_COPIES_MB", "8000"))
-"""Most room for copies of what is stored in a bucket, on each machine."""
+"""Limit for local copies of what is stored in a bucket, on each machine."""
 TILE_STORE_MB = float(os.environ.get("ENAMEL_TILE_STORE_MB", "2000"))
-"""Most room for finished tiles that firings and swatches share."""
+"""Limit for the finished tiles that firings and swatches share."""
 KILN_WORK = Path(os.environ.get("ENAMEL_WORK", VAR / "kiln"))
 """Finished tiles of running firings. Where workers on several machines don't share it, a coat that goes on
 elsewhere begins again."""
@@ -211,15 +210,15 @@ PRINT_FOLDER = (
 PRINT_SHOP = os.environ.get("ENAMEL_PRINT_SHOP") or (
     f"http://127.0.0.1:{_kept('run/shop.port') or 8760}"
 )
-"""Where the print shop answers; its stand-in on loopback unless another is named."""
+"""Address of the print shop; by default its stand-in on loopback."""
 
 BUREAU = os.environ.get("ENAMEL_BUREAU") or f"http://127.0.0.1:{_kept('run/bureau.port') or 8770}"
-"""Where the hired renderer answers; its stand-in on loopback unless another is named."""
+"""Address of the remote renderer; by default its stand-in on loopback."""
 BUREAU_KEY = os.environ.get("ENAMEL_BUREAU_KEY") or _kept("secrets/bureau")
-"""The key of the workshop's account there."""
+"""Key of the workshop's account at the remote renderer."""
 
 API_LOOKING = os.environ.get("ENAMEL_API_LOOKING", "600/m")
-"""How often a script's token may ask; changes have a limit of their own."""
+"""How often a token may send requests; changing requests have a separate limit."""
 API_CHANGING = os.environ.get("ENAMEL_API_CHANGING", "120/m")
 
 SESSION_COOKIE_HTTPONLY = True
@@ -233,7 +232,7 @@ CONTENT_SECURITY_POLICY = {
     "DIRECTIVES": {
         "default-src": ["'none'"],
         "script-src": ["'self'"],
-        # the hash is that of the few rules the picture viewer adds for touch screens
+        # the hash allows the few style rules that the picture viewer adds for touch screens
         "style-src": ["'self'", "'sha256-9xTiqzfwFaL2SGb1rmr8gysEwVVjIvqWAgmZgqFqpEE='"],
         "img-src": ["'self'", "data:", "blob:"],
         "font-src": ["'self'"],

@@ -1,4 +1,4 @@
-"""All addresses: each app's own, and the API's."""
+"""All URLs: those of each app, and the API's."""
 
 from django.urls import include, path
 

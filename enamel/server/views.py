@@ -11,5 +11,5 @@ from enamel.server.described import described
 @require_GET
 @login_required
 def description(request: HttpRequest) -> HttpResponse:
-    """Show what scripts may ask."""
+    """Show the API reference."""
     return render(request, "web/description.html", described())

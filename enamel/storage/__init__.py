@@ -1,1 +1,1 @@
-"""Store finished files, local copies of stored ones, scratch folders, and room on the disk."""
+"""Stored files, their local copies, scratch folders, and free disk space."""

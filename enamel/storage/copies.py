@@ -1,4 +1,4 @@
-"""Stored files as local ones: where storage is elsewhere, a copy that is kept as long as there is room."""
+"""Local paths for stored files. Where storage is remote, a copy is made and kept as long as there is room."""
 
 import os
 import shutil
@@ -12,9 +12,9 @@ from django.core.files.storage import Storage
 from enamel.core.files import whole_file
 
 IN_USE_SECONDS = 600
-"""A copy that was asked for so lately is not deleted."""
+"""A copy used within this time is not deleted."""
 COPIED = 4 * 2**20
-"""Bytes copied in one go."""
+"""Bytes copied at a time."""
 
 
 def local(storage: Storage, name: str) -> Path:
@@ -45,7 +45,7 @@ def _place() -> Path:
 
 
 def _make_room() -> None:
-    """Delete the copies that were asked for longest ago, until the others have room."""
+    """Delete the least recently used copies until the others fit."""
     known = []
     for path in _place().rglob("*"):
         with suppress(FileNotFoundError):

@@ -21,7 +21,7 @@ NO_ROOM = (
     "What was sent could not be stored and nothing was kept. Make room on the disk, or delete print files "
     "and pieces; then send it again."
 )
-"""Shown to people who send something to a full disk."""
+"""Shown to people whose upload meets a full disk."""
 
 
 class OutOfRoom(Exception):
@@ -48,7 +48,7 @@ def require_room(needed_mb: float, folder: Path) -> None:
 
 
 def require_some_room() -> None:
-    """Let no work begin while the disk is full.
+    """Raise `OutOfRoom` while the disk is full, so that no work begins.
 
     Raises
     ------

@@ -1,4 +1,4 @@
-"""Stored files: which fields name them, and finished local files into storage."""
+"""Stored files: the fields that name them, and moving finished local files into storage."""
 
 import shutil
 from pathlib import Path
@@ -16,7 +16,7 @@ def file_fields(model: type[Model]) -> list[str]:
 
 
 def keep_file(field: FieldFile, path: Path, name: str) -> None:
-    """Put a finished local file into storage: moved where storage is local, else copied."""
+    """Put a finished local file into storage: it is moved where storage is local, else copied."""
     storage = field.storage
     target = field.field.generate_filename(field.instance, name)
     try:

@@ -1,4 +1,4 @@
-"""Files that live as long as a piece of work: in a folder of Enamel's own, swept when a worker starts."""
+"""Temporary files, in a folder of Enamel's own that is swept when a worker starts."""
 
 import shutil
 import time
@@ -11,7 +11,7 @@ from django.conf import settings
 from django.core.files import File
 
 LEFT_SECONDS = 24 * 3600
-"""What is older was left by a process that was killed; nothing works on one thing for a day."""
+"""Older files were left by processes that were killed: no work takes a day."""
 
 
 def _place() -> Path:
@@ -27,7 +27,7 @@ def passing(purpose: str) -> Iterator[Path]:
 
 
 def sweep() -> None:
-    """Delete what processes that were killed have left."""
+    """Delete temporary files that killed processes have left."""
     if not _place().exists():
         return
     for folder in _place().iterdir():
@@ -37,7 +37,7 @@ def sweep() -> None:
 
 
 def stored(upload: File, path: Path) -> Path:  # type: ignore[type-arg]
-    """Return the upload as a file at that path."""
+    """Write an upload to a path, and return the path."""
     with path.open("wb") as file:
         for chunk in upload.chunks():
             file.write(chunk)

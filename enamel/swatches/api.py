@@ -41,7 +41,7 @@ def ask(request: HttpRequest, piece_id: UUID, wanted: WantedSheet) -> Status[She
     summary="Swatch sheet status",
 )  # fmt: skip
 def sheet(request: HttpRequest, sheet_id: UUID) -> SheetBody:
-    """Its swatches with what they measure."""
+    """With its swatches and their measures."""
     return SheetBody.of(own_sheet(request, sheet_id))
 
 

@@ -1,4 +1,4 @@
-"""What is tried, where, and over which values."""
+"""Form of a swatch sheet: window and varied settings."""
 
 from typing import Any
 
@@ -13,7 +13,7 @@ CHOICES = [("", "nothing"), *((varied.name, varied.words) for varied in VARIED)]
 
 
 class SheetForm(forms.Form):
-    """A window and at most two varied settings."""
+    """A window and up to two varied settings."""
 
     window = forms.CharField(max_length=60, label="Window")
     vary = forms.ChoiceField(choices=CHOICES, required=False, label="Vary")

@@ -1,4 +1,4 @@
-"""Make swatches in workers: the very pixels that a firing gives in a window, and their measures."""
+"""Make swatches in workers: the same pixels that a firing gives in a window, and their measures."""
 
 import shutil
 import time
@@ -26,7 +26,7 @@ from enamel.swatches.pixels import pixels_of
 
 
 def _find_pixels(piece: Piece, sha256: str) -> SampleArray | None:
-    """Return the pixels of a piece's swatch by their hash, for inlays."""
+    """Return a swatch of the piece by the hash of its pixels, for inlays."""
     swatch = Swatch.objects.filter(sheet__piece=piece, sha256=sha256).first()
     return pixels_of(swatch) if swatch and swatch.pixels else None
 
@@ -35,12 +35,12 @@ inlays.register(_find_pixels)
 
 
 def enlargements(piece: Piece) -> Path:
-    """Return where enlarged parts stay for further swatches of a piece."""
+    """Return the folder of enlarged parts that swatches of a piece share."""
     return piece_work(piece) / "enlarged"
 
 
 class SoFar:
-    """The window while it is made: the base, and over it each tile of the last coat that is there."""
+    """The window in progress: the base, and over it the finished tiles of the last coat."""
 
     def __init__(self, swatch: Swatch, coats: int, base: SampleArray) -> None:
         self.swatch = swatch
@@ -60,12 +60,12 @@ class SoFar:
 
 
 def _work(swatch: Swatch) -> Path:
-    """Return folder for a swatch while it is made."""
+    """Return the folder for a swatch while it is made."""
     return piece_work(swatch.sheet.piece) / f"swatch-{swatch.pk}"
 
 
 def _clean_up(swatch: Swatch) -> None:
-    """Delete what the making left: its own folder, and enlarged parts once no other swatch waits for them."""
+    """Delete the swatch's folder, and the shared enlarged parts once no other swatch waits for them."""
     piece = swatch.sheet.piece
     Swatch.objects.filter(pk=swatch.pk).update(so_far=None)
     shutil.rmtree(_work(swatch), ignore_errors=True)
@@ -75,7 +75,7 @@ def _clean_up(swatch: Swatch) -> None:
 
 @carries_out(Swatch, _clean_up)
 def make(swatch: Swatch, stopping: Stopping) -> None:
-    """Make a swatch, or take the pixels that another sheet's has by now."""
+    """Make a swatch, or take the pixels of an equal one that exists by now."""
     with advisory_lock(f"{swatch.sheet.piece_id} {swatch.content_key}"):
         known = Swatch.objects.same_as(swatch)
         if known:

@@ -1,4 +1,4 @@
-"""Swatches: trials of a coat on a window, and the sheets they stand on."""
+"""Swatches, and the sheets they belong to."""
 
 import uuid
 from typing import Any
@@ -23,7 +23,7 @@ class SwatchSheetQuerySet(models.QuerySet["SwatchSheet"]):
 
 
 class SwatchSheet(models.Model):
-    """Trials of one coat on one window, over at most two varied settings."""
+    """Trials of one coat on one window, over up to two varied settings."""
 
     id = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
     piece = models.ForeignKey("library.Piece", models.CASCADE, related_name="sheets")
@@ -61,7 +61,7 @@ class SwatchSheet(models.Model):
 
     @property
     def size(self) -> Size:
-        """Size of the tried coat's result."""
+        """Size of the coat's result."""
         return self.as_schedule().sizes(self.start.size)[-1]
 
     @property
@@ -125,13 +125,13 @@ class Swatch(Job):
         return refine
 
     def results(self) -> dict[str, Any]:
-        """Return what another swatch of the same pixels takes from it, without being made."""
+        """Return the results that another swatch of the same pixels copies instead of being made."""
         taken = {"pixels": self.pixels.name, "sha256": self.sha256, "measures": self.measures}
         return taken | {"seconds": 0.0, "model_seconds": 0.0}
 
     @property
     def queue_priority(self) -> int:
-        # the first of every sheet come first, so that no sheet waits for all of another
+        # the first swatch of every sheet comes first, so that no sheet waits for all of another
         return -self.place
 
     @property

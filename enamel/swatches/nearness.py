@@ -1,5 +1,6 @@
-"""How far a swatch is from its firing, where it is not the same: joint mode with a refiner that looks at
-whole tiles, where what lies beyond the window's tiles reaches it in the firing and not in the swatch."""
+"""How far a swatch is from its firing where the two are not equal: in joint mode with a refiner that sees
+whole tiles, pixels beyond the window's tiles affect the firing but not the swatch.
+"""
 
 from typing import Any
 
@@ -19,13 +20,13 @@ LEVEL = 257
 
 
 def is_only_near(schedule: Schedule) -> bool:
-    """Return whether a window of the schedule's result is not that part of the whole, bit for bit."""
+    """Return whether a swatch of this schedule is only near its firing, not bit for bit equal."""
     refined = [coat.refinement for coat in schedule.laid if coat.refinement]
     return any(blends(refine, spec_of(refine)) for refine in refined)
 
 
 def apart(samples: SampleArray, swatch: Swatch, layer: Layer | None) -> float | None:
-    """Return root mean square difference of a swatch from its firing in 8-bit levels; None without a
+    """Return the root mean square difference of a swatch from its firing in 8-bit levels; None without a
     firing.
     """
     if layer is None:
@@ -37,7 +38,7 @@ def apart(samples: SampleArray, swatch: Swatch, layer: Layer | None) -> float | 
 
 
 def note(*, layer: Layer, **signal: Any) -> None:
-    """Note on the swatches that were tried of a layer how far from it they are."""
+    """Store with the swatches tried for a layer how far from it they are."""
     tried = Swatch.objects.filter(sheet__piece=layer.piece, state=Swatch.State.DONE)
     for swatch in tried.filter(measures__has_key="apart").select_related("sheet"):
         if swatch.content_key == content_key(layer.content_key, str(swatch.sheet.box)):

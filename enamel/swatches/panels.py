@@ -1,4 +1,4 @@
-"""What the workspace shows of swatches: the tray of sheets, and the fields of a new sheet."""
+"""The part of the workspace for swatches: the tray of sheets, and the fields of a new sheet."""
 
 from typing import Any
 
@@ -8,12 +8,12 @@ from enamel.swatches.forms import SheetForm
 from enamel.workspace.shell import Workspace
 
 WINDOW = 512
-"""Side of the windows that are proposed, in px of the result."""
+"""Side of proposed windows, in px of the result."""
 MOST_IN_TRAY = 8
 
 
 def swatch_part(workspace: Workspace) -> dict[str, Any]:
-    """Show the tray of sheets, and beside the coats the fields of a new one."""
+    """Show the tray of sheets, and in the panel of coats the fields of a new one."""
     sheets = workspace.piece.sheets.order_by("-pinned", "-created").prefetch_related("swatches")
     panel = workspace.panel
     trial = None

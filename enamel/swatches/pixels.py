@@ -1,4 +1,4 @@
-"""Swatches in storage."""
+"""Stored pixels of swatches."""
 
 import numpy as np
 

@@ -1,4 +1,4 @@
-"""What the API sends and receives of swatches."""
+"""API schemas of swatches."""
 
 from typing import Literal
 from uuid import UUID
@@ -20,7 +20,7 @@ class Varied(Schema):
 
 
 class WantedSheet(Schema):
-    """Of a schedule the last coat is tried."""
+    """A sheet to be made. Of the schedule, the last coat is tried."""
 
     schedule: ScheduleInHand = None
     window: tuple[int, int, int, int] = Field(

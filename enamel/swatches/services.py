@@ -23,7 +23,7 @@ from enamel.swatches.models import Swatch, SwatchSheet
 
 
 def begin_on(base: Layer, schedule: Schedule) -> tuple[Layer, Schedule]:
-    """Return the last layer that is there already before the tried coat, and the coats from there on."""
+    """Return the last existing layer before the tried coat, and the coats from there on."""
     before = schedule.laid[:-1]
     laid = already_laid(base, Schedule(before)) if before else []
     start = laid[-1] if laid else base
@@ -33,12 +33,12 @@ def begin_on(base: Layer, schedule: Schedule) -> tuple[Layer, Schedule]:
 def ask(
     piece: Piece, schedule: Schedule, number: int, window: Box, axes: Sequence[Axis]
 ) -> SwatchSheet:
-    """Return a sheet of swatches of a schedule's last coat, waiting for the kiln.
+    """Submit a sheet of swatches of a schedule's last coat.
 
     Raises
     ------
     Refusal
-        When the window or the values can't be used; nothing is asked for then.
+        When the window or the values can't be used. Nothing is submitted then.
     """
     start, rest = begin_on(piece.base, schedule)
     size = rest.sizes(start.size)[-1]
@@ -72,7 +72,7 @@ def _predicted(start: Layer, rest: Schedule, found: Sequence[Cell], window: Box)
 
 @dataclass(frozen=True, slots=True)
 class SheetCost:
-    """What a sheet would take, here and with its window moved a little to where fewer tiles touch it."""
+    """Cost of a sheet, as it is and with its window moved a little to where fewer tiles touch it."""
 
     count: int
     seconds: float
@@ -82,7 +82,7 @@ class SheetCost:
 
 
 def predicted(piece: Piece, schedule: Schedule, window: Box, axes: Sequence[Axis]) -> SheetCost:
-    """Return how many swatches a sheet would have, and about how long it would take."""
+    """Return the number of swatches of a sheet, and about how long it takes."""
     start, rest = begin_on(piece.base, schedule)
     found = cells(rest.coats[-1], axes)
     size = rest.sizes(start.size)[-1]
@@ -95,7 +95,7 @@ def predicted(piece: Piece, schedule: Schedule, window: Box, axes: Sequence[Axis
 
 
 def _place(sheet: SwatchSheet, rest: Schedule, cell: Cell, place: int) -> None:
-    """Add a swatch to a sheet: taken from an earlier one of the same pixels, or put in the queue."""
+    """Add a swatch to a sheet: copied from an earlier one of the same pixels, or put in the queue."""
     schedule = Schedule((*rest.coats[:-1], cell.coat))
     swatch = Swatch(
         sheet=sheet,
@@ -117,7 +117,7 @@ def _place(sheet: SwatchSheet, rest: Schedule, cell: Cell, place: int) -> None:
 
 
 def _swatch_key(sheet: SwatchSheet, schedule: Schedule) -> str:
-    """Return name of a swatch's pixels: the coats' content keys one after the other, and the window."""
+    """Return the content key of a swatch: a hash of the coats' content keys and the window."""
     name, base = sheet.start.sha256, sheet.piece.base.sha256
     for stage in stages(schedule, sheet.start.size):
         name = coat_key(stage, name, base)
@@ -125,7 +125,7 @@ def _swatch_key(sheet: SwatchSheet, schedule: Schedule) -> str:
 
 
 def stop(sheet: SwatchSheet) -> None:
-    """Stop a sheet: what runs ends after its tile, what waits is not begun."""
+    """Stop a sheet: its running swatch ends after the current tile, waiting ones are not begun."""
     sheet.swatches.all().stop()
 
 
@@ -135,7 +135,7 @@ def stop_for_deletion(*, piece: Piece, **signal: Any) -> None:
 
 
 def delete(sheet: SwatchSheet) -> None:
-    """Delete a sheet and the pixels that no other swatch shares."""
+    """Delete a sheet, and pixels that no other swatch uses."""
     stop(sheet)
     names = {
         swatch.pixels.name: swatch.pixels.storage
@@ -149,7 +149,7 @@ def delete(sheet: SwatchSheet) -> None:
 
 
 def narrower(swatch: Swatch) -> list[Axis]:
-    """Return the axes of a sheet around a swatch: its sheet's, closer to the swatch's values."""
+    """Return axes for a narrower sheet around a swatch's values."""
     found = []
     for axis, place in zip(swatch.sheet.varied, (swatch.column, swatch.row), strict=False):
         found.append(around(axis, axis.values[place], span_of(axis.name)))
@@ -157,7 +157,7 @@ def narrower(swatch: Swatch) -> list[Axis]:
 
 
 def span_of(name: str) -> tuple[float, float]:
-    """Return from where to where a varied number may go."""
+    """Return the range of a setting that can be varied."""
     specs = {spec.name: spec.metadata for spec in (*fields(Refine), *fields(Mix))}
     known: Mapping[str, float] = specs.get(name, {})
     return known.get("low", 0.0), known.get("high", 1.0)
@@ -166,7 +166,7 @@ def span_of(name: str) -> tuple[float, float]:
 def suggestions(
     layer: Layer, size: Size, side: int, refine: Refine | None = None
 ) -> list[dict[str, Any]]:
-    """Return windows worth trying on a picture of ``size`` that is made from a layer, for the page."""
+    """Return suggested windows, in px of a picture of ``size`` made from a layer."""
     faces = [face.box for face in layer.found_faces]
     with canvas_of(layer) as canvas:
         found = suggested(canvas, size, side, faces, refine)

@@ -1,4 +1,4 @@
-"""Swatch sheets: asked for from the workspace, looked at, marked, taken over."""
+"""Swatch sheets: submitted from the workspace, shown, marked, applied."""
 
 from dataclasses import replace
 from uuid import UUID
@@ -39,7 +39,7 @@ SORTS = {"grid": "As laid out", "sharpness": "Sharpest first", "drift": "Nearest
 @require_GET
 @login_required
 def windows(request: HttpRequest, piece_id: UUID) -> JsonResponse:
-    """Show windows worth trying, in px of the current coat's result."""
+    """Return suggested windows, in px of the current coat's result."""
     piece = own_piece(request, piece_id)
     draft = draft_of(piece, request.GET.get("coat"))
     size = result_of(draft, piece.base.size)
@@ -51,7 +51,7 @@ def windows(request: HttpRequest, piece_id: UUID) -> JsonResponse:
 @require_POST
 @login_required
 def swatch_cost(request: HttpRequest, piece_id: UUID) -> JsonResponse:
-    """Show how many swatches are asked for and about how long they take, in words; and where it is less."""
+    """Return in words how many swatches a sheet has and how long it takes, and where it would take less."""
     piece = own_piece(request, piece_id)
     draft, form = read_coat(request, piece)
     asked = SheetForm(request.POST)
@@ -79,7 +79,7 @@ def swatch_cost(request: HttpRequest, piece_id: UUID) -> JsonResponse:
 @require_POST
 @login_required
 def make(request: HttpRequest, piece_id: UUID) -> HttpResponse:
-    """Make a sheet of swatches of the current coat, on the window and over the values asked for."""
+    """Submit a sheet of swatches of the current coat."""
     piece = own_piece(request, piece_id)
 
     def act(draft: Draft, form: CoatForm) -> HttpResponse:
@@ -132,7 +132,7 @@ def sheet(request: HttpRequest, sheet_id: UUID) -> HttpResponse:
 @require_GET
 @login_required
 def state(request: HttpRequest, sheet_id: UUID) -> JsonResponse:
-    """Show what each swatch of a sheet has come to."""
+    """Return the state of each swatch of a sheet."""
     shown = own_sheet(request, sheet_id)
     news = [
         {"number": cell.pk, "state": cell.state, "error": cell.error, "seconds": cell.seconds,
@@ -143,7 +143,7 @@ def state(request: HttpRequest, sheet_id: UUID) -> JsonResponse:
 
 
 def _url(swatch: Swatch) -> str | None:
-    """Return where the swatch can be seen: finished, or as far as it has come."""
+    """Return the address of a swatch's picture, finished or in progress."""
     if swatch.state == Swatch.State.DONE:
         return reverse("swatch-picture", args=[swatch.pk])
     if swatch.open and swatch.tiles_done:
@@ -155,7 +155,7 @@ def _url(swatch: Swatch) -> str | None:
 @login_required
 @cache_control(private=True, max_age=A_MONTH, immutable=True)
 def picture(request: HttpRequest, number: int) -> HttpResponse:
-    """Show a swatch's very pixels, as 8-bit PNG."""
+    """Send a swatch's pixels as 8-bit PNG."""
     swatch = own_swatch(request, number)
     if swatch.state != Swatch.State.DONE:
         raise Http404
@@ -165,7 +165,7 @@ def picture(request: HttpRequest, number: int) -> HttpResponse:
 @require_GET
 @login_required
 def so_far(request: HttpRequest, number: int) -> HttpResponse:
-    """Show a swatch while it is made; no content once it is finished."""
+    """Send a swatch in progress; 204 once it is finished."""
     seen = own_swatch(request, number).so_far
     return HttpResponse(seen, content_type="image/webp") if seen else HttpResponse(status=204)
 
@@ -174,7 +174,7 @@ def so_far(request: HttpRequest, number: int) -> HttpResponse:
 @login_required
 @cache_control(private=True, max_age=A_MONTH, immutable=True)
 def base_picture(request: HttpRequest, sheet_id: UUID) -> HttpResponse:
-    """Show the base in the sheet's window, enlarged by Lanczos."""
+    """Send the base in the sheet's window, enlarged by Lanczos."""
     shown = own_sheet(request, sheet_id)
     return HttpResponse(png_of(base_window(shown)), content_type="image/png")
 
@@ -182,7 +182,7 @@ def base_picture(request: HttpRequest, sheet_id: UUID) -> HttpResponse:
 @require_POST
 @login_required
 def verdict(request: HttpRequest, number: int) -> JsonResponse:
-    """Mark a swatch a favourite or a reject; the mark it has already takes it off."""
+    """Mark a swatch a favourite or a reject. Its present mark, sent again, is removed."""
     swatch = own_swatch(request, number)
     asked = request.POST.get("verdict", "")
     known = asked in Swatch.Verdict.values and asked != swatch.verdict
@@ -194,7 +194,7 @@ def verdict(request: HttpRequest, number: int) -> JsonResponse:
 @require_POST
 @login_required
 def take(request: HttpRequest, number: int) -> HttpResponse:
-    """Put a swatch's settings into the coat; fire with them, or make a narrower sheet, if asked."""
+    """Apply a swatch's settings to the coat; on request also fire, or submit a narrower sheet."""
     swatch = own_swatch(request, number)
     shown, piece = swatch.sheet, swatch.sheet.piece
     draft = draft_of(piece, str(shown.coat)).with_coat(Coat.from_json(swatch.coat))
@@ -221,7 +221,7 @@ def stop(request: HttpRequest, sheet_id: UUID) -> HttpResponse:
 @require_POST
 @login_required
 def pin(request: HttpRequest, sheet_id: UUID) -> HttpResponse:
-    """Pin a sheet or take the pin off: pinned ones stand first in the tray."""
+    """Pin or unpin a sheet. Pinned ones come first in the tray."""
     shown = own_sheet(request, sheet_id)
     shown.pinned = not shown.pinned
     shown.save(update_fields=["pinned"])

@@ -1,1 +1,1 @@
-"""Touch-ups and inlays: places refined again, pictures set into others."""
+"""Touch-ups and inlays: places are refined again, pictures are set into others."""

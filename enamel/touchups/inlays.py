@@ -1,4 +1,4 @@
-"""Offer pictures to be inlaid, keep files for it, and preview inlays."""
+"""List pictures that can be inlaid, store files for it, and preview inlays."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -26,28 +26,28 @@ from enamel.storage.scratch import passing, stored
 from enamel.swatches.models import Swatch
 
 MOST_MEGAPIXELS = 24.0
-"""Largest file that is laid over: it is read while the browser waits."""
+"""Largest file that can be laid: it is read within the request."""
 SWATCHES = 12
-"""How many swatches are offered, the newest."""
+"""How many swatches are offered; the newest."""
 SAME_SHAPE = 0.01
-"""Share by which the proportions of a file may differ that is laid edge to edge."""
+"""Most that the proportions of a file laid edge to edge may differ from the layer's, relative."""
 MOST_SHOWN = 2_500_000
-"""Pixels of a preview; a larger part is shown reduced."""
+"""Most pixels of a preview; a larger part is shown reduced."""
 
 
 @dataclass(frozen=True, slots=True)
 class InlaySource:
-    """Something that can be laid over a layer."""
+    """A picture that can be laid over a layer."""
 
     sha256: str
-    """Name of its pixels."""
+    """Hash of its pixels."""
     words: str
     homography: Homography | None = None
-    """Where it is on the layer; None for a layer, which has coordinates."""
+    """Its place on the layer; None for another layer, which covers all of it."""
 
 
 def sources_of(piece: Piece, under: Layer) -> list[InlaySource]:
-    """Return what can be laid over a layer: other layers, the newest first; swatches; files laid before."""
+    """Return what can be laid over a layer: other layers, the newest first; swatches; laid files."""
     layers = [
         InlaySource(layer.sha256, _of_layer(layer))
         for layer in piece.layers.order_by("-created")
@@ -79,24 +79,24 @@ def _of_layer(layer: Layer) -> str:
 
 
 def _of_window(swatch: Swatch, under: Layer) -> Homography:
-    """Return where a swatch's window is on a layer."""
+    """Return the place of a swatch's window on a layer."""
     size, box = swatch.sheet.size, swatch.sheet.box
     across, down = under.width / size.width, under.height / size.height
     return (across, 0.0, box.x * across, 0.0, down, box.y * down, 0.0, 0.0, 1.0)
 
 
 def take_file(under: Layer, upload: File, name: str) -> tuple[InlaySource, Aligned | None]:  # type: ignore[type-arg]
-    """Keep a picture from elsewhere with the piece, and find where it is on a layer.
+    """Store a picture from outside with the piece, and find its place on a layer.
 
     Returns
     -------
-    The source, and how well it lies there; None where too little agrees but it has the layer's
+    The source, and how well it agrees there; None where too little agrees but it has the layer's
     proportions, so that it is laid edge to edge.
 
     Raises
     ------
     Refusal
-        When the file can't be used, or does not belong to this picture; nothing is kept then.
+        When the file can't be used, or does not belong to this picture. Nothing is stored then.
     """
     piece = under.piece
     with passing("laid") as folder:
@@ -121,9 +121,9 @@ def take_file(under: Layer, upload: File, name: str) -> tuple[InlaySource, Align
 
 
 def _kept(laid: LaidFile, path: Path) -> LaidFile:
-    """Store a laid file, or find it where somebody else has stored the same just now.
+    """Store a laid file, or return an equal one that was stored meanwhile.
 
-    Its name in storage is its own: another piece's file of the same pixels is another file, and lives on
+    Its name in storage is unique: another piece's file of the same pixels is a separate file, and stays
     when this one is deleted.
     """
     keep_file(laid.pixels, path, f"{uuid4()}.npy")
@@ -148,10 +148,10 @@ def _lying(over: Canvas, below: Canvas) -> tuple[Aligned | None, Homography]:
 
 
 def shown(under: Layer, inlays: Sequence[Inlay], window: Box) -> bytes:
-    """Return a part of the layer with everything laid, as 8-bit PNG.
+    """Return a part of the layer with all inlays, as 8-bit PNG.
 
-    Up to `MOST_SHOWN` px they are the pixels that the layer will have; a larger part is put together from
-    reduced pictures, so that it is there at once.
+    Up to `MOST_SHOWN` px these are the pixels that the layer will have. A larger part is composed of
+    reduced pictures, which is quick.
     """
     window = window.intersection(Box.whole(under.size))
     if window.empty:
@@ -176,7 +176,7 @@ def _reduced(below: Picture, laid: list[tuple[Picture, Inlay]], window: Box) -> 
 
 
 def _small(picture: Picture, size: Size) -> Picture:
-    """Return a picture reduced, or enlarged where it is smaller, and held."""
+    """Return a picture in memory, brought to a size."""
     if picture.size.width >= size.width:
         return Pixels(reduced(picture, size))
     return Pixels(Enlarged(picture, size, upscaler("lanczos")).read(Box.whole(size)))

@@ -1,4 +1,4 @@
-"""Make candidates in workers: one place refined with one seed, and its preview."""
+"""Make candidates in workers: one place refined with one seed, with a preview."""
 
 import shutil
 import time
@@ -20,11 +20,11 @@ from enamel.storage.files import keep_file
 from enamel.touchups.models import Candidate, TouchUpDraft
 
 SHOWN = 900
-"""Longest side, in px, of what a candidate looks like."""
+"""Longest side of a candidate's preview, in px."""
 
 
 def _work(candidate: Candidate) -> Path:
-    """Return folder for a candidate while it is made."""
+    """Return the folder for a candidate while it is made."""
     return piece_work(candidate.draft.piece) / f"candidate-{candidate.pk}"
 
 
@@ -34,7 +34,7 @@ def _clean_up(candidate: Candidate) -> None:
 
 @carries_out(Candidate, _clean_up)
 def make(candidate: Candidate, stopping: Stopping) -> None:
-    """Make one candidate: its pixels, and what the place looks like with them."""
+    """Make one candidate: its pixels and its preview."""
     with advisory_lock(f"{candidate.draft.piece_id} {candidate.content_key}"):
         _make(candidate, stopping)
 
@@ -63,7 +63,7 @@ def _make(candidate: Candidate, stopping: Stopping) -> None:
 
 
 def before(draft: TouchUpDraft, place: int) -> bytes:
-    """Return the place as the layer has it now, of the same size as its candidates are shown."""
+    """Return the place as it is on the layer, at the size of the candidates' previews."""
     settings = draft.as_touch_up()
     seen = settings.placed(settings.patches[place], draft.layer.size).seen
     with canvas_of(draft.layer) as layer:

@@ -1,4 +1,4 @@
-"""Touch-ups before they are layers: the places and their candidates."""
+"""Touch-ups in preparation: their places and candidates."""
 
 import uuid
 from typing import Any
@@ -23,7 +23,7 @@ class TouchUpDraftQuerySet(models.QuerySet["TouchUpDraft"]):
 
 
 class TouchUpDraft(models.Model):
-    """One or many places of a layer that are mended, with candidates to choose from."""
+    """One or more places of a layer to be touched up, with candidates to choose from."""
 
     id = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
     piece = models.ForeignKey("library.Piece", models.CASCADE, related_name="touch_up_drafts")
@@ -54,7 +54,7 @@ class CandidateQuerySet(JobQuerySet["Candidate"]):
 
 
 class Candidate(Job):
-    """One way to mend one place."""
+    """One refinement of one place."""
 
     QUEUE = SWATCHES
     LABEL = "Making candidates of a touch-up"
@@ -95,7 +95,7 @@ class Candidate(Job):
 
     @property
     def queue_priority(self) -> int:
-        # the first of every place comes before the second of any
+        # the first candidates of all places come before the second ones
         return -self.number
 
     @property
@@ -103,6 +103,6 @@ class Candidate(Job):
         return reverse("touch-up-draft", args=[self.draft_id])
 
     def as_patch(self) -> Patch:
-        """Its settings, laid where it was painted."""
+        """Its settings as a patch, restricted to where it was painted."""
         form: dict[str, Any] = {**self.patch, "over": self.over}
         return from_json(Patch, form)

@@ -1,4 +1,4 @@
-"""What the pages for touch-ups and inlays show."""
+"""The pages of touch-ups and inlays."""
 
 import json
 from dataclasses import dataclass
@@ -29,13 +29,13 @@ MASK_TOOLS = tuple(
     }.items()
 )
 RECENT = 8
-"""Unfinished touch-ups that the workspace offers to go back to."""
+"""How many unfinished touch-ups the workspace offers to return to."""
 
 
 def present_touch_up(
     piece: Piece, layer: Layer, form: TouchUpForm, changing: Layer | None
 ) -> dict[str, Any]:
-    """Return the panel: faces worst first, kept masks, what it would take."""
+    """Return the panel of touch-ups: faces, the worst first, saved masks, and the cost."""
     return {
         "cost": touch_up_cost(layer, form),
         "abilities": abilities_in(form),
@@ -51,7 +51,7 @@ def present_touch_up(
 
 
 def present_face(layer: Layer, listed: faces.ListedFace) -> dict[str, Any]:
-    """Return a face in the list: where it is, why it needs a touch-up, its mask."""
+    """Return a face for the list: its place, why it needs a touch-up, its mask."""
     box = listed.face.box
     part = ",".join(str(side) for side in (box.x, box.y, *box.size))
     return {
@@ -66,9 +66,7 @@ def present_face(layer: Layer, listed: faces.ListedFace) -> dict[str, Any]:
 
 
 def touch_up_cost(layer: Layer, form: TouchUpForm) -> dict[str, Any] | None:
-    """Return what the candidates of the current mask would take, at which working size; none without a
-    mask.
-    """
+    """Return cost and working size of the candidates for the current mask; None without a mask."""
     if not form.is_valid():
         return None
     try:
@@ -99,7 +97,7 @@ class ShownPlace:
     number: int
     name: str
     seen: Box
-    """What of the layer is shown."""
+    """The part of the layer that is shown."""
     candidates: list[Candidate]
 
 
@@ -139,7 +137,7 @@ def present_draft(draft: TouchUpDraft) -> dict[str, Any]:
 
 
 def present_inlay(piece: Piece, layer: Layer) -> dict[str, Any]:
-    """Return the panel of inlays: what can be laid over the layer."""
+    """Return the panel of inlays, with what can be laid over the layer."""
     return {
         "sources": inlays.sources_of(piece, layer),
         "kept_masks": piece.masks.all(),

@@ -1,4 +1,4 @@
-"""Asking for touch-ups: candidates for places, verdicts on them, and the layer that results."""
+"""Submit candidates for touch-ups, judge them, and fire the layer that results."""
 
 from collections.abc import Sequence
 from dataclasses import replace
@@ -21,7 +21,7 @@ from enamel.storage.disk import require_room
 from enamel.touchups.models import Candidate, TouchUpDraft
 
 MOST_CANDIDATES = 200
-"""Of one touch-up: a crowd of twenty with ten each."""
+"""Most candidates of one touch-up: a crowd of twenty with ten each."""
 
 
 def ask(
@@ -31,21 +31,21 @@ def ask(
     names: Sequence[str] = (),
     replaces: Layer | None = None,
 ) -> TouchUpDraft:
-    """Return candidates for every place of a touch-up, waiting for the kiln; the first of each place first.
+    """Submit candidates for every place of a touch-up, the first of each place first.
 
     Parameters
     ----------
     settings : its patches are the places.
     tries : denoising strength and seed of each candidate.
-    names : what each place is called.
-    replaces : the touch-up that this one changes.
+    names : name of each place.
+    replaces : the layer of the touch-up that this one changes.
 
     Raises
     ------
     Refusal
-        When a mask covers nothing, or there would be too many.
+        When a mask covers nothing, or there would be too many candidates.
     """
-    # as it will be read back, so that candidates are known by the same name later
+    # as it will be read back, so that content keys are the same later
     settings = TouchUp.from_json(to_json(settings))
     settings.within(layer.size)
     count = len(settings.patches) * len(tries)
@@ -84,7 +84,7 @@ def _queue(draft: TouchUpDraft, settings: TouchUp, place: int, number: int, patc
 
 
 def more(draft: TouchUpDraft, strength: float, seed: int) -> None:
-    """One more candidate for every place of a touch-up."""
+    """Submit one more candidate for every place of a touch-up."""
     settings = draft.as_touch_up()
     last = draft.candidates.order_by("-number").first()
     number = last.number + 1 if last else 0
@@ -97,8 +97,9 @@ def more(draft: TouchUpDraft, strength: float, seed: int) -> None:
 
 
 def judge(candidate: Candidate, verdict: str) -> None:
-    """Accept or reject a candidate, or take the verdict back. Of a place's candidates one at most is laid
-    whole; those that were painted are laid over it."""
+    """Accept or reject a candidate, or withdraw the verdict. At most one of a place's candidates is laid
+    whole; painted ones are laid over it.
+    """
     with transaction.atomic():
         if verdict == Candidate.Verdict.ACCEPTED and candidate.over is None:
             others = candidate.draft.candidates.filter(place=candidate.place, over__isnull=True)
@@ -108,7 +109,7 @@ def judge(candidate: Candidate, verdict: str) -> None:
 
 
 def paint(candidate: Candidate, over: Mask | None) -> None:
-    """Where alone a candidate is laid; painting accepts it, and without a mask it is laid whole again."""
+    """Restrict a candidate to a mask, which accepts it; without a mask it is laid whole again."""
     if over is not None and over.steps:
         require_covered(Drawn(over, candidate.draft.layer.size))
         candidate.over = to_json(over)
@@ -119,8 +120,8 @@ def paint(candidate: Candidate, over: Mask | None) -> None:
 
 
 def chosen(draft: TouchUpDraft) -> TouchUp:
-    """Return the touch-up with the accepted candidates: for each place what is laid whole, then what was
-    painted.
+    """Return the touch-up of the accepted candidates: for each place the one laid whole, then the painted
+    ones.
 
     Raises
     ------
@@ -137,17 +138,17 @@ def chosen(draft: TouchUpDraft) -> TouchUp:
 
 
 def lay(draft: TouchUpDraft) -> Firing:
-    """Return a firing that makes a layer of the accepted candidates; their pixels are there already."""
+    """Submit a firing that makes a layer of the accepted candidates. Their pixels exist already."""
     return firings.enqueue_touch_up(draft.layer, chosen(draft), draft.replaces)
 
 
 def stop(draft: TouchUpDraft) -> None:
-    """Stop making candidates: what runs ends after its tile, what waits is not begun."""
+    """Stop making candidates: a running one ends after its current tile, waiting ones are not begun."""
     draft.candidates.all().stop()
 
 
 def delete(draft: TouchUpDraft) -> None:
-    """Delete a touch-up's candidates with their pixels. Layers made of them stay."""
+    """Delete a touch-up in preparation, with the pixels of its candidates. Layers made of them stay."""
     stop(draft)
     for candidate in draft.candidates.exclude(pixels=""):
         candidate.pixels.delete(save=False)

@@ -1,1 +1,1 @@
-"""Uploads: files on their way in, read by a worker when reading takes long."""
+"""Uploads: files that take long to read are stored, and read by a worker."""

@@ -12,7 +12,7 @@ _readers: dict[str, Reader] = {}
 
 
 def register(kind: str, reader: Reader) -> None:
-    """Have uploads of a kind read by this function."""
+    """Register the function that reads uploads of a kind."""
     _readers[kind] = reader
 
 

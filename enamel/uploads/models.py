@@ -21,7 +21,7 @@ class UploadQuerySet(JobQuerySet["Upload"]):
         return self.filter(owner_id=person.pk)
 
     def in_sight(self) -> "UploadQuerySet":
-        """Open, or rejected and not yet dismissed; models also for a while after they were added."""
+        """Return those open, or rejected and not dismissed; models also for a while after they were added."""
         recent = models.Q(kind=Upload.Kind.MODEL, created__gt=timezone.now() - NOTICE)
         return self.filter(~models.Q(state=Upload.State.DONE) | recent)
 

@@ -28,7 +28,7 @@ def keep(
 
     Parameters
     ----------
-    path : the file; none when it stays where the details say that it is.
+    path : the file; None when the details say where it is, and it stays there.
     """
     upload = Upload(owner_id=owner.pk, kind=kind, name=name[-255:], details=details or {})
     if path is not None:

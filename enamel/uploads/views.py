@@ -1,4 +1,4 @@
-"""Pages of uploads: how far they are read, and dismissing them."""
+"""Pages of uploads: their state, and dismissing them."""
 
 from uuid import UUID
 
@@ -16,7 +16,7 @@ from enamel.uploads.models import Upload
 @require_GET
 @login_required
 def state(request: HttpRequest, upload_id: UUID) -> JsonResponse:
-    """Show how far an upload is read, and where its piece is."""
+    """Return the state of an upload, and its piece once there is one."""
     upload = own_upload(request, upload_id)
     return JsonResponse(
         {

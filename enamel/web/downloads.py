@@ -1,4 +1,4 @@
-"""Files on their way to the browser: in blocks, and from any place on when it asks for a range."""
+"""Downloads: sent in blocks, and in part when the browser asks for a range."""
 
 import re
 from collections.abc import AsyncIterator
@@ -13,13 +13,13 @@ RANGE = re.compile(r"bytes=(\d{0,15})-(\d{0,15})")
 
 
 def kept_as(name: str, response: HttpResponse) -> HttpResponse:
-    """Return an answer that the browser keeps as a file of that name."""
+    """Return a response that the browser saves as a file of that name."""
     response["Content-Disposition"] = content_disposition_header(True, name) or ""
     return response
 
 
 def json_file(name: str, form: Any) -> HttpResponse:
-    """Return an answer that the browser keeps as a JSON file of that name."""
+    """Return a response that the browser saves as a JSON file of that name."""
     return kept_as(name, JsonResponse(form, json_dumps_params={"indent": 2}))
 
 
@@ -39,7 +39,7 @@ class Part:
 
 
 class Blocks(FileResponse):
-    """A file read block by block beside the server's own work; Django alone would read all of it first."""
+    """A file read in blocks by the event loop. Django itself would read all of it first."""
 
     block_size = BLOCK
 
@@ -51,7 +51,8 @@ class Blocks(FileResponse):
 
 
 def send(request: HttpRequest, file: IO[bytes], **facts: Any) -> HttpResponse | FileResponse:
-    """Return an open file, or the part of it that the request asks for (RFC 9110, section 14: one range).
+    """Return a response with an open file, or with the part that the request asks for (RFC 9110, section
+    14; one range).
 
     Parameters
     ----------

@@ -1,4 +1,4 @@
-"""Parts of a layer, as pages send them."""
+"""Form fields for parts of a layer."""
 
 from django import forms
 
@@ -7,7 +7,7 @@ from enamel.core.written import read_lengths
 
 
 class WindowField(forms.CharField):
-    """Left, top, width and height in px of the layer; cleaned, a box."""
+    """Left, top, width and height in px of the layer; its cleaned value is a box."""
 
     def __init__(self) -> None:
         super().__init__(max_length=60)

@@ -1,4 +1,4 @@
-"""What holds for every page: nobody else keeps it, and it is asked for in text that can be stored."""
+"""Middleware for every page: private caching, and no text that can't be stored."""
 
 from collections.abc import Callable
 from urllib.parse import unquote_plus
@@ -11,7 +11,7 @@ Next = Callable[[HttpRequest], HttpResponse]
 
 
 class PrivatePages:
-    """Personal pages are asked for again each time and kept by no cache in between."""
+    """Keeps personal pages out of shared caches, and has browsers ask for them each time."""
 
     def __init__(self, get_response: Next) -> None:
         self.get_response = get_response
@@ -24,7 +24,7 @@ class PrivatePages:
 
 
 class StorableText:
-    """Text with NUL characters, which no database holds, is refused before anything looks at it."""
+    """Refuses requests with NUL characters, which PostgreSQL can't store."""
 
     def __init__(self, get_response: Next) -> None:
         self.get_response = get_response

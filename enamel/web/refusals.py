@@ -1,4 +1,4 @@
-"""How pages say no: a refusal that nothing else has answered is shown in its own words."""
+"""Answer refusals that no view has handled, in their own words."""
 
 import sys
 from collections.abc import Callable
@@ -40,7 +40,7 @@ class Refusals:
 
 
 def server_error(request: HttpRequest) -> HttpResponse:
-    """Answer an error that nothing else has answered; a full disk is named as such."""
+    """Answer an unexpected error. A full disk is named as such."""
     error = sys.exc_info()[1]
     if is_out_of_room(error):
         status, title, words = 507, "The disk is full", NO_ROOM
@@ -53,7 +53,7 @@ def server_error(request: HttpRequest) -> HttpResponse:
 
 
 def _came_from(request: HttpRequest) -> str | None:
-    """Return the page of this site that a form was sent from."""
+    """Return the page of this site that sent a form."""
     referer = request.headers.get("Referer", "")
     if not url_has_allowed_host_and_scheme(referer, {request.get_host()}):
         return None

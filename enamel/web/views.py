@@ -1,4 +1,4 @@
-"""Live news for an open page."""
+"""Live notifications for an open page."""
 
 from django.contrib.auth.decorators import login_required
 from django.core.handlers.asgi import ASGIRequest
@@ -12,7 +12,9 @@ from enamel.jobs.notifications import events
 @require_GET
 @login_required
 def news(request: HttpRequest) -> HttpResponse | StreamingHttpResponse:
-    """Show events as long as the page is open; none where the server can't stream, which ends the asking."""
+    """Stream events while the page is open. Where the server can't stream, the answer is 204, which makes
+    browsers stop asking.
+    """
     if not isinstance(request, ASGIRequest):
         return HttpResponse(status=204)
     response = StreamingHttpResponse(events(person(request).pk), content_type="text/event-stream")

@@ -1,6 +1,6 @@
-"""Fields of forms written out in Python: the HTML that Django's templates make, in a tenth of the time.
+"""Form widgets rendered in Python: the same HTML as Django's templates, in a tenth of the time.
 
-A page of settings has some fifty of them, and artists look at such pages all day.
+A page of settings has some fifty widgets.
 """
 
 from collections.abc import Callable, Mapping
@@ -15,7 +15,7 @@ FOLDER = "django/forms/widgets/"
 
 
 class PlainWidgets(DjangoTemplates):
-    """Renders the widgets that our forms use; all others by their templates."""
+    """Renders the widgets that our forms use; any others by their templates."""
 
     def render(
         self, template_name: str, context: dict[str, Any], request: Any = None

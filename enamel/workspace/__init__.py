@@ -1,1 +1,3 @@
-"""A piece's workspace: the picture, its section, and the panel of each task, which other apps supply."""
+"""The workspace of a piece: the picture, its section, and a panel for each task. Other apps register the
+panels.
+"""

@@ -1,4 +1,4 @@
-"""The panel of the base: what is known of it, and what the artist notes of the piece."""
+"""The panel of the base: its facts, and the artist's notes on the piece."""
 
 from typing import Any
 

@@ -1,4 +1,4 @@
-"""The section: a piece drawn as a cut enamel plate. Geometry only; the template draws it.
+"""The section: a piece's layers as the layers of a cut enamel plate. Geometry only; the template draws it.
 
 The base is the copper ground, each layer a band upon its parent, as thick as its pixels are many.
 Where a layer was fired more than once the plate splits, each branch having its part of the width.
@@ -54,12 +54,12 @@ class Band:
 
     @property
     def label(self) -> tuple[float, float]:
-        """Where the band's writing begins."""
+        """Where the band's label begins."""
         return self.x + 8, self.y + self.height / 2 + 4
 
     @property
     def flag(self) -> tuple[float, float]:
-        """Where the number of findings stands: at the right end."""
+        """Position of the number of findings, at the right end."""
         return self.x + self.width - 13, self.y + self.height / 2
 
     @property
@@ -78,7 +78,9 @@ class Section:
 
 
 def thickness(layer: Banded) -> float:
-    """Return height of a layer's band: grows with the square root of its pixel count, within limits."""
+    """Return the height of a layer's band: proportional to the square root of its pixel count, within
+    limits.
+    """
     if layer.kind in ("touch-up", "inlay", "finish"):
         return TOUCH_UP
     megapixels = layer.width * layer.height / 1e6

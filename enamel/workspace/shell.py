@@ -1,6 +1,6 @@
 """The workspace of a piece: which layer is shown, against which, and the panel of the open task.
 
-Each app supplies the panels of its tasks, and further parts of the page, when it is loaded.
+Each app registers the panels of its tasks, and further parts of the page, when it is loaded.
 """
 
 from abc import ABC, abstractmethod
@@ -23,12 +23,12 @@ class Panel(ABC):
     """In the address: ``?task=name``."""
     title: ClassVar[str]
     place: ClassVar[int]
-    """Panels stand in the order of their places."""
+    """Panels are listed in the order of their places."""
     template: ClassVar[str]
     seeded: ClassVar[bool] = False
-    """Whether its form has a seed, for which the one fired last can be taken again."""
+    """Whether its form has a seed that can be set to the last fired one."""
     live: ClassVar[bool] = False
-    """Whether it draws its result over the picture, which is then seen whole unless a wipe is asked for."""
+    """Whether it draws its result over the picture. The picture is then shown without a wipe by default."""
 
     def __init__(self, workspace: "Workspace") -> None:
         self.workspace = workspace
@@ -37,7 +37,7 @@ class Panel(ABC):
 
     @abstractmethod
     def form(self) -> Form:
-        """Return the form as the panel opens."""
+        """Return the form of a newly opened panel."""
 
     @abstractmethod
     def context(self, form: Form) -> dict[str, Any]:
@@ -45,13 +45,13 @@ class Panel(ABC):
 
     @property
     def changing(self) -> Layer | None:
-        """The layer that is being changed, where one of this panel's kind is."""
+        """The layer being changed, where it is of this panel's kind."""
         layer = self.workspace.find(self.workspace.picked.get("change"))
         return layer if layer and layer.kind == self.name else None
 
 
 Part = Callable[["Workspace"], dict[str, Any]]
-"""Adds to what the page shows, whichever panel is open."""
+"""Returns further context of the page, whichever panel is open."""
 _panels: dict[str, type[Panel]] = {}
 _parts: list[Part] = []
 
@@ -73,7 +73,7 @@ def tasks() -> dict[str, str]:
 
 
 class Workspace:
-    """The workspace of a piece, with what was picked on it.
+    """The workspace of a piece, as picked by the address.
 
     Parameters
     ----------
@@ -98,14 +98,14 @@ class Workspace:
         self.against = self.find(picked.get("against")) or usual
         self.form = form or self.panel.form()
         self.shown = self.layer
-        """The layer on the screen; while a firing runs, the one that it began with."""
+        """The layer shown; while a firing runs, the one that it started from."""
 
     def find(self, layer_id: str | None) -> Layer | None:
         """Return the piece's layer with this id."""
         return next((layer for layer in self.layers if str(layer.pk) == layer_id), None)
 
     def context(self) -> dict[str, Any]:
-        """Return what the template shows."""
+        """Return the template's context."""
         found = {name: value for part in _parts for name, value in part(self).items()}
         return (
             found

@@ -27,7 +27,7 @@ def piece(request: HttpRequest, piece_id: UUID) -> HttpResponse:
 def show_again(
     request: HttpRequest, piece: Piece, task: str, form: Form, layer: Layer | None = None
 ) -> HttpResponse:
-    """Return the workspace with a form that can't be used as it is."""
+    """Return the workspace with an invalid form."""
     picked = QueryDict(mutable=True)
     picked.update({"task": task, "coat": request.POST.get("coat", "")})
     picked["layer"] = str(layer.pk) if layer else request.POST.get("layer", "")
@@ -38,7 +38,7 @@ def show_again(
 @require_POST
 @login_required
 def facts(request: HttpRequest, piece_id: UUID) -> HttpResponse:
-    """Keep what is known and noted of a piece."""
+    """Save a piece's facts and notes."""
     piece = own_piece(request, piece_id)
     return _keep_facts(request, piece) or redirect(f"{piece.get_absolute_url()}?task=base")
 
@@ -46,7 +46,7 @@ def facts(request: HttpRequest, piece_id: UUID) -> HttpResponse:
 @require_POST
 @login_required
 def begin_again(request: HttpRequest, piece_id: UUID) -> HttpResponse:
-    """Keep what is known of a piece, and replace the schedule by the one that follows from it."""
+    """Save a piece's facts, and replace its schedule by the one that follows from them."""
     piece = own_piece(request, piece_id)
     refused = _keep_facts(request, piece)
     if refused:
@@ -56,7 +56,7 @@ def begin_again(request: HttpRequest, piece_id: UUID) -> HttpResponse:
 
 
 def _keep_facts(request: HttpRequest, piece: Piece) -> HttpResponse | None:
-    """Keep the facts, or return the workspace with what can't be used of them."""
+    """Save the facts, or return the workspace with the form's errors."""
     form = BaseForm(request.POST)
     if not form.is_valid():
         return show_again(request, piece, "base", form)

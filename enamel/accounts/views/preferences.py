@@ -1,4 +1,4 @@
-"""How an artist likes to work: units and keys."""
+"""The page of preferences: units and keys."""
 
 from django.contrib import messages
 from django.contrib.auth.decorators import login_required
@@ -13,7 +13,7 @@ from enamel.core.printing.sizing import Unit
 
 @login_required
 def preferences(request: HttpRequest) -> HttpResponse:
-    """Show and keep them. A key that can't be used is refused, and nothing is kept then."""
+    """Show and save preferences. Nothing is saved when a key can't be used."""
     kept = Preferences.of(request.user)
     if request.method != "POST":
         shown = {"rows": _rows(kept.keys), "units": list(Unit), "kept": kept}

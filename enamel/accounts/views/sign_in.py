@@ -1,4 +1,4 @@
-"""Signing in, and one's password."""
+"""Pages for signing in and for changing one's password."""
 
 from django.conf import settings
 from django.contrib import messages
@@ -14,14 +14,14 @@ from enamel.accounts.signing import BACKEND, DEMO_NAME
 
 
 class SignIn(LoginView):
-    """Name and password; in demo mode one click on the demo account instead."""
+    """Sign in with name and password, or in demo mode with one click on the demo account."""
 
     template_name = "accounts/sign_in.html"
     redirect_authenticated_user = True
 
 
 class SetPassword(PasswordResetConfirmView):
-    """The page that a link of `bin/account` leads to."""
+    """Set a password after following a link of `bin/account`."""
 
     template_name = "accounts/password.html"
     success_url = reverse_lazy("pieces")
@@ -33,7 +33,7 @@ class SetPassword(PasswordResetConfirmView):
 
 
 class ChangePassword(PasswordChangeView):
-    """Another password, after the one that is used now."""
+    """Change the password; the current one is asked for."""
 
     template_name = "accounts/password.html"
     success_url = reverse_lazy("preferences")

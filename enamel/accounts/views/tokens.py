@@ -1,4 +1,4 @@
-"""What scripts need: tokens, and the description of what they may ask."""
+"""The page of API tokens."""
 
 from django.contrib import messages
 from django.contrib.auth.decorators import login_required
@@ -12,7 +12,9 @@ from enamel.accounts.people import person
 
 @login_required
 def tokens(request: HttpRequest) -> HttpResponse:
-    """Show an artist's tokens; a new one is shown once, on the answer to its form."""
+    """Show an artist's tokens, and create one. A new token is shown once, on the page that answers the
+    form.
+    """
     shown = {"scopes": Scope.choices, "chosen": [Scope.READ]}
     if request.method == "POST":
         scopes = request.POST.getlist("scopes")
@@ -25,7 +27,7 @@ def tokens(request: HttpRequest) -> HttpResponse:
 @require_POST
 @login_required
 def revoke(request: HttpRequest, number: int) -> HttpResponse:
-    """Show a token that lets nobody in any more."""
+    """Revoke a token: it lets nobody in any more."""
     token = get_object_or_404(Token, pk=number, owner_id=person(request).pk)
     token.delete()
     messages.success(request, f"“{token.name}” lets nobody in any more.")

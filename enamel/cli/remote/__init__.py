@@ -1,1 +1,1 @@
-"""Commands for an Enamel that runs elsewhere: they speak to its API."""
+"""`enamel remote`: commands for an Enamel that runs elsewhere, through its API."""

@@ -1,4 +1,4 @@
-"""A running Enamel, as its API shows it."""
+"""Client of Enamel's API."""
 
 import time
 from collections.abc import Callable, Sequence
@@ -13,7 +13,7 @@ from enamel.core.files import whole_file
 PATIENCE_SECONDS = 60.0
 PAUSE_SECONDS = 1.0
 TRIES = 5
-"""Questions whose line breaks are asked so often; those that change something once."""
+"""How often a reading request is repeated when the connection breaks. Changing requests are sent once."""
 Form = dict[str, Any]
 
 
@@ -22,9 +22,9 @@ class Client:
 
     Parameters
     ----------
-    address : as in ``http://127.0.0.1:8750``.
-    token : made on its page *Scripts*.
-    on_progress : called with how far something is, in words.
+    address : such as ``http://127.0.0.1:8750``.
+    token : created on its page *Scripts*.
+    on_progress : called with the progress in words.
     """
 
     def __init__(
@@ -51,7 +51,7 @@ class Client:
         return found
 
     def bring(self, path: Path) -> Form:
-        """Return a picture file as a piece, waited for where it is large."""
+        """Import a picture file and return its piece; waits while a large one is read."""
         if not path.is_file():
             raise Refusal(f"There is no file {path}.")
         with path.open("rb") as file:
@@ -67,12 +67,12 @@ class Client:
         return self._ask("GET", f"pieces/{done['piece']}")
 
     def fire(self, piece: str, schedule: Any = None, layer: str | None = None) -> Form:
-        """Return a firing of a schedule, or of the current one."""
+        """Submit a firing of a schedule, or of the piece's current one."""
         wanted = {"schedule": schedule, "layer": layer}
         return self._ask("POST", f"pieces/{piece}/firings", json=wanted)
 
     def fired(self, firing: Form) -> Form:
-        """Return a firing once it has ended."""
+        """Wait until a firing has ended, and return it."""
         done = self._until(
             f"firings/{firing['id']}", lambda one: one["state"] not in ("waiting", "running"),
             lambda one: f"{one['state']}: {one['done']} of {one['total']} tiles",
@@ -82,7 +82,7 @@ class Client:
         return done
 
     def swatches(self, piece: str, wanted: Form) -> Form:
-        """Return a sheet of swatches once all are made."""
+        """Submit a sheet of swatches, and return it once all are made."""
         sheet = self._ask("POST", f"pieces/{piece}/sheets", json=wanted)
         return self._until(
             f"sheets/{sheet['id']}",
@@ -96,7 +96,7 @@ class Client:
         )  # fmt: skip
 
     def checks(self, layer: str) -> Form:
-        """Return what the checks of a layer came to, once they are there."""
+        """Return the checks of a layer, once it is checked."""
         path = f"layers/{layer}/checks"
         return self._until(path, lambda one: one["ready"], lambda one: "being checked")
 
@@ -106,7 +106,7 @@ class Client:
         return found
 
     def take(self, layer: str, into: Path, settings: Form) -> None:
-        """Have a print file of a layer written and take it away."""
+        """Submit a print file of a layer, and download it."""
         made = self._ask("POST", f"layers/{layer}/files", json=settings)
         done = self._until(
             f"files/{made['id']}", lambda one: one["state"] in ("done", "failed"),
@@ -117,7 +117,7 @@ class Client:
         self.download(f"files/{made['id']}/content", into)
 
     def download(self, path: str, into: Path) -> None:
-        """What lies at an address of the API, as a file that is whole or not there."""
+        """Download from an address of the API into a file, which is complete or not there."""
         with self._client.stream("GET", path) as answer, whole_file(into) as partial:
             if answer.is_error:
                 answer.read()
@@ -127,11 +127,11 @@ class Client:
                     file.write(block)
 
     def batch(self, wanted: Form) -> Form:
-        """Return a batch, begun."""
+        """Start a batch."""
         return self._ask("POST", "batches", json=wanted)
 
     def batch_done(self, batch: Form) -> Form:
-        """Return a batch once nothing of it is left to do."""
+        """Wait until a batch has ended, and return it."""
         return self._until(
             f"batches/{batch['id']}", lambda one: one["ended"],
             lambda one: (
@@ -142,7 +142,7 @@ class Client:
     # asking -----------------------------------------------------------------------------------
 
     def _until(self, path: str, done: Callable[[Form], Any], words: Callable[[Form], str]) -> Form:
-        """Return what lies at an address, asked for until it is done."""
+        """Request an address until the answer says that it is done."""
         while True:
             found: Form = self._ask("GET", path)
             if done(found):
@@ -172,7 +172,7 @@ class Client:
 
 
 def _message_of(answer: httpx.Response) -> str:
-    """Return why it said no, in its own words."""
+    """Return the message of a refusal."""
     try:
         problem = answer.json()
         return (

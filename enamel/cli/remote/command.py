@@ -1,4 +1,4 @@
-"""``enamel remote``: the work of a running Enamel from the command line."""
+"""``enamel remote``: use a running Enamel from the command line."""
 
 import argparse
 import json
@@ -95,7 +95,7 @@ def _with_client(given: argparse.Namespace, run: Callable[[Client, Any], None]) 
 
 
 def _show(given: Any, found: Any, *lines: str) -> None:
-    """An answer, as JSON or in lines."""
+    """Print an answer, as JSON or in lines."""
     print(json.dumps(found, indent=2) if given.json else "\n".join(lines))
 
 
@@ -123,7 +123,7 @@ def _schedule_of(given: Any) -> Any:
 
 
 def _fire(client: Client, given: Any) -> None:
-    # what can't be written is said before anything is fired
+    # settings that can't be written are refused before anything is fired
     settings = to_json(PrintSettings(output_of(given))) if given.output else None
     firing = client.fire(_piece_of(client, given.piece), _schedule_of(given), given.layer)
     if settings is not None:

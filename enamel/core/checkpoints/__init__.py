@@ -1,1 +1,1 @@
-"""An artist's own latent diffusion checkpoints: looked at, loaded, asked. Needs ``enamel[checkpoints]``."""
+"""Artists' own latent diffusion checkpoints: examined, loaded, evaluated. Needs ``enamel[checkpoints]``."""

@@ -1,4 +1,4 @@
-"""Low-rank adapters onto a checkpoint's network and its text encoders, by the library's own loaders."""
+"""Apply low-rank adapters to a checkpoint's network and text encoders, by the library's loaders."""
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
@@ -10,21 +10,21 @@ from enamel.core.checkpoints.folder import Contents
 from enamel.core.errors import Refusal, plainly
 
 OWN_NAMES = ("unet.", "transformer.", "text_encoder")
-"""How weights are called in the library's own naming, by the part that they are for."""
+"""Prefixes of weights in the library's naming, by part."""
 Weights = dict[str, Any]
 """Tensors by their names."""
 
 
 @dataclass(frozen=True, slots=True)
 class AdapterFile:
-    """A low-rank adapter and how much it counts."""
+    """A low-rank adapter and its weight."""
 
     path: Path
     weight: float
 
 
 def put_on(parts: Mapping[str, Any], contents: Contents, adapters: Sequence[AdapterFile]) -> None:
-    """Put adapters onto the networks that they were made for, each with its weight.
+    """Apply adapters to the networks that they were made for, each with its weight.
 
     Parameters
     ----------
@@ -33,7 +33,7 @@ def put_on(parts: Mapping[str, Any], contents: Contents, adapters: Sequence[Adap
     Raises
     ------
     Refusal
-        Naming the file that was made for another kind of checkpoint, or does not fit.
+        Names the file that was made for another kind of checkpoint, or does not fit.
     """
     diffusers = import_module("diffusers")
     kind = getattr(diffusers, contents.pipeline, None)
@@ -59,9 +59,9 @@ def put_on(parts: Mapping[str, Any], contents: Contents, adapters: Sequence[Adap
 def _put_on(
     parts: Mapping[str, Any], network: str, kind: Any, adapter: AdapterFile, name: str
 ) -> list[str]:
-    """Put one adapter on, and say onto which parts.
+    """Apply one adapter, and return the parts that it changes.
 
-    Trainers call the weights by several names; the loader of the checkpoint's kind tells them apart.
+    Training programs name weights differently; the loader of the checkpoint's kind knows these names.
     """
     weights: Weights = import_module("safetensors.torch").load_file(str(adapter.path))
     alphas: Mapping[str, float] | None = None
@@ -87,16 +87,17 @@ def _put_on(
 
 
 def _of(role: str, named: Mapping[str, Any]) -> dict[str, Any]:
-    """Return what is named for a part, without its role."""
+    """Return the tensors of one part, without the part's prefix."""
     start = f"{role}."
     return {key.removeprefix(start): one for key, one in named.items() if key.startswith(start)}
 
 
 def _onto_encoder(encoder: Any, weights: Weights, alphas: Mapping[str, float], name: str) -> None:
-    """An adapter's weights onto a text encoder: A and B of each layer, and alpha, by which B·A counts
-    alpha ÷ rank (Hu et al., "LoRA", 2022, section 4.1); without one it counts fully.
+    """Apply an adapter to a text encoder: A and B of each layer, and alpha; B·A is scaled by alpha ÷ rank
+    (Hu et al., "LoRA", 2022, section 4.1); without one it counts fully.
 
-    Straight into the layers: transformers' own loader for them wants a version of peft that is not out yet.
+    They are added to the layers directly: transformers' loader for them needs a version of peft that is
+    not released yet.
     """
     peft = import_module("peft")
     weights = _renamed(weights, encoder)
@@ -105,7 +106,7 @@ def _onto_encoder(encoder: Any, weights: Weights, alphas: Mapping[str, float], n
         for key, value in weights.items()
         if ".lora_B." in key
     }
-    # an alpha is named as the weights of its layer, and renamed with them
+    # an alpha is named like the weights of its layer, and renamed with them
     named = _renamed({key.removesuffix(".alpha"): one for key, one in alphas.items()}, encoder)
     scales = {key.partition(".lora_A.")[0]: one for key, one in named.items()}
     config = peft.LoraConfig(
@@ -120,7 +121,7 @@ def _onto_encoder(encoder: Any, weights: Weights, alphas: Mapping[str, float], n
 
 
 def _renamed(named: Mapping[str, Any], encoder: Any) -> dict[str, Any]:
-    """Return what is named by an encoder's layers, in today's names for them."""
+    """Return the tensors of an encoder's layers, by the layers' present names."""
     if not named:
         return {}
     utils = import_module("diffusers.utils")

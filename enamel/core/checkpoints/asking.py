@@ -1,7 +1,7 @@
-"""How each kind of network is asked: what it wants besides the noisy latents, and from which words.
+"""Evaluate each kind of network: its inputs besides the noisy latents, and its prompts.
 
-Words become a *sequence*, which the network looks at token by token, and, where there is more than one
-text encoder, one *summary* vector of the whole prompt.
+A prompt becomes a *sequence*, which the network attends to token by token, and, where there are several
+text encoders, a *summary* vector of the whole prompt.
 """
 
 import inspect
@@ -14,9 +14,9 @@ from enamel.core.checkpoints.prompts import phrases_of
 from enamel.core.errors import Refusal
 
 TOKENS_WITHOUT = 256
-"""Length of the empty sequence that stands for a third text encoder that was left out."""
+"""Length of the empty sequence in place of a third text encoder that was left out."""
 LARGEST_PIECE = 256
-"""Most tokens of a piece, where an encoder would take any number."""
+"""Most tokens of a piece, for encoders without a limit."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -29,7 +29,7 @@ class Encoded:
 
 @dataclass(frozen=True, slots=True)
 class Asked:
-    """What a network is asked for besides its latents. ``size`` (height, width) in px."""
+    """Inputs of a network besides its latents. ``size`` (height, width) in px."""
 
     time: float
     words: Encoded
@@ -41,7 +41,7 @@ class Asked:
 
 
 def check(network: Any, role: str, channels: int) -> None:
-    """Refuse a network that wants what Enamel has no answer to."""
+    """Refuse a network with inputs that Enamel can't provide."""
     wanted = inspect.signature(network.forward).parameters
     kind = type(network).__name__
     takes = int(network.config.in_channels)
@@ -61,7 +61,7 @@ def check(network: Any, role: str, channels: int) -> None:
 
 
 def made(one: Loaded, latents: Any, asked: Asked) -> Any:
-    """Return what the network makes of latents (1, channels, height, width) that it sees as its own form."""
+    """Return the network's output for latents (1, channels, height, width), given in its own form."""
     torch = import_module("torch")
     time = torch.tensor([asked.time], device=latents.device, dtype=torch.float32)
     if one.contents.network.role == "transformer":
@@ -95,13 +95,14 @@ def made(one: Loaded, latents: Any, asked: Asked) -> Any:
 
 
 def guide_factor(guide: Any) -> int:
-    """Return how many px of a structure each latent cell of a guide stands for."""
+    """Return how many px of a structure correspond to a latent cell of a guide."""
     return int(2 ** (len(guide.config.conditioning_embedding_out_channels) - 1))
 
 
 def _added(one: Loaded, asked: Asked, latents: Any) -> dict[str, Any] | None:
-    """Summary of the words and sizes in px, where a U-Net takes them: those of the picture, where it was
-    cut (nowhere), and those of the result; or the first two and how good it is to look."""
+    """Return the added conditions of a U-Net: summary and sizes in px, which are those of the picture,
+    its crop (none) and the result; or the first two and an aesthetic score.
+    """
     torch = import_module("torch")
     config = one.network.config
     if getattr(config, "addition_embed_type", None) != "text_time":
@@ -117,8 +118,8 @@ def _added(one: Loaded, asked: Asked, latents: Any) -> dict[str, Any] | None:
 
 
 def _embedded_guidance(one: Loaded, asked: Asked, latents: Any) -> Any:
-    """Return the guidance scale as waves, where a distilled network was trained with it (Luo et al.,
-    "Latent consistency models", 2023, app. E; the waves as in Vaswani et al., 2017).
+    """Return the sinusoidal embedding of the guidance scale, where a distilled network was trained with
+    it (Luo et al., "Latent consistency models", 2023, app. E; the embedding as in Vaswani et al., 2017).
     """
     size = getattr(one.network.config, "time_cond_proj_dim", None)
     if size is None:
@@ -134,12 +135,11 @@ def _embedded_guidance(one: Loaded, asked: Asked, latents: Any) -> Any:
 
 
 def encoded(one: Loaded, prompt: str, *, negative: bool = False) -> Encoded:
-    """Return the words as the network takes them; kept, so that tiles with the same words ask once.
+    """Return a prompt as the network takes it. Cached, so that tiles with the same prompt encode it once.
 
     Parameters
     ----------
-    against : whether these are the words that guidance moves away from; some networks were taught with
-        nothing at all in their place.
+    against : whether this is the negative prompt; some networks were trained with zeros in its place.
     """
     key = (prompt, negative)
     if key not in one.words:
@@ -174,7 +174,9 @@ def _encoded(one: Loaded, prompt: str, negative: bool) -> Encoded:
 
 
 def _for_transformer(one: Loaded, both: list[tuple[Any, Any]], torch: Any) -> Encoded:
-    """Sequences of encoders that summarise side by side, then those of one that does not behind them."""
+    """Join the sequences of encoders with a summary along features, then append those of one without
+    along tokens.
+    """
     width = one.network.config.joint_attention_dim
     beside = [sequence for sequence, summary in both if summary is not None]
     behind = [sequence for sequence, summary in both if summary is None]
@@ -191,10 +193,10 @@ def _padded(sequence: Any, length: int, torch: Any) -> Any:
 
 
 def _sequence(encoder: Any, tokenizer: Any, prompt: str, *, last: bool) -> tuple[Any, Any]:
-    """Sequence and summary of one encoder; None in place of a summary that it has not.
+    """Return sequence and summary of one encoder; None where it has no summary.
 
-    The prompt's tokens are cut into pieces that the encoder can take, which are encoded one by one and
-    laid end to end. A weighted token is moved away from what stands at its place without words.
+    The prompt's tokens are cut into pieces of the encoder's length, which are encoded one by one and
+    concatenated. A weighted token is moved away from the token of an empty prompt at its place.
     """
     torch = import_module("torch")
     summarises = not hasattr(encoder.config, "d_model")
@@ -221,13 +223,13 @@ def _sequence(encoder: Any, tokenizer: Any, prompt: str, *, last: bool) -> tuple
 
 
 def room_of(tokenizer: Any) -> int:
-    """Return how many tokens of a prompt fit into a piece, without those that begin and end it."""
+    """Return how many tokens of a prompt fit into a piece, without its first and last token."""
     before, after = _around(tokenizer)
     return _longest(tokenizer) - len(before) - len(after)
 
 
 def _longest(tokenizer: Any) -> int:
-    """Return tokens of a whole piece."""
+    """Return the length of a whole piece in tokens."""
     return min(int(tokenizer.model_max_length), LARGEST_PIECE)
 
 
@@ -240,7 +242,7 @@ def _around(tokenizer: Any) -> tuple[list[int], list[int]]:
 
 
 def _piece(tokenizer: Any, ids: list[int], weights: list[float]) -> tuple[list[int], list[float]]:
-    """Return tokens with what begins and ends them, filled up, and what each counts for."""
+    """Return a padded piece of tokens with its first and last token, and the weight of each."""
     before, after = _around(tokenizer)
     left = _longest(tokenizer) - len(before) - len(ids) - len(after)
     filled = [*before, *ids, *after, *[tokenizer.pad_token_id] * left]

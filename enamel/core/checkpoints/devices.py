@@ -1,4 +1,4 @@
-"""Where a checkpoint runs, and in how many bits. Needs no torch to be asked what was found before."""
+"""Devices that checkpoints run on, and their precision. Reading an earlier result does not need torch."""
 
 import gc
 import os
@@ -12,7 +12,7 @@ from enamel.core.errors import Refusal
 
 EXTRA = ("torch", "diffusers", "transformers", "accelerate", "peft", "safetensors")
 KINDS = ("cuda", "xpu", "mps", "cpu")
-"""In the order they are wanted."""
+"""Kinds of devices, the preferred first."""
 HALF = {"cuda": "float16", "xpu": "float16", "mps": "float16", "cpu": "float32"}
 WITHOUT = (
     "This needs the extra for checkpoints, which is not installed. Run bin/setup --checkpoints, then "
@@ -22,32 +22,32 @@ WITHOUT = (
 
 @dataclass(frozen=True, slots=True)
 class Runs:
-    """What a checkpoint was tried on; its pixels are the same only on the same."""
+    """The device that a checkpoint was tested on; pixels are the same only on the same one."""
 
     device: str
     dtype: str
-    """Of the network; the VAE has 32 bits where these overflow it."""
+    """Precision of the network; the VAE has 32 bits where it would overflow."""
     vae_dtype: str
     versions: str
-    """Of the libraries, as in ``torch 2.13.0, diffusers 0.42.1``."""
+    """Versions of the libraries, as in ``torch 2.13.0, diffusers 0.42.1``."""
     offload: bool = False
     """Whether only the part in use is on the device, because all parts together do not fit."""
 
     @classmethod
     def read(cls, facts: dict[str, Any]) -> "Runs":
-        """As a card has it, with the libraries as they are now."""
+        """Return a card's device, with the present versions of the libraries."""
         offload = bool(facts.get("offload", False))
         return cls(facts["device"], facts["dtype"], facts["vae_dtype"], versions(), offload)
 
 
 @cache
 def version(name: str) -> str:
-    """Of a package, looked up on the disk once; every digest asks for some."""
+    """Return the version of a package. Cached, because every digest needs some."""
     return metadata.version(name)
 
 
 def installed() -> bool:
-    """Return whether everything of the extra is there."""
+    """Return whether all packages of the extra are installed."""
     try:
         return all(version(name) for name in EXTRA)
     except PackageNotFoundError:
@@ -55,26 +55,26 @@ def installed() -> bool:
 
 
 def versions() -> str:
-    """Of the libraries that decide about pixels; empty when they are not installed."""
+    """Return the versions of the libraries that determine pixels; empty when they are not installed."""
     if not installed():
         return ""
     return ", ".join(f"{name} {version(name)}" for name in ("torch", "diffusers", "transformers"))
 
 
 def for_processors_only() -> bool:
-    """Return whether the build of torch that is here knows no graphics cards."""
+    """Return whether the installed build of torch supports no graphics cards."""
     return installed() and version("torch").endswith("+cpu")
 
 
 def emptied(torch: Any, device: str) -> None:
-    """Give back what the libraries keep of a device's memory for speed."""
+    """Release the device memory that the libraries cache."""
     gc.collect()
     if device != "cpu":
         getattr(torch, device).empty_cache()
 
 
 def require_installed() -> None:
-    """Refuse, with the way to get it, when the extra is not there."""
+    """Refuse when the extra is not installed, and say how to install it."""
     if not installed():
         raise Refusal(WITHOUT)
 
@@ -86,12 +86,12 @@ def named() -> str | None:
 
 
 def found(torch: Any) -> str:
-    """Return the device to use: as named, else the best there is.
+    """Return the device to use: the named one, else the best available.
 
     Raises
     ------
     Refusal
-        When the one that ``ENAMEL_DEVICE`` names is not there.
+        When the one that ``ENAMEL_DEVICE`` names is not available.
     """
     there = {
         "cuda": torch.cuda.is_available,

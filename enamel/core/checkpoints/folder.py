@@ -1,8 +1,8 @@
-"""What is in a folder of a checkpoint: its parts, and what keeps it from being used.
+"""Examine the folder of a checkpoint: its parts, and reasons why it can't be used.
 
 A checkpoint is a folder with ``model_index.json``, which names a class for each part, and a folder for
-each part with its configuration and weights. Everything here is read as text and numbers: nothing is
-loaded, run or fetched.
+each part with its configuration and weights. Everything is read as text and numbers: nothing is loaded,
+run or downloaded.
 """
 
 from collections.abc import Mapping
@@ -18,7 +18,7 @@ INDEX = "model_index.json"
 PICKLED = (".bin", ".ckpt", ".pt", ".pth", ".pkl", ".msgpack", ".h5")
 LIBRARIES = ("diffusers", "transformers")
 NETWORKS = ("unet", "transformer")
-"""What the part that takes noise away is called."""
+"""Names of the part that removes noise."""
 ENCODERS = ("text_encoder", "text_encoder_2", "text_encoder_3")
 LEFT_OUT = ("safety_checker", "feature_extractor", "image_encoder", "watermarker")
 """Parts that refining does not need."""
@@ -27,10 +27,10 @@ LARGEST_CONFIG = 2**20
 
 @dataclass(frozen=True, slots=True)
 class Part:
-    """A part of a checkpoint: which class of which library, and where it lies."""
+    """A part of a checkpoint: class, library and folder."""
 
     role: str
-    """``unet``, ``transformer``, ``vae``, ``text_encoder`` …, or what a part on its own is."""
+    """``unet``, ``transformer``, ``vae``, ``text_encoder`` …, or the kind of a separate part."""
     library: str
     kind: str
     """Name of its class."""
@@ -57,15 +57,15 @@ class Contents:
     scheduler: Mapping[str, Any]
     tokenizers: tuple[Path, ...]
     empty_is_nothing: bool = False
-    """Whether guidance moves away from zeros where there are no negative words."""
+    """Whether guidance moves away from zeros where there is no negative prompt."""
     single: Weights | None = None
-    """The one file that holds the weights of all parts; they then have none of their own."""
+    """The file with the weights of all parts, where they have no separate ones."""
     pipeline: str = ""
-    """The library's class that takes such a file apart."""
+    """The library's class that loads such a file."""
 
     @property
     def parts(self) -> tuple[Part, ...]:
-        """Those that are networks."""
+        """The parts that are networks."""
         return (self.network, self.vae, *self.encoders)
 
 
@@ -75,7 +75,7 @@ def contents_of(folder: Path) -> Contents:
     Raises
     ------
     Refusal
-        Naming the part that is missing, pickled, cut short, or asks for its own code.
+        Names the part that is missing, pickled, truncated, or needs its own code.
     """
     index = _json(folder / INDEX, "It is no folder of a checkpoint")
     if isinstance(index.get("_class_name"), list):
@@ -124,7 +124,7 @@ def contents_of(folder: Path) -> Contents:
 
 
 def _single(folder: Path) -> Weights | None:
-    """Return the file beside the index that holds all weights, where there is just one."""
+    """Return the file beside the index with all weights, where there is exactly one."""
     found = sorted(folder.glob(f"*{ENDING}"))
     if len(found) > 1:
         raise Refusal(
@@ -146,8 +146,8 @@ def part_of(
 
     Parameters
     ----------
-    kind : its class; when left out, as its configuration says.
-    weighty : whether it has to have its own weights.
+    kind : its class; taken from its configuration when left out.
+    weighty : whether it must have its own weights.
     """
     config = _json(folder / "config.json", f"Its part {role} can't be used")
     if "auto_map" in config or config.get("trust_remote_code"):
@@ -171,7 +171,7 @@ def weights_of(folder: Path, role: str) -> tuple[Weights, ...]:
     else:
         names = [path.name for path in sorted(folder.glob(f"*{ENDING}"))]
         plain = [name for name in names if name.count(".") == 1]
-        names = plain[:1] or names[:1]  # without a variant in its name, where there is a choice
+        names = plain[:1] or names[:1]  # preferably without a variant in its name
     missing = [name for name in names if "/" in name or not (folder / name).is_file()]
     if missing:
         raise Refusal(f"Of its part {role} the file {missing[0]} is missing.")
@@ -187,9 +187,7 @@ def weights_of(folder: Path, role: str) -> tuple[Weights, ...]:
 
 
 def variant_of(part: Part) -> str | None:
-    """Return what stands between name and ending of a part's files, as ``fp16`` does; None for plain
-    names.
-    """
+    """Return the variant in the names of a part's files, such as ``fp16``; None for plain names."""
     pieces = part.weights[0].path.name.split(".")
     return pieces[1] if len(pieces) > 2 and not part.weights[1:] else None
 

@@ -1,6 +1,6 @@
-"""Taking in checkpoints, adapters, structure guides and VAEs: looked at, tried, listed with a card.
+"""Add checkpoints, adapters, structure guides and VAEs: they are examined, tested, and listed with a card.
 
-They stay where they lie. A checkpoint is tried in a separate process with limits on time and memory.
+Their files stay where they are. A checkpoint is tested in a separate process with limits on time and memory.
 """
 
 import json
@@ -20,17 +20,17 @@ from enamel.core.networks.names import check_name
 
 SECONDS = 900
 SPARE_BYTES = 16 * 2**30
-"""Address space for the libraries and a tile, beside three times the weights."""
+"""Address space for the libraries and a tile, in addition to three times the weights."""
 LARGEST_BYTES = 200 * 10**9
 
 
 def add_model(path: Path, name: str, *, summary: str = "", licence: str = "") -> FilesCard:
-    """Look at a file or folder, try it, and put a card among the models.
+    """Examine and test a file or folder, and add a card to the models.
 
     Parameters
     ----------
     path : folder of a checkpoint, a guide or a VAE, or an adapter's file.
-    name : what schedules will call it: 2 to 40 small letters, digits and hyphens, not in use yet.
+    name : its name in schedules: 2 to 40 lower-case letters, digits and hyphens, not in use yet.
 
     Raises
     ------
@@ -59,19 +59,19 @@ def add_model(path: Path, name: str, *, summary: str = "", licence: str = "") ->
 
 
 def is_for_here(path: Path) -> bool:
-    """Return whether a path is of the kind that stays where it lies, and no ONNX file."""
+    """Return whether a path is a checkpoint or part of one, and not an ONNX file."""
     return path.is_dir() or path.suffix == ENDING
 
 
 def delete(entry: FilesCard) -> None:
-    """Take something off the list; its files stay where they lie."""
+    """Remove something from the list; its files stay."""
     vocabulary = vocabulary_of(entry.name)
     vocabulary.with_suffix(".json").unlink(missing_ok=True)
     vocabulary.unlink(missing_ok=True)
 
 
 def checkpoints_folder() -> Path | None:
-    """Return where artists put what is to be added from the page, if there is such a folder."""
+    """Return the folder of files to be added from the page, if there is one."""
     named = os.environ.get("ENAMEL_CHECKPOINTS")
     return Path(named) if named else None
 
@@ -98,7 +98,7 @@ def vocabulary_of(name: str) -> Path:
 
 
 def _facts(path: Path, name: str) -> dict[str, Any]:
-    """Kind and files of what lies there, and what was measured of a checkpoint."""
+    """Return kind and files of what is in a path, and the measurements of a checkpoint."""
     if not path.exists():
         raise Refusal(f"There is nothing at {path}.")
     if path.is_file():
@@ -135,7 +135,7 @@ def _facts(path: Path, name: str) -> dict[str, Any]:
 
 
 def _adapter(path: Path) -> Path:
-    """Return a file, when it holds a low-rank adapter."""
+    """Return the facts about a low-rank adapter's file."""
     if path.suffix != ENDING:
         raise Refusal(
             f"{path.name} is no safetensors file. A checkpoint is a folder with {INDEX}; an adapter is a "
@@ -181,10 +181,10 @@ def weight_of(contents: Contents) -> int:
 
 
 def tried(path: Path, vocabulary: Path) -> dict[str, Any]:
-    """Return what is measured of a checkpoint, in this process; its vocabulary is written to a file."""
+    """Measure a checkpoint in this process; its vocabulary is written to a file."""
     contents = contents_of(path)
     if devices.found(import_module("torch")) == "cpu":
-        # a card's driver reserves more addresses than any bound would leave it
+        # a graphics driver reserves more addresses than any bound would allow
         bound_memory(3 * weight_of(contents) + SPARE_BYTES)
     found = probe.measured(contents)
     with whole_file(vocabulary) as partial:

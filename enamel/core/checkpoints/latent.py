@@ -1,7 +1,7 @@
-"""A refiner behind which a latent diffusion checkpoint stands.
+"""A refiner that uses a latent diffusion checkpoint.
 
-A call runs wholly on one device; numpy arrays go in and come out. What decides about its pixels besides
-what it is given is in its digest: the files, the device's kind, the bits and the libraries.
+A call runs wholly on one device; numpy arrays go in and come out. Its digest covers all that determines
+its pixels besides its inputs: files, kind of device, precision and libraries.
 """
 
 import logging
@@ -24,18 +24,18 @@ logger = logging.getLogger(__name__)
 
 
 class TooLittleMemory(Refusal):
-    """The device's memory does not do for a tile."""
+    """The device has too little memory for a tile."""
 
 
 class LatentRefiner:
-    """A checkpoint as the engine asks a refiner.
+    """A checkpoint with the interface of refiners.
 
     Parameters
     ----------
-    spec : its digest names the checkpoint, with what it is used with, in memory.
-    load : brings its parts into memory.
-    latent_preview : (channels + 1, 3): rough colour of each channel, and a last row added.
-    again : how another process makes the same; None where none has to.
+    spec : its digest identifies the checkpoint in memory, with its kit.
+    load : loads its parts.
+    latent_preview : (channels + 1, 3): rough colour of each channel; the last row is an offset.
+    again : how another process makes the same refiner; None where none has to.
     """
 
     def __init__(
@@ -54,7 +54,7 @@ class LatentRefiner:
 
     @property
     def parts(self) -> Loaded:
-        """Its parts, in memory; loaded when they are first asked for."""
+        """Its loaded parts; loaded on first use."""
         return kept(self.spec.name, self.spec.digest, self._load)
 
     def predict(self, x: FloatArray, sigma: float, condition: Condition) -> FloatArray:
@@ -118,8 +118,8 @@ class LatentRefiner:
         return torch.from_numpy(planes).to(one.runs.device)
 
     def _carried_out(self, run: Callable[[Loaded], FloatArray]) -> FloatArray:
-        """Return a call. When the device's memory does not do, it is emptied of what is only kept for speed
-        and the call made again; then once more with attention in slices, which rounds otherwise.
+        """Return a call's result. When device memory runs out, caches are released and the call is
+        repeated; then once more with sliced attention, whose results differ by rounding.
         """
         torch = import_module("torch")
         one = self.parts
@@ -132,7 +132,7 @@ class LatentRefiner:
                 make_room(one)
             with suppress(torch.OutOfMemoryError):
                 return run(one)
-        device, _ = one.runs.device, release()  # the next one begins whole
+        device, _ = one.runs.device, release()  # the next one starts without slices
         raise TooLittleMemory(
             f"The memory of the {device} device does not do for tiles of this size with "
             f"{self.spec.name}. What was finished is kept; take smaller tiles, or set ENAMEL_DEVICE=cpu."
@@ -148,7 +148,7 @@ def _empty(one: Loaded) -> None:
 
 
 def _slice(one: Loaded) -> None:
-    """Work in slices from now on."""
+    """Use sliced attention from now on."""
     for part in (one.network, one.vae):
         if hasattr(part, "set_attention_slice"):
             part.set_attention_slice("max")
@@ -162,7 +162,7 @@ def _array(tensor: Any) -> FloatArray:
 
 
 def _scaling(config: Any) -> tuple[float, float]:
-    """Return what is taken from a VAE's latents, and what they are then multiplied by, for a spread of 1."""
+    """Return the shift and scale that give a VAE's latents a spread of 1."""
     shift = getattr(config, "shift_factor", None)
     scale = getattr(config, "scaling_factor", None)
     return (0.0 if shift is None else float(shift)), (1.0 if scale is None else float(scale))

@@ -1,7 +1,7 @@
-"""Checkpoints in memory: loaded from the disk alone, one at a time, released when another is wanted.
+"""Load checkpoints: from the disk only, one at a time, released when another is needed.
 
-Nothing is ever fetched: the libraries are set to offline before they are imported, and every
-loader is set to look at local files only, in safetensors only, and to run no code of the checkpoint's.
+Nothing is downloaded: the libraries are set to offline before they are imported, and every loader reads
+local safetensors files only and runs no code of the checkpoint.
 """
 
 import os
@@ -30,7 +30,7 @@ OFFLINE = {
 
 @dataclass(slots=True)
 class Loaded:
-    """A checkpoint's parts, ready to be asked."""
+    """A checkpoint's loaded parts."""
 
     contents: Contents
     runs: Runs
@@ -40,11 +40,11 @@ class Loaded:
     tokenizers: tuple[Any, ...]
     guide: Any = None
     words: dict[tuple[str, bool], Any] = field(default_factory=dict)
-    """Prompts that were encoded, each as words to go by or against."""
+    """Encoded prompts, by text and whether they are negative."""
 
 
 def libraries() -> tuple[Any, Any, Any]:
-    """torch, diffusers and transformers, set to offline."""
+    """Return torch, diffusers and transformers, set to offline."""
     require_installed()
     os.environ.update(OFFLINE)
     torch, diffusers, transformers = map(import_module, ("torch", "diffusers", "transformers"))
@@ -71,7 +71,7 @@ def loaded(
     Raises
     ------
     Refusal
-        Naming the part that can't be loaded.
+        Names the part that can't be loaded.
     """
     torch, diffusers, transformers = libraries()
     if contents.single is None:
@@ -92,7 +92,7 @@ def loaded(
 
 
 def _take_turns(networks: list[Any], device: str) -> None:
-    """Have each network brought to the device when it is asked, and the one before it sent away."""
+    """Move each network to the device when it is used, and the previous one away."""
     accelerate = import_module("accelerate")
     hook = None
     for network in networks:
@@ -105,7 +105,7 @@ def _placed(network: Any, runs: Runs) -> Any:
 
 
 def _taken_apart(contents: Contents, runs: Runs, diffusers: Any) -> list[Any]:
-    """Return the networks of a single file, by the library's own loader for such files."""
+    """Return the networks in a single file, by the library's loader for such files."""
     assert contents.single is not None
     path, folder = contents.single.path, contents.network.folder.parent
     kind = getattr(diffusers, contents.pipeline, None)
@@ -167,7 +167,7 @@ _lock = RLock()
 
 
 def kept(name: str, digest: str, load: Callable[[], Loaded]) -> Loaded:
-    """Return a checkpoint with what it is used with: the one in memory, else loaded in its place."""
+    """Return a checkpoint with its kit: the one in memory, else it is loaded in its place."""
     global _used
     with _lock:
         key = (name, digest)
@@ -179,7 +179,7 @@ def kept(name: str, digest: str, load: Callable[[], Loaded]) -> Loaded:
 
 
 def loaded_name() -> str | None:
-    """Return name of the checkpoint in memory, if there is one."""
+    """Return the name of the checkpoint in memory, if there is one."""
     return next((name for name, _ in _kept), None)
 
 

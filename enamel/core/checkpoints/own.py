@@ -1,4 +1,4 @@
-"""Checkpoints that were added, with adapters, a structure guide or another VAE: from cards to refiners."""
+"""Make refiners from the cards of checkpoints, with adapters, a structure guide or another VAE."""
 
 from dataclasses import replace
 
@@ -19,12 +19,12 @@ from enamel.core.schedule import Kit, content_key
 def refiner(
     entry: CheckpointCard, digest: str | None = None, kit: Kit | None = None
 ) -> LatentRefiner:
-    """Return a checkpoint as a refiner; its parts are loaded when it is first asked.
+    """Return a checkpoint as a refiner; its parts are loaded on first use.
 
     Raises
     ------
     Refusal
-        When the extra is not installed, or a file is missing or is not the one that is named.
+        When the extra is not installed, or a file is missing or has changed.
     """
     require_installed()
     kit = kit or Kit()
@@ -73,7 +73,7 @@ def _again(name: str, digest: str, kit: Kit) -> LatentRefiner:
 
 
 def _suits(part: Part, own: Part, what: str, name: str, checkpoint: str) -> None:
-    """Refuse a part that was made for another kind of checkpoint, as far as its configuration says."""
+    """Refuse a part whose configuration says that it was made for another kind of checkpoint."""
     theirs, ours = part.config.get(what), own.config.get(what)
     if None not in (theirs, ours) and theirs != ours:
         raise Refusal(
@@ -83,7 +83,7 @@ def _suits(part: Part, own: Part, what: str, name: str, checkpoint: str) -> None
 
 
 def _beside(name: str, kind: str, sha256: str) -> FilesCard:
-    """Something that a checkpoint is used with."""
+    """Return the card of an adapter, guide or VAE."""
     entry = card(name, kind)
     assert isinstance(entry, FilesCard)
     _verified(entry, sha256)
@@ -91,7 +91,7 @@ def _beside(name: str, kind: str, sha256: str) -> FilesCard:
 
 
 def _verified(entry: FilesCard, sha256: str) -> None:
-    """Refuse a card whose files are not those that a schedule names."""
+    """Refuse a card whose files differ from those that a schedule names."""
     entry.verify(None)
     if sha256 not in ("", entry.sha256):
         raise Refusal(

@@ -1,4 +1,4 @@
-"""A checkpoint on the bench: what the engine has to know of it, measured on this machine."""
+"""Measure what the engine has to know about a checkpoint, on this machine."""
 
 import warnings
 from dataclasses import replace
@@ -24,25 +24,27 @@ from enamel.core.timing import medians_in_turn
 RHO = 7.0
 """Karras spacing's exponent that Karras et al. 2022 found best for latent networks' relatives, table 5."""
 FARTHEST = 128
-"""Farthest in px that the ways there and back may look and still be cut; beyond, tiles are blended."""
+"""Largest receptive radius in px of encoding and decoding with which tiles are cut; beyond it they are
+blended.
+"""
 SOFTENING_CELLS = 2.0
-"""Blur, in latent cells, that takes the enlarged picture from the start at hold 0."""
+"""Blur, in latent cells, of the enlarged picture in the start at hold 0."""
 SMALLEST_TILE = 256
 LARGEST_TILE = 2048
 GRIDS = (1, 2, 4, 8, 16)
 LOOKED_AT = 0.3
-"""Strength at which it is tried."""
+"""Strength of the trial."""
 FEW_STEPS = 4
-"""Steps that a distilled checkpoint begins with."""
+"""Default steps of a distilled checkpoint."""
 
 
 def measured(contents: Contents) -> dict[str, Any]:
-    """Device, and the ``refiner`` part of a card.
+    """Return the device, and the ``refiner`` part of a card.
 
     Raises
     ------
     Refusal
-        Naming the part that can't be used.
+        Names the part that can't be used.
     """
     warnings.filterwarnings("ignore")
     torch, _, _ = libraries()
@@ -106,7 +108,7 @@ def _measured(contents: Contents, runs: devices.Runs) -> dict[str, Any]:
 
 
 class Bench:
-    """A loaded checkpoint, and the probes it is put through."""
+    """Measures a loaded checkpoint."""
 
     def __init__(self, one: Loaded) -> None:
         self.one = one
@@ -126,7 +128,7 @@ class Bench:
         self.refiner.spec = replace(plain, space=self.space)
 
     def decodes_finitely(self) -> bool:
-        """Return whether there and back gives numbers."""
+        """Return whether encoding and decoding gives finite numbers."""
         return bool(np.isfinite(self.refiner.decode(self.latents)).all())
 
     def grid(self) -> int:
@@ -155,7 +157,7 @@ class Bench:
         return found
 
     def coding_radius(self) -> int | None:
-        """Return how far a cell's pixels, there and back, depend on others; None for on all of a tile."""
+        """Return the receptive radius of encoding and decoding; None where they see all of a tile."""
         side = 2 * FARTHEST + 8 * self.space.factor
         given = picture(side, side) * np.float32(2) - np.float32(1)
         return margin(
@@ -164,7 +166,7 @@ class Bench:
         )  # fmt: skip
 
     def coding_cost(self) -> float:
-        """Return what there and back takes, in evaluations, on the same tile."""
+        """Return the cost of encoding and decoding, in evaluations of the same tile."""
         x = np.zeros_like(self.latents)
 
         def there_and_back() -> None:
@@ -174,7 +176,7 @@ class Bench:
         return round(coding / once, 2)
 
     def drift(self) -> dict[str, Any]:
-        """Return what the ways there and back change: mean of each channel, and root mean square, in 8-bit
+        """Return the error of encoding and decoding: mean of each channel, and root mean square, in 8-bit
         levels.
         """
         change = (self.refiner.decode(self.latents) - self.given) * 127.5
@@ -184,7 +186,7 @@ class Bench:
         }
 
     def latent_preview(self) -> FloatArray:
-        """Return what latents look like, channel by channel: least squares on a picture's cells."""
+        """Return a linear preview of latents, by least squares on a picture's cells."""
         cells = self.space.cells(self.given).reshape(-1, 3)
         values = self.latents.reshape(-1, self.space.channels)
         values = np.concatenate([values, np.ones((len(values), 1), np.float32)], axis=1)
@@ -192,7 +194,7 @@ class Bench:
         return np.round(found, 4).astype(np.float32)
 
     def bytes_per_pixel(self, side: int) -> int:
-        """Return memory that a tile takes, by the peak before and after one of the native size."""
+        """Return the memory for each pixel of a tile, by the peak before and after one of the native size."""
         torch = import_module("torch")
         cells = side // self.space.factor
         x = np.zeros((cells, cells, self.space.channels), np.float32)
@@ -207,7 +209,7 @@ class Bench:
 
 
 class _AtHand(LatentRefiner):
-    """A refiner of a checkpoint that is loaded already."""
+    """The refiner of a checkpoint that is already loaded."""
 
     def __init__(self, spec: ModelSpec, one: Loaded) -> None:
         noise_schedule = read_noise_schedule(one.contents.scheduler)
@@ -220,7 +222,7 @@ class _AtHand(LatentRefiner):
 
 
 def _check_words(one: Loaded) -> None:
-    """Refuse encoders and tokenizers that give nothing a network could be guided by."""
+    """Refuse encoders and tokenizers whose output can't guide a network."""
     if not one.encoders:
         raise Refusal("It names no text encoder, so its network can't be guided by words.")
     for encoder, tokenizer in zip(one.encoders, one.tokenizers, strict=True):
@@ -246,7 +248,7 @@ def _native(one: Loaded, factor: int, grid: int) -> int:
 
 
 def _few_steps(contents: Contents) -> int | None:
-    """Return how many steps a distilled checkpoint is made for, where its scheduler says that it is one."""
+    """Return the number of steps that a distilled checkpoint is made for; None for other checkpoints."""
     kind = str(contents.scheduler.get("_class_name", ""))
     configured = contents.scheduler
     embeds_guidance = contents.network.config.get("time_cond_proj_dim") is not None
@@ -257,7 +259,7 @@ def _few_steps(contents: Contents) -> int | None:
 
 
 def files_of(contents: Contents, folder: Path) -> list[Path]:
-    """Return the files that decide about a checkpoint's pixels: weights, configurations, vocabularies."""
+    """Return the files that determine a checkpoint's pixels: weights, configurations, vocabularies."""
     found = [file.path for part in contents.parts for file in part.weights]
     found += [contents.single.path] if contents.single else []
     found += [part.folder / "config.json" for part in contents.parts]

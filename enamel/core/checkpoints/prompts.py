@@ -1,7 +1,7 @@
 """Prompts for a checkpoint's own text encoders: weights, tokens, pieces.
 
-A phrase in parentheses with a number, as in ``oak, (copper boiler:1.3), steam``, counts that many times as
-much. A backslash before a parenthesis makes it a plain one.
+A phrase in parentheses with a number, as in ``oak, (copper boiler:1.3), steam``, has that weight. A
+backslash before a parenthesis makes it a plain character.
 """
 
 import re
@@ -17,7 +17,7 @@ MOST_WEIGHT = 3.0
 
 @dataclass(frozen=True, slots=True)
 class Phrase:
-    """A part of a prompt and what it counts for; 1 is plain."""
+    """A part of a prompt and its weight; 1 is normal."""
 
     text: str
     weight: float = 1.0
@@ -25,7 +25,7 @@ class Phrase:
 
 @dataclass(frozen=True, slots=True)
 class Count:
-    """How much of a text encoder's room a prompt takes."""
+    """Number of tokens in a prompt, and the text encoder's limit."""
 
     tokens: int
     room: int
@@ -33,12 +33,12 @@ class Count:
 
     @property
     def pieces(self) -> int:
-        """Pieces that the prompt is encoded in, one at least."""
+        """Number of pieces that the prompt is encoded in, at least one."""
         return max(1, -(-self.tokens // self.room))
 
 
 def phrases_of(prompt: str) -> list[Phrase]:
-    """Return the prompt in order, weighted phrases apart. Weights are cut to 0…3."""
+    """Return the phrases of a prompt in order, with their weights, which are clipped to 0…3."""
     found: list[Phrase] = []
     place = 0
     for match in WEIGHTED.finditer(prompt):
@@ -51,11 +51,11 @@ def phrases_of(prompt: str) -> list[Phrase]:
 
 
 def counted(prompt: str, vocabulary: Path, room: int) -> Count:
-    """Return how many tokens a prompt has.
+    """Count the tokens of a prompt.
 
     Parameters
     ----------
-    vocabulary : a tokenizer's file, as `intake` keeps it beside the card.
+    vocabulary : a tokenizer's file, which `intake` stores beside the card.
     room : tokens that fit into one piece.
     """
     known = _tokenizer(vocabulary, vocabulary.stat().st_mtime_ns)

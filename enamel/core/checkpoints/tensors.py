@@ -1,7 +1,7 @@
-"""What a safetensors file says of itself, read without loading it or the library.
+"""Read the header of a safetensors file, without the library.
 
 The format: eight bytes with the length of a header, little-endian; the header, JSON, which names each
-tensor with its type, shape and place; the samples. Nothing in it can be run.
+tensor with its type, shape and place; the tensors' data. It contains nothing that could be run.
 """
 
 import math
@@ -18,7 +18,7 @@ BITS = {
     "BOOL": 8, "U8": 8, "I8": 8, "F8_E4M3": 8, "F8_E5M2": 8, "U16": 16, "I16": 16, "F16": 16,
     "BF16": 16, "U32": 32, "I32": 32, "F32": 32, "U64": 64, "I64": 64, "F64": 64,
 }  # fmt: skip
-"""Types that the format knows, and how wide each is."""
+"""Types of the format, and their widths."""
 PICKLE = (b"PK\x03\x04", b"\x80\x02", b"\x80\x03", b"\x80\x04", b"\x80\x05")
 
 
@@ -33,7 +33,7 @@ class Weights:
 
     @property
     def parameters(self) -> int:
-        """How many numbers it holds."""
+        """Number of values in it."""
         return sum(math.prod(shape) for shape in self.shapes.values())
 
 
@@ -43,7 +43,7 @@ def weights_in(path: Path) -> Weights:
     Raises
     ------
     Refusal
-        When it is none, is cut short, or claims what it does not hold.
+        When it is not such a file, is truncated, or its header does not match its content.
     """
     size = path.stat().st_size
     with path.open("rb") as file:
@@ -80,7 +80,7 @@ def _shape(entry: dict[str, list[int]]) -> tuple[int, ...]:
 
 
 def _fits(entry: dict[str, list[int]], shape: tuple[int, ...], room: int) -> bool:
-    """Return whether a tensor is inside the file and takes what its type and shape say."""
+    """Return whether a tensor is inside the file and has the length that its type and shape give."""
     begin, end = entry["data_offsets"]
     return (
         0 <= begin <= end <= room

@@ -1,6 +1,5 @@
-"""Checks of a result against its base: joins, drift, colour, faces, detail.
-
-What is found, how it is measured and how the thresholds were set is described in ``docs/research/checks.md``.
+"""Checks of a result against its base: joins, drift, colour, faces, detail. Measures and thresholds are
+described in ``docs/research/checks.md``.
 """
 
 import time
@@ -26,13 +25,13 @@ __all__ = [
 
 @dataclass(frozen=True)
 class Tiled:
-    """The coat that made a result, for the joins of its tiles."""
+    """The tiling of the coat that made a result."""
 
     coat: Coat
     start: Size
     """Size of what it enlarged."""
     enlarged: Picture
-    """What it refined: the enlarged picture, of the result's size."""
+    """The picture that it refined: the enlarged one, of the result's size."""
 
 
 def check(
@@ -47,9 +46,9 @@ def check(
 
     Parameters
     ----------
-    base : the picture that the piece began with; alpha does not count.
-    result : what has been made of it, of the same shape at any size.
-    tiled : the coat that made the result; joins are not looked for without one.
+    base : the base; alpha is ignored.
+    result : the layer to check, of the same shape at any size.
+    tiled : the tiling of the coat that made the result; without it joins are not checked.
     faces : boxes of the base's and of the result's faces, each in its px, where they are known already;
         looking for them takes longer than all the rest.
 
@@ -102,11 +101,13 @@ def check(
 
 
 def _joins(result: Picture, tiled: Tiled | None) -> JoinReport:
-    """Return the joins that a coat left."""
+    """Return the visible joins of a coat."""
     refine = tiled.coat.refinement if tiled else None
     if tiled is None or refine is None:
         return JoinReport(())
     spec = PassSpec.of(refine, result.size)
     if refine.mode is Mode.JOINT and not spec.blends:
-        return JoinReport(())  # nothing was joined: whatever stands out there is the picture's own
+        return JoinReport(
+            ()
+        )  # nothing was joined: whatever is conspicuous there belongs to the picture
     return check_joins(result, tiled.enlarged, grid_of(spec))

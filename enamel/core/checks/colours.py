@@ -1,4 +1,4 @@
-"""Colour: how far the result's colours lie from the base's, and in which direction."""
+"""Colour: the difference of the result's colours from the base's, and its direction."""
 
 from dataclasses import dataclass
 
@@ -12,7 +12,7 @@ from enamel.core.imaging.canvas import WHITE, FloatArray
 from enamel.core.imaging.colour import Lab, delta_e, lab_of
 
 SHIFT_ALARM = 1.0
-"""Mean shift in ΔE00 that is reported: about what can just be seen with both side by side."""
+"""Mean shift in ΔE00 that is reported: just visible with both side by side."""
 ALARM = 2.0
 """ΔE00 of a cell's mean colour that counts as changed."""
 LEAST_CELLS = 6
@@ -36,7 +36,7 @@ def check_colour(pair: Pair) -> Shift:
     distance = delta_e(before, after).astype(np.float32)
     difference = after - before
     chroma = np.hypot(after[..., 1], after[..., 2]) - np.hypot(before[..., 1], before[..., 2])
-    # the shift that all of the picture has in common, so that one changed place is no shift
+    # the shift that the whole picture has in common, so that one changed place does not count
     common = np.median(difference.reshape(-1, 3), axis=0)
     shift = float(np.median(delta_e(before, before + common)))
     measures = {

@@ -1,8 +1,8 @@
 """Detail: lost, invented, ringing at edges, banded, clipped.
 
-Lost and invented detail are judged twice: the base's own texture at the base's resolution, where a
-result may be sharper but not flatter; and what is finer than the base's pixels, where each place is
-compared with how the rest of the picture relates to its base.
+Lost and invented detail are judged at two scales: the base's texture at the base's resolution, where a
+result may be sharper but not flatter; and detail finer than the base's pixels, where each place is
+compared with the rest of the picture.
 """
 
 from dataclasses import dataclass
@@ -22,13 +22,13 @@ LEVEL = np.float32(1 / 255)
 FLATTENED_ALARM = 0.35
 """Natural logarithm of the base's contrast over the result's, in the base's fine texture."""
 TEXTURE = 1.0 * LEVEL
-"""Contrast of the base below which there is nothing to lose."""
+"""Contrast of the base below which there is no detail to lose."""
 FINE_LOST, FINE_INVENTED = 3.0, 5.0
 """Deviation of fine detail from the picture's own relation to its base, in spreads, down and up."""
 NOISE = 0.25 * LEVEL
-"""Contrast that counts as none."""
+"""Contrast below which there is none."""
 SEEN = 1.5 * LEVEL
-"""Contrast of fine detail above which it can be seen as invented."""
+"""Contrast of fine detail above which invented detail is visible."""
 LEAST_CELLS = 8
 
 EDGE = np.float32(0.15)
@@ -39,21 +39,21 @@ LEAST_EDGE_CELLS = 4
 
 FLAT = 0.25 * LEVEL
 FLAT_FRACTION = 0.45
-"""Share of px without change between the steps of a banded place."""
+"""Fraction of px without change between the steps of a banded place."""
 STEPS = 1.0 * LEVEL, 12 * LEVEL
 """Steps between neighbouring px that make bands: larger ones are edges."""
 SMOOTH = 3 * LEVEL
 """Steepest gradient of the base, per px, where bands can be seen."""
 BANDING_ALARM = 0.5
-"""Share of a smooth cell's change of tone that is in steps."""
+"""Fraction of a smooth cell's change of tone that is in steps."""
 
 BLACK, FULL = 51, WHITE - 51
 """Samples beyond these count as clipped: a fifth of an 8-bit level from the end."""
 CLIPPING_ALARM = 0.3
-"""Share of a cell's px that are clipped and were not in the base."""
+"""Fraction of a cell's px that are clipped and were not in the base."""
 
 STRIP_PIXELS = 1_000_000
-"""Px of the result that are looked at together."""
+"""Px of the result that are processed together."""
 
 
 @dataclass(frozen=True)
@@ -61,9 +61,9 @@ class Detail:
     """Detail for each cell, and what was found."""
 
     lost: FloatArray
-    """Lost detail, as a multiple of where it counts."""
+    """Lost detail, as a multiple of the threshold."""
     invented: FloatArray
-    """Fine detail beyond what the base gives reason for, in spreads; 0 where it can't be seen."""
+    """Fine detail beyond what the base suggests, in spreads; 0 where it is invisible."""
     halo: FloatArray
     measures: dict[str, float]
     findings: tuple[Finding, ...]
@@ -71,10 +71,10 @@ class Detail:
 
 @dataclass(frozen=True)
 class Scan:
-    """Cell by cell means of the result at its own resolution."""
+    """Means over cells of the result, at its own resolution."""
 
     energy: FloatArray
-    """Mean square of what is finer than the base's px."""
+    """Mean square of detail finer than the base's px."""
     flat: FloatArray
     """Share of px that equal their neighbours."""
     change: FloatArray
@@ -126,7 +126,7 @@ def charts(detail: Detail) -> dict[str, Map]:
 
 
 def scanned(pair: Pair) -> Scan:
-    """Return one pass over the result, in strips of whole rows of cells."""
+    """Measure the result in one pass, in strips of whole rows of cells."""
     columns, rows = -(-pair.size.width // CELL), -(-pair.size.height // CELL)
     size = pair.result.size
     sigma = max(0.7, 0.5 * pair.scale[1])
@@ -159,7 +159,7 @@ def scanned(pair: Pair) -> Scan:
 
 
 def _onto(values: Any, cells: tuple[int, int]) -> FloatArray:
-    """Return means over cells of a strip, whose sides need not be multiples of them."""
+    """Return means over the cells of a strip, whose sides need not be multiples of the cell."""
     means: FloatArray = cv2.resize(values.astype(np.float32), cells, interpolation=cv2.INTER_AREA)
     return means
 
@@ -176,7 +176,7 @@ def _flattened(pair: Pair) -> FloatArray:
 
 
 def _fine(pair: Pair, energy: FloatArray) -> FloatArray:
-    """Return how far each cell's fine detail lies from what cells of such a base have in this picture.
+    """Return the deviation of each cell's fine detail from other cells of this picture with a similar base.
 
     Cells are sorted by the base's own detail into bins; the medians of ln energy, joined by lines, are
     the expectation. The spread is the median absolute deviation of the bin, or of all cells where that
@@ -223,14 +223,14 @@ def _banding(pair: Pair, scan: Scan) -> FloatArray:
     across = np.abs(cv2.Sobel(base, cv2.CV_32F, 1, 0)) / 8
     down = np.abs(cv2.Sobel(base, cv2.CV_32F, 0, 1)) / 8
     smooth = cell_means(np.maximum(across, down).astype(np.float32)) < SMOOTH
-    # bands are lines: a cell that holds none lies near one that does
+    # bands are lines: cells without any are near cells with some
     fraction = _around(scan.stepped, 5) / np.maximum(_around(scan.change, 5), 1e-6)
     banded = np.where(smooth & (_around(scan.flat) > FLAT_FRACTION), fraction, 0)
     return banded.astype(np.float32)
 
 
 def _around(values: Any, side: int = 3) -> FloatArray:
-    """Return means over a number of cells each way around each."""
+    """Return means over the cells around each cell."""
     means: FloatArray = cv2.blur(values.astype(np.float32), (side, side))
     return means
 

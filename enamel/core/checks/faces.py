@@ -13,8 +13,9 @@ from enamel.core.geometry import Box
 from enamel.core.imaging.canvas import FloatArray, Picture
 
 THERE = 0.12
-"""Loss of structural similarity below which a place is the base's, whatever the detector says: a face
-that it finds on one side only was then there all along, or is still there."""
+"""Loss of structural similarity below which a place is unchanged, whatever the detector says: a face
+found in one picture only is then in both.
+"""
 SIDE = 96
 """Px a side that faces are compared at."""
 GEOMETRY_ALARM = 0.015
@@ -32,14 +33,14 @@ class Faces:
 
 
 def faces_of(picture: Picture) -> list[Box]:
-    """Return boxes of the faces that are found in a picture."""
+    """Return boxes of the faces found in a picture."""
     return [face.box for face in detect_faces(picture)]
 
 
 def check_faces(
     pair: Pair, loss: FloatArray, of_base: Sequence[Box], of_result: Sequence[Box]
 ) -> Faces:
-    """Return faces of both pictures matched with each other.
+    """Match the faces of both pictures, and return what has changed.
 
     Parameters
     ----------
@@ -90,7 +91,7 @@ def _loss(pair: Pair, loss: FloatArray, box: Box) -> float:
 
 
 def _movement(pair: Pair, box: Box) -> float:
-    """Return how far parts of a face moved against each other: 97th percentile, as a fraction of its width.
+    """Return how much parts of a face moved against each other: 97th percentile, as a fraction of its width.
 
     Dense flow by inverse search (Kroeger et al., "Fast optical flow using dense inverse search",
     ECCV 2016), less the affine movement of the face as a whole.
@@ -112,7 +113,7 @@ def _movement(pair: Pair, box: Box) -> float:
     y, x = np.mgrid[inside, inside]
     terms = np.stack([np.ones_like(x), x, y], axis=-1).reshape(-1, 3).astype(np.float64)
     moved = flow[inside, inside].reshape(-1, 2).astype(np.float64)
-    # only where there is something to see does flow mean anything
+    # flow is meaningful only where there is contrast
     detail = blurred(np.abs(cv2.Laplacian(patches[0], cv2.CV_32F)), 2)
     weight = detail[inside, inside].ravel()
     sure = weight > np.median(weight)

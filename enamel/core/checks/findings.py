@@ -1,4 +1,4 @@
-"""What checking a result comes to: findings in words, measures, maps, and one line for all of it."""
+"""Results of checks: findings in words, measures, maps, and a verdict in one line."""
 
 import base64
 from collections.abc import Iterable, Mapping
@@ -14,13 +14,13 @@ from enamel.core.geometry import Box, Size
 from enamel.core.imaging.canvas import FloatArray
 
 VERSION = 3
-"""Of the stored form and the measures; reports of another version are made afresh."""
+"""Version of the stored form and the measures; reports of another version are made again."""
 MOST_OF_A_KIND = 12
-"""Findings of one kind that are kept, the strongest."""
+"""Most findings of one kind; the strongest are kept."""
 
 
 class Kind(StrEnum):
-    """What a finding is about."""
+    """Kinds of findings."""
 
     JOIN = "join"
     STRUCTURE = "structure"
@@ -34,7 +34,7 @@ class Kind(StrEnum):
 
 
 class Severity(StrEnum):
-    """How far beyond its threshold a finding lies: under 1.5 times, under 2.5 times, more."""
+    """How far a finding exceeds its threshold: under 1.5 times, under 2.5 times, more."""
 
     SLIGHT = "slight"
     CLEAR = "clear"
@@ -42,7 +42,7 @@ class Severity(StrEnum):
 
     @classmethod
     def of(cls, times: float) -> "Severity":
-        """Return from a value as a multiple of its threshold."""
+        """Return the severity of a value, given as a multiple of its threshold."""
         if times < 1.5:
             return cls.SLIGHT
         return cls.CLEAR if times < 2.5 else cls.STRONG
@@ -118,7 +118,7 @@ class Map:
 
 @dataclass(frozen=True, slots=True)
 class Cure:
-    """What would make visible joins less so. ``work`` is the network's, as a multiple of now."""
+    """A change that makes joins less visible. ``work`` is the network's, as a multiple of the present."""
 
     words: str
     setting: str
@@ -127,7 +127,7 @@ class Cure:
 
 @dataclass(frozen=True)
 class Report:
-    """All that checking a result against its base has found."""
+    """The report of checking a result against its base."""
 
     size: Size
     base: Size
@@ -139,7 +139,7 @@ class Report:
 
     @property
     def verdict(self) -> str:
-        """One line in words: what was found of each kind, or that nothing was."""
+        """The findings of each kind in one line, or that there are none."""
         return verdict(self.findings, self.measures)
 
     def to_json(self) -> dict[str, Any]:
@@ -231,7 +231,7 @@ def regions(
 
     Returns
     -------
-    For each region its box in px of the result, its mean value, and its cells as a mask.
+    For each region, its box in px of the result, its mean value, and its cells as a mask.
     """
     count, labels, stats, _ = cv2.connectedComponentsWithStats(
         (values > alarm).astype(np.uint8), connectivity=8

@@ -1,8 +1,8 @@
-"""Measures of a result: how visible the joins of its tiles are.
+"""Visibility of the joins between a result's tiles.
 
-A join shows as a step in tone or as a change of texture along a straight line. Both are measured on
-what the refinement added (result − source), so that edges of the picture itself do not count, and
-compared with the same statistic at places beside the join, where no join can be.
+A join shows as a step in tone or as a change of texture along a straight line. Both are measured on the
+refinement's contribution (result − source), so that edges of the picture itself do not count, and
+compared with the same statistic at places beside the join, where there is no join.
 """
 
 from dataclasses import dataclass, replace
@@ -24,43 +24,44 @@ from enamel.core.tiling.passes import work_of
 from enamel.core.tiling.passspec import PassSpec
 
 SEGMENT = 64
-"""Length of the pieces that a join is judged in, px."""
+"""Length of a join's segments, px."""
 NEAR = 12
-"""Width of what is averaged on either side of a join, px."""
+"""Width of the averages on either side of a join, px."""
 BESIDE = 160
-"""How far beside a join the statistic is taken for comparison, px."""
+"""Range beside a join in which the statistic is taken for comparison, px."""
 ALARM = 4.0
-"""A score that a visible segment has at least; see `docs/research/checks.md` for how it was set."""
+"""Least score of a visible segment; `docs/research/checks.md` says how it was set."""
 SURE = 9.0
-"""A score that chance was not seen to reach on any picture, so that it counts as visible on all."""
+"""Score that chance did not reach on any picture, so that it always counts as visible."""
 FALSE_ALARMS = 0.01
-"""Share of pictures without a visible join in which one may be found all the same."""
+"""Fraction of pictures without a visible join in which one may be reported."""
 TAIL = (0.9, 0.97)
-"""Shares of the scores beside the joins between which the fall of their tail is read; the few beyond may
-be real edges that refining added."""
+"""Quantiles of the scores beside the joins between which their tail is fitted; the few beyond may be real
+edges added by refining.
+"""
 HEAVIER = 1.7
-"""How much slower than there the tail is taken to fall farther out."""
+"""How much slower the tail is assumed to fall farther out."""
 LEAST_BESIDE = 200
-"""Scores beside the joins that a tail needs, to be fitted."""
+"""Least number of scores beside the joins for fitting a tail."""
 TEXTURE_WEIGHT = 0.5
-"""What z-scores of texture count for: they have the longer tail."""
+"""Weight of z-scores of texture: they have a longer tail."""
 BUSY_SIDE = 15
-"""Side of the square in which the picture's own contrast is looked at, px."""
+"""Side of the square in which the picture's own contrast is measured, px."""
 BUSY = 4 / 255
 """Its standard deviation, as fractions of white, at which a change counts half."""
 HIDDEN = 0.05
-"""What counts beside the pixels of a place that show: as many shares of its pixels, like both places."""
+"""Regularisation: weight of the mean of both places, in multiples of a place's pixels."""
 QUIET_STEP = 0.2 / 255
-"""Added to the spread of steps: a step of a fraction of a level can't be seen."""
+"""Added to the spread of steps: a step of a fraction of a level is invisible."""
 QUIET_CHANGE = 0.1
-"""Added to the spread of changes of texture, as a logarithm of energy: a tenth can't be seen."""
+"""Added to the spread of changes of texture, as a logarithm of energy: a tenth is invisible."""
 QUIET_TEXTURE = (0.3 / 255) ** 2
-"""Energy of texture, in squared fractions of white, below which changes can't be seen."""
+"""Energy of texture, in squared fractions of white, below which changes are invisible."""
 
 
 @dataclass(frozen=True, slots=True)
 class JoinSegment:
-    """A piece of a join, measured by z-scores against places beside it."""
+    """A segment of a join, with z-scores against places beside it."""
 
     box: Box
     vertical: bool
@@ -71,7 +72,7 @@ class JoinSegment:
     texture: float
     """Of the change of texture within the overlap."""
     levels: float
-    """The step in tone as it is, in 8-bit levels."""
+    """The step in tone in 8-bit levels."""
 
     @property
     def step(self) -> float:
@@ -79,7 +80,7 @@ class JoinSegment:
 
     @property
     def score(self) -> float:
-        """How far it stands out, in spreads of places beside it."""
+        """How conspicuous it is, in spreads of places beside it."""
         return max(self.step, TEXTURE_WEIGHT * self.texture)
 
 
@@ -108,12 +109,12 @@ class JoinReport:
 def check_joins(
     result: Picture, source: Picture, grid: Grid, window: Box | None = None
 ) -> JoinReport:
-    """Return visibility of every join of a grid of tiles, or of those within a window.
+    """Return the visibility of every join of a grid of tiles, or of those within a window.
 
     Parameters
     ----------
     result : refined picture.
-    source : what was refined: the enlarged picture, of the same size.
+    source : the picture that was refined: the enlarged one, of the same size.
     grid : the tiles. Joins that lie too near to the picture's edge to be compared are left out.
     window : the part of the grid's picture that result and source are; segments are given in its px.
     """
@@ -133,10 +134,10 @@ def check_joins(
 def alarm_for(beside: NDArray[np.float64], count: int) -> float:
     """Return the score that hardly any of ``count`` segments without a visible join reaches.
 
-    Scores where no join can be say how far places of this very picture stand out by chance. The more
-    segments there are, the farther the farthest of them does, so the alarm is the score that all of them
-    together exceed in `FALSE_ALARMS` of such pictures (family-wise). It lies beyond what was seen: the
-    tail of the scores is continued as an exponential.
+    Scores at places without a join show how conspicuous places of this picture are by chance. The maximum
+    of more segments is larger, so the alarm is the score that their maximum exceeds in `FALSE_ALARMS` of
+    such pictures (family-wise). It lies beyond what was seen: the tail of the scores is continued as an
+    exponential.
 
     Parameters
     ----------
@@ -187,7 +188,7 @@ def findings_of(report: JoinReport) -> list[Finding]:
 
 
 def chart(report: JoinReport, size: Size) -> Map:
-    """Return the scores where they were measured, 0 elsewhere."""
+    """Return a map of the scores, 0 where none was measured."""
     cell = max(size) / Map.LONGEST
     rows, columns = (max(1, round(side / cell)) for side in (size.height, size.width))
     values = np.zeros((rows, columns), np.float32)
@@ -202,7 +203,7 @@ def chart(report: JoinReport, size: Size) -> Map:
 
 
 def _adjoin(one: JoinSegment, other: JoinSegment) -> bool:
-    """Return whether a segment goes on where another of the same join ends."""
+    """Return whether a segment continues another of the same join."""
     if one.vertical != other.vertical:
         return False
     if one.vertical:
@@ -211,7 +212,8 @@ def _adjoin(one: JoinSegment, other: JoinSegment) -> bool:
 
 
 def cures(coat: Coat, start: Size) -> tuple[Cure, ...]:
-    """Return what would make the joins of a coat less visible, with the network's work against now.
+    """Return changes that make the joins of a coat less visible, with the network's work relative to the
+    present.
 
     Parameters
     ----------
@@ -305,7 +307,7 @@ def _along(
 
 def _beside(scores: list[NDArray[np.float64]], joins: list[int], gap: int) -> NDArray[np.float64]:
     """Return scores of each segment at places beside all joins, (segments, places): every `NEAR` px,
-    because nearer ones are made of the same pixels.
+    because nearer ones share pixels.
     """
     direct, across, texture = scores
     combined = np.maximum(np.maximum(direct, across), TEXTURE_WEIGHT * texture)
@@ -317,10 +319,10 @@ def _beside(scores: list[NDArray[np.float64]], joins: list[int], gap: int) -> ND
 
 
 def _added(result: Picture, source: Picture, box: Box) -> tuple[FloatArray, FloatArray]:
-    """Return luma of what refining added, as fractions of white, and how much that shows at each pixel.
+    """Return the luma added by refining, as fractions of white, and its visibility at each pixel.
 
-    A change of tone that the whole strip has in common is taken out first, as a line through result
-    over source, so that a shift in contrast does not show the picture's own edges.
+    A change of tone common to the whole strip is removed first, by linear regression of result on source,
+    so that a change of contrast does not show the picture's own edges.
     """
     after, before = (luma_of(part.read(box)) for part in (result, source))
     after, before = after - after.mean(), before - before.mean()
@@ -329,10 +331,10 @@ def _added(result: Picture, source: Picture, box: Box) -> tuple[FloatArray, Floa
 
 
 def _quiet(before: FloatArray) -> FloatArray:
-    """Return how much a change shows at each pixel: 1 in flats, near 0 where the picture itself is busy.
+    """Return the visibility of a change at each pixel: 1 in flat areas, near 0 in busy ones.
 
     Edges and texture hide small changes, and refining adds most there: along an edge of the picture that
-    happens to lie at a join, what was added would look like the join.
+    coincides with a join, its contribution would look like the join.
     """
     mean, square = (cv2.blur(part, (BUSY_SIDE, BUSY_SIDE)) for part in (before, before * before))
     variance = np.maximum(square - mean * mean, 0)
@@ -341,7 +343,7 @@ def _quiet(before: FloatArray) -> FloatArray:
 
 
 class _Profile:
-    """Sums over columns of a strip: of values, and of how much they show."""
+    """Sums over columns of a strip: of values, and of their visibility."""
 
     def __init__(self, values: FloatArray, shows: FloatArray) -> None:
         both = np.stack([(values * shows).mean(axis=0), shows.mean(axis=0)]).astype(np.float64)
@@ -357,7 +359,9 @@ class _Profile:
     def means(
         one: NDArray[np.float64], other: NDArray[np.float64], counts: tuple[int, int]
     ) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-        """Return means of two places by how much they show; one that hardly shows is taken as like both."""
+        """Return the means of two places, weighted by visibility; a hardly visible one is moved towards
+        the mean of both.
+        """
         both = one + other
         common = both[0] / np.maximum(both[1], 1e-9)
         first, second = (
@@ -406,11 +410,11 @@ def _scores(values: FloatArray, join: int, gap: int, least: float) -> NDArray[np
     place = np.arange(values.shape[1])
     beside = np.abs(place - join) > gap + NEAR
     others = np.where(beside, values, np.nan)
-    if not np.isfinite(others[0]).any():  # too near to an edge to have such places beside it
+    if not np.isfinite(others[0]).any():  # too near to an edge for places beside it
         return np.zeros(values.shape)
     usual = np.nanmedian(others, axis=1)
     spread = MAD_TO_SIGMA * np.nanmedian(np.abs(others - usual[:, None]), axis=1)
-    # at least the usual spread, so that a very quiet one is not alarmed by next to nothing
+    # at least the usual spread, so that a very quiet one does not raise an alarm for nothing
     pooled = np.maximum(spread, np.median(spread)) + least
     found: NDArray[np.float64] = (values - usual[:, None]) / pooled[:, None]
     return np.nan_to_num(found)

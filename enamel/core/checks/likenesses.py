@@ -1,4 +1,4 @@
-"""What speaks for mending a face: how small it was, how soft it is, how far it moved from the base."""
+"""How much a face needs mending: how small it was, how soft it is, how much it changed."""
 
 from dataclasses import dataclass
 
@@ -12,18 +12,18 @@ from enamel.core.imaging.canvas import FloatArray, Picture
 from enamel.core.imaging.colour import luma_of
 
 ENOUGH_PX = 96
-"""Px from brow to chin on the base from which a generator usually draws a whole face."""
+"""Px from brow to chin on the base from which generators usually draw faces well."""
 SIDE = 96
 """Px a side that faces are compared at."""
 SOFT_TO_SHARP = (1.5, 8.0)
 """Level of fine detail, of 255, in a face that looks soft, and in one that looks sharp."""
 CHANGED = 0.3
-"""Loss of structural similarity against the base that counts in full."""
+"""Loss of structural similarity against the base with full weight."""
 
 
 @dataclass(frozen=True, slots=True)
 class FaceFacts:
-    """What is measured on a face."""
+    """Measurements of a face."""
 
     px_on_base: int
     """From brow to chin on the base."""

@@ -1,4 +1,4 @@
-"""The measures of a report by name: what each is called, its unit, and which end is the better one."""
+"""The measures of a report by name: label, unit, and whether more or less is better."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -13,7 +13,7 @@ class Measure:
     unit: str
     digits: int
     lower_is_better: bool | None
-    """None where neither end is better."""
+    """None where neither is better."""
     says: str
 
     def rounded(self, value: float | None) -> float | None:
@@ -51,7 +51,7 @@ MEASURES = (
 
 
 def best_of(measure: Measure, values: Sequence[float | None]) -> float | None:
-    """Return the best of several values; None where there is no better or worse, or nothing differs."""
+    """Return the best of several values; None where none is better."""
     known = [value for value in values if value is not None]
     if measure.lower_is_better is None or len(set(known)) < 2:
         return None

@@ -1,4 +1,4 @@
-"""A result and its base made ready to be compared: both as a whole at the base's own resolution."""
+"""A result and its base prepared for comparing: both as a whole at the base's resolution."""
 
 from dataclasses import dataclass
 from functools import cached_property
@@ -82,7 +82,7 @@ MAD_TO_SIGMA = 1.4826
 
 
 def eight_bits(values: FloatArray) -> NDArray[np.uint8]:
-    """Return fractions of white as 8-bit values, for functions that take nothing else."""
+    """Return fractions of white as 8-bit values, for functions that need these."""
     return np.rint(np.clip(values, 0, 1) * 255).astype(np.uint8)
 
 

@@ -1,4 +1,4 @@
-"""Whether a picture that came back from elsewhere is what a coat could have made of the one that left."""
+"""Check whether a picture returned by a service is a plausible result of the picture that was sent."""
 
 from dataclasses import asdict, dataclass
 from typing import Any
@@ -13,23 +13,23 @@ MOST_COLOUR = 2.5
 LEAST_SIMILARITY = 0.7
 """Mean structural similarity; coats of the demo pictures at 0.9 have 0.90 and more."""
 MOST_DISPLACEMENT = 2.5
-"""Displacement of corners in px of what left; those coats have up to 1.2."""
+"""Displacement of corners in px of the sent picture; those coats have up to 1.2."""
 
 
 @dataclass(frozen=True, slots=True)
 class Returned:
-    """How far what came back is from what left, both at the smaller one's size."""
+    """The difference of a returned picture from the sent one, both at the smaller one's size."""
 
     colour: float
     """Common shift in ΔE00."""
     similarity: float
     """Mean SSIM, 1 for the same structure."""
     displacement: float
-    """95th percentile of the displacement of corners, px of what left."""
+    """95th percentile of the displacement of corners, px of the sent picture."""
 
     @property
     def doubts(self) -> list[str]:
-        """Why it may not be the picture that was sent; empty where nothing speaks for that."""
+        """Reasons to doubt that it was made from the picture sent; empty where there are none."""
         found = []
         if self.similarity < LEAST_SIMILARITY:
             found.append(
@@ -53,12 +53,12 @@ class Returned:
 
 
 def compare_returned(sent: Picture, came: Picture) -> Returned:
-    """Measure what came back against what left.
+    """Compare a returned picture with the sent one.
 
     Raises
     ------
     Refusal
-        When they have not even the same shape.
+        When they do not have the same shape.
     """
     pair = Pair(sent, came)
     drift = check_structure(pair)

@@ -1,4 +1,4 @@
-"""Drift: what the result has made of the base's own structure, at the base's own resolution."""
+"""Drift: changes of the base's structure in the result, at the base's resolution."""
 
 from dataclasses import dataclass
 from functools import partial
@@ -29,7 +29,7 @@ MORE = 1.6
 
 @dataclass(frozen=True)
 class Drift:
-    """How far structure drifted, and where."""
+    """The drift of structure, and its places."""
 
     similarity: float
     """Mean SSIM."""
@@ -55,9 +55,7 @@ def similarity(one: FloatArray, other: FloatArray) -> FloatArray:
 
 
 def check_structure(pair: Pair) -> Drift:
-    """Return where the result's structure is not the base's, whether new, lost or changed, and moved
-    edges.
-    """
+    """Return where structure is new, lost or changed in the result, and where edges have moved."""
     base, result = blurred(pair.base_luma, BLUR), blurred(pair.result_luma, BLUR)
     ssim = similarity(base, result)
     loss = cell_means(1 - ssim)
@@ -91,8 +89,7 @@ def _contrast(values: FloatArray) -> FloatArray:
 def _moved(pair: Pair) -> tuple[float, list[Finding]]:
     """Displacement of corners: 95th percentile, and places where several moved too far.
 
-    Corners by Shi & Tomasi (CVPR 1994), followed by pyramidal Lucas–Kanade and checked by following
-    them back.
+    Corners by Shi & Tomasi (CVPR 1994), tracked by pyramidal Lucas–Kanade and checked by tracking back.
     """
     before, after = (eight_bits(part) for part in (pair.base_luma, pair.result_luma))
     corners = cv2.goodFeaturesToTrack(before, CORNERS, 0.02, 7)

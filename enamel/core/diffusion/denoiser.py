@@ -1,4 +1,4 @@
-"""What a refiner has to offer, whatever network is behind it."""
+"""The interface of refiners, whatever network is behind it."""
 
 from dataclasses import dataclass
 from enum import StrEnum
@@ -14,12 +14,12 @@ Words = FloatArray | str
 
 
 class Holding(StrEnum):
-    """What *hold* means with a refiner."""
+    """What *hold* does with a refiner."""
 
     STRUCTURE = "structure"
-    """How firmly the structure that the network is given is kept."""
+    """How sharp the structure is that the network is given."""
     START = "start"
-    """How much of the enlarged picture the start keeps; the network is given no structure."""
+    """How much of the enlarged picture is in the start of a pass; the network is given no structure."""
     GUIDE = "guide"
     """How strongly a structure guide beside the network counts."""
 
@@ -41,19 +41,19 @@ class Condition:
     guidance: float = 1.0
     """The guidance scale, for networks that take it as an input."""
     negative: bool = False
-    """Whether these are the conditions that guidance moves away from."""
+    """Whether these are the unconditional side of guidance."""
 
 
 @dataclass(frozen=True, slots=True)
 class Space:
-    """Where a refiner works: in pixels, or in latent cells of ``factor`` × ``factor`` px."""
+    """The space in which a refiner works: pixels, or latent cells of ``factor`` × ``factor`` px."""
 
     factor: int = 1
     channels: int = 3
     coding_radius: int | None = 0
-    """How far a cell's pixels, there and back, depend on others, in px; None where on all of a tile."""
+    """Receptive radius of encoding and decoding, in px; None where they see all of a tile."""
     coding_cost: float = 0.0
-    """What there and back takes of a tile, in evaluations."""
+    """Cost of encoding and decoding a tile, in evaluations."""
 
     @property
     def latent(self) -> bool:
@@ -61,7 +61,7 @@ class Space:
         return (self.factor, self.channels) != (1, 3)
 
     def box(self, box: Box) -> Box:
-        """Return the cells of a box on the grid, whole ones."""
+        """Return the cells of a box on the grid."""
         return Box.between(
             box.x // self.factor,
             box.y // self.factor,
@@ -93,7 +93,7 @@ PIXELS = Space()
 
 @dataclass(frozen=True, slots=True)
 class ModelSpec:
-    """What the engine must know of a refiner. Lengths in px."""
+    """What the engine has to know about a refiner. Lengths in px."""
 
     name: str
     digest: str
@@ -104,7 +104,7 @@ class ModelSpec:
     radius: int | None
     """Receptive radius: no prediction depends on a pixel farther away. None if it sees the whole tile."""
     sigma_min: float
-    """Lowest noise level before 0."""
+    """Lowest noise level above 0."""
     rho: float
     """Karras spacing's exponent that suits the network."""
     strength_map: tuple[tuple[float, float], ...]
@@ -112,14 +112,14 @@ class ModelSpec:
     softening: float
     """Standard deviation in px of the blur that takes the structure away at hold 0."""
     bytes_per_pixel: float
-    """Memory the network takes for each pixel it sees, measured."""
+    """Measured memory of the network for each pixel that it sees."""
     vocabulary: tuple[tuple[str, ...], ...] = ()
-    """What it understands in a prompt: for each word its synonyms, the word itself first."""
+    """Its vocabulary: for each word its synonyms, the word itself first."""
     restores_detail: bool = False
-    """Whether it is given how much detail is missing, and so can restore it."""
+    """Whether it takes the fraction of missing detail as an input, and so can restore it."""
     space: Space = PIXELS
     reads_prompts: bool = False
-    """Whether it reads prompts as they are written, and not by a vocabulary."""
+    """Whether it reads prompts as text, and not by a vocabulary."""
     holding: Holding = Holding.STRUCTURE
     final_degradation: tuple[tuple[float, float], ...] = ((0.0, 0.0),)
     """Knots (strength, fraction): the missing detail it is given at the last level of a pass, as a fraction
@@ -163,7 +163,7 @@ class Denoiser(Protocol):
 
 
 class PixelSpace:
-    """The ways there and back of a refiner that works on pixels."""
+    """Encoding and decoding of a refiner that works on pixels: nothing is done."""
 
     def encode(self, pixels: FloatArray) -> FloatArray:
         return pixels

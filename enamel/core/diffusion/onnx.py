@@ -13,7 +13,7 @@ class OnnxRefiner(PixelSpace):
     """A refiner by the contract of its card: inputs ``x``, ``cond``, ``sigma``, output ``x0``;
     ``words`` and ``missing`` where it takes them.
 
-    Pickled by name: another process loads the same file and finds the same digest, or refuses.
+    Pickled by name: another process loads the same file, and refuses one with another digest.
     """
 
     def __init__(self, entry: Card) -> None:
@@ -51,5 +51,5 @@ def verified(entry: Card, digest: str | None) -> OnnxRefiner:
 
 
 def again(name: str, digest: str) -> OnnxRefiner:
-    """Return the same in another process."""
+    """Return the same refiner in another process."""
     return verified(card(name, "refiner"), digest)

@@ -1,4 +1,4 @@
-"""What a latent network predicts, and how the clean estimate at a noise level follows from it.
+"""Prediction types of latent networks, and the clean estimate that follows from each.
 
 The engine knows one form, x = clean + σ · noise, and asks for D(x, σ), the clean estimate. Networks were
 taught in others. A *ladder* holds the noise levels of a network's own steps and turns one form into the
@@ -27,15 +27,15 @@ import numpy as np
 from enamel.core.errors import Refusal
 
 Values = TypeVar("Values")
-"""An array of numpy's or of torch's: the arithmetic is the same."""
+"""An array of numpy or torch: the arithmetic is the same."""
 
 KNOTS = 64
 HIGHEST = 500.0
-"""Highest noise level that a pass starts from; above it nothing of the picture can be recognised."""
+"""Highest noise level that a pass starts from; above it nothing of the picture is recognisable."""
 
 
 class Prediction(StrEnum):
-    """What a network gives, as its configuration says it."""
+    """Prediction types, as named in configurations."""
 
     NOISE = "epsilon"
     VELOCITY = "v_prediction"
@@ -45,30 +45,30 @@ class Prediction(StrEnum):
 
 @dataclass(frozen=True, slots=True)
 class NoiseSchedule:
-    """The noise levels of a network's own steps, and the way between its form and the engine's."""
+    """The noise levels of a network's own steps, and the conversion between its form and the engine's."""
 
     prediction: Prediction
     sigmas: tuple[float, ...]
     """Noise level of each step, rising."""
     times: tuple[float, ...]
-    """What the network is given at each."""
+    """The network's time input at each step."""
     steps: int
-    """How many steps it was taught in."""
+    """Number of steps in its training."""
 
     def time(self, sigma: float) -> float:
-        """Return what the network is given at σ: between its steps evenly in ln σ, for flow exactly."""
+        """Return the network's time input at σ: interpolated in ln σ between its steps; for flow, exact."""
         if self.prediction is Prediction.FLOW:
             return self.steps * sigma / (1 + sigma)
         return float(np.interp(math.log(sigma), np.log(self.sigmas), self.times))
 
     def scale(self, sigma: float) -> float:
-        """Return what x is multiplied by before the network sees it."""
+        """Return the factor for x before the network sees it."""
         if self.prediction is Prediction.FLOW:
             return 1 / (1 + sigma)
         return 1 / math.sqrt(1 + sigma**2)
 
     def clean(self, x: Values, made: Values, sigma: float) -> Values:
-        """Return the clean estimate, from what the network made of x · scale at σ."""
+        """Return the clean estimate from the network's output for x · scale at σ."""
         given: Any = x
         gave: Any = made
         match self.prediction:
@@ -84,7 +84,7 @@ class NoiseSchedule:
         return result
 
     def strength_map(self) -> tuple[tuple[float, float], ...]:
-        """Knots (strength, σ): a strength is the fraction of the network's own steps that is run."""
+        """Return knots (strength, σ): a strength is the fraction of the network's own steps that is run."""
         last = len(self.sigmas) - 1
         places = sorted({round(last * number / KNOTS) for number in range(KNOTS + 1)})
         return tuple((place / last, min(HIGHEST, self.sigmas[place])) for place in places)
@@ -95,8 +95,8 @@ def read_noise_schedule(config: Mapping[str, Any]) -> NoiseSchedule:
 
     Parameters
     ----------
-    config : ``scheduler_config.json`` of a checkpoint, with ``_class_name``; what it leaves out has the
-        library's own defaults.
+    config : ``scheduler_config.json`` of a checkpoint, with ``_class_name``; missing entries have the
+    library's defaults.
 
     Raises
     ------

@@ -1,4 +1,4 @@
-"""Trying out a refiner's network by the contract of docs/research/models.md."""
+"""Test a refiner's network against the contract of docs/research/models.md."""
 
 from collections.abc import Callable
 from typing import Any
@@ -23,7 +23,7 @@ ASSUMED: dict[str, Any] = {
     "sigma_min": 0.01, "rho": 5.0, "strength_map": [[0, 0.02], [1, 1.0]], "softening": 1.2,
     "final_degradation": [[0, 0]],
 }  # fmt: skip
-"""What can't be measured, unless the file's metadata says it."""
+"""Defaults for what can't be measured and the file's metadata does not say."""
 
 
 LONGEST_WORD = 60
@@ -77,7 +77,7 @@ EXPECTED: dict[str, tuple[Callable[[Any], bool], str]] = {
 
 
 class RefinerProbe:
-    """A refiner's network on the bench."""
+    """Measures a refiner's network."""
 
     def __init__(self, network: Network) -> None:
         self.network = network
@@ -98,7 +98,7 @@ class RefinerProbe:
 
     @staticmethod
     def fits(network: Network) -> bool:
-        """Return whether a network is meant as a refiner: whether it has the contract's inputs."""
+        """Return whether a network is a refiner: whether it has the contract's inputs."""
         return {given.name for given in network.inputs} >= CONTRACT
 
     def facts(self) -> dict[str, Any]:
@@ -119,7 +119,7 @@ class RefinerProbe:
         }
 
     def _read(self, name: str, otherwise: Any) -> Any:
-        """Return a fact from the file's metadata, as JSON."""
+        """Return an entry of the file's metadata, read as JSON."""
         if name not in self.metadata:
             return otherwise
         try:
@@ -168,7 +168,7 @@ class RefinerProbe:
         return denoised
 
     def once(self) -> None:
-        """Run on a tile of the native size: on small ones another runtime may be the faster."""
+        """Run on a tile of the native size: on small ones another runtime may be faster."""
         given = picture(self.native, self.native)
         self.run(given, given, LEVELS[0])
 
@@ -177,7 +177,7 @@ class RefinerProbe:
         self.run(given, given, 0.1)
 
     def _cleans(self) -> None:
-        """Refuse a network whose estimate is farther from the picture than what it was given."""
+        """Refuse a network whose estimate is farther from the picture than its input."""
         side = -(-128 // self.grid) * self.grid
         truth = picture(side, side) * np.float32(2) - np.float32(1)
         noise = np.random.default_rng(3).standard_normal(truth.shape).astype(np.float32)
@@ -208,7 +208,7 @@ class RefinerProbe:
         return reach
 
     def _bytes_per_pixel(self) -> int:
-        """Return memory that a tile takes, by one of the native size."""
+        """Return the memory for each pixel of a tile, measured on one of the native size."""
 
         def tile() -> None:
             given = np.zeros((self.native, self.native, 3), np.float32)

@@ -8,12 +8,12 @@ from enamel.core.schedule import Kit, Refine
 
 
 def refiner(name: str, digest: str | None = None, kit: Kit | None = None) -> Denoiser:
-    """Return the refiner of that name, with what it is used with.
+    """Return the refiner of that name, with adapters, guide and VAE of its kit.
 
     Raises
     ------
     Refusal
-        When there is none, or one of its files is missing or another one.
+        When there is none, or one of its files is missing or has changed.
     """
     entry = card(name, "refiner")
     if isinstance(entry, CheckpointCard):

@@ -40,7 +40,7 @@ class Sampler(StrEnum):
 
     @property
     def label(self) -> str:
-        """What it is called."""
+        """Its name on pages."""
         return {Sampler.EULER: "Euler", Sampler.EULER_ANCESTRAL: "Euler ancestral",
                 Sampler.HEUN: "Heun", Sampler.DPMPP_2M: "DPM++ 2M"}[self]  # fmt: skip
 
@@ -53,9 +53,9 @@ class SamplerStep:
     """Number of the step, which its fresh noise is drawn for; Heun's two have the same."""
     sigma: float
     degradation: float
-    """Fraction of the lost detail that the state lacks here."""
+    """Fraction of the lost detail that is missing in the state."""
     fields_in: int
-    """How many arrays the state holds before; after the last step it holds one."""
+    """Number of fields of the state before the step; after the last step it has one."""
     fields_out: int
     step: StepFunction
 
@@ -85,7 +85,7 @@ def sampler_steps(
 
 
 def _left(degradation: float, sigma: float, sigmas: list[float]) -> float:
-    """Return what is still missing at σ, falling in proportion to it."""
+    """Return the fraction still missing at σ, in proportion to σ."""
     return degradation * (sigma / sigmas[0])
 
 
@@ -107,7 +107,7 @@ def _euler(sigmas: list[float], degradation: float) -> list[SamplerStep]:
 
 
 def _euler_ancestral(sigmas: list[float], degradation: float) -> list[SamplerStep]:
-    """Step below the next level and is brought back up to it by fresh noise.
+    """Step below the next level, then add fresh noise up to it.
 
     σ_up² = σ'² (σ² − σ'²) / σ², σ_down² = σ'² − σ_up²: the variance of the DDPM posterior (Ho et
     al., "Denoising diffusion probabilistic models", 2020, eq. 7) in terms of σ.

@@ -8,16 +8,16 @@ import numpy as np
 
 
 class Spacing(StrEnum):
-    """How the noise levels of a pass are spread."""
+    """Spacing of the noise levels of a pass."""
 
     KARRAS = "karras"
     UNIFORM = "uniform"
     OWN = "own"
-    """Even in the model's own steps, as distilled ones were taught."""
+    """Even in the model's own steps, as in the training of distilled models."""
 
 
 def sigma_of(strength: float, knots: Sequence[tuple[float, float]]) -> float:
-    """Return noise level at which a pass of this strength starts.
+    """Return the noise level at which a pass of this strength starts.
 
     Straight lines in (strength, ln σ) between the knots of a model's card.
 

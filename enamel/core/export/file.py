@@ -1,4 +1,4 @@
-"""Print files: pixels that open elsewhere at the right physical size and colour."""
+"""Write print files, which open in other programs at the right physical size and colour."""
 
 import tempfile
 import zipfile
@@ -34,10 +34,10 @@ from enamel.core.printing.sizing import MM_PER_INCH, PRINT_PPI
 LONGEST_SIDE = 200_000
 MOST_MEGAPIXELS = 4000
 BIG_TIFF = 3.9e9
-"""Bytes of samples from which a TIFF needs 64-bit places."""
+"""Bytes of samples from which a TIFF needs 64-bit offsets."""
 TILE = 256
 SAMPLE = 256
-"""Side of the squares that a file's size is estimated from, in px."""
+"""Side of the squares for estimating a file's size, in px."""
 PLAN_PX = 1200
 """Longest side of the picture on the page that shows all panels, in px."""
 
@@ -169,14 +169,14 @@ def _write_panels(
 
 
 def _reduced(picture: PixelBuffer) -> PixelBuffer:
-    """Return a small copy for the page that shows all panels, in the same numbers, 8 bits, opaque."""
+    """Return a small copy for the assembly page, in the same profile, 8 bits, opaque."""
     return picture.at_most(PLAN_PX).flattened().eight_bits()
 
 
 def drawn(
     canvas: Canvas, scratch: Path, ppi: float, output: Output, placed: PlacedPicture | None
 ) -> PixelBuffer:
-    """Return the pixels of a print file: sharpened, laid, reduced, in the numbers of its profile.
+    """Return the pixels of a print file: sharpened, placed, reduced, converted to its profile.
 
     ``scratch`` is where sharpened pixels may lie meanwhile.
     """
@@ -197,7 +197,7 @@ def drawn(
 
 
 def described(image: pyvips.Image, ppi: float, xmp: bytes | None) -> pyvips.Image:
-    """Return the picture with its resolution and what it says of itself; nothing else goes into the file."""
+    """Return the picture with its resolution and metadata; nothing else goes into the file."""
     per_mm = ppi / MM_PER_INCH
     written = image.copy(xres=per_mm, yres=per_mm)
     if xmp is not None:
@@ -225,7 +225,7 @@ def _write_tiff(image: pyvips.Image, path: str, output: Output) -> None:
 
 
 def _write_jpeg(image: pyvips.Image, path: str, output: Output) -> None:
-    # separate codes for each picture would save some per cent, but need all of it in memory
+    # Huffman codes for each picture would save some per cent, but need all of it in memory
     image.jpegsave(path, Q=output.quality, subsample_mode="off" if output.full_colour else "on")
 
 
@@ -245,11 +245,11 @@ WRITERS: dict[FileFormat, Callable[[pyvips.Image, str, Output], None]] = {
     FileFormat.AVIF: _write_avif,
 }
 LONGEST = {FileFormat.JPEG: 65_500, FileFormat.WEBP: 16_383, FileFormat.AVIF: 16_384}
-"""Sides that some kinds can't go beyond, in px."""
+"""Longest side of some kinds of files, in px."""
 
 
 def require_writable(size: Size, file: FileFormat) -> None:
-    """Refuse files that hardly any program opens again."""
+    """Refuse files that hardly any program could open."""
     longest = LONGEST.get(file, LONGEST_SIDE)
     if max(size) > longest or size.megapixels > MOST_MEGAPIXELS:
         other = "" if max(size) > LONGEST_SIDE or file not in LONGEST else " Choose TIFF."
@@ -260,10 +260,10 @@ def require_writable(size: Size, file: FileFormat) -> None:
 
 
 def estimated_bytes(canvas: Canvas, size: Size, output: Output, ppi: float) -> int:
-    """Return about how large a file of that size will be: parts of the layer are written to see.
+    """Return about how large a file of that size will be, by writing parts of the layer.
 
-    Nine squares are written as such a file; what all of them take, less what a file takes that holds one
-    grey pixel, is counted by area.
+    Nine squares are written as such a file; their bytes, less those of a file with one grey pixel, are
+    scaled by area.
     """
     side = min(SAMPLE, *canvas.size)
     total = area = 0

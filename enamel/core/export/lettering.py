@@ -1,4 +1,4 @@
-"""Writing on sheets and strips: one typeface, shipped, with the signs of measures in it."""
+"""Text on sheets and strips: one shipped typeface, which has the signs of measures."""
 
 from functools import lru_cache
 from pathlib import Path

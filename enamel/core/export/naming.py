@@ -1,4 +1,4 @@
-"""Names of print files by a pattern, safe on every system, none twice."""
+"""Names of print files by a pattern: safe on every system, and unique."""
 
 import re
 from collections.abc import Set
@@ -9,17 +9,17 @@ from enamel.core.export.output import Output
 
 USUAL = "{title}-{layer}-{width}x{height}"
 LONGEST = 80
-"""Bytes of a name without its ending; the rest of a path needs room too."""
+"""Most bytes of a name without its suffix; the rest of a path needs room, too."""
 LONGEST_PATTERN = 120
 PREVIEW = "-preview"
 RESERVED = re.compile(r"^(con|prn|aux|nul|com\d|lpt\d)$", re.IGNORECASE)
-"""Names that some systems keep for devices."""
+"""Names that some systems reserve for devices."""
 PLACE = re.compile(r"\{([^{}]*)\}")
 
 
 @dataclass(frozen=True, slots=True)
 class NameFields:
-    """What a name can hold; what is not known is left out."""
+    """Facts that a name can contain; unknown ones are left out."""
 
     title: str
     layer: str = ""
@@ -33,7 +33,7 @@ class NameFields:
 
 
 PLACES = tuple(spec.name for spec in fields(NameFields))
-"""What may stand in curly brackets."""
+"""Placeholders: the names allowed in curly brackets."""
 
 
 def named(
@@ -48,13 +48,13 @@ def named(
     Parameters
     ----------
     pattern : text with places such as ``{title}``, see `PLACES`.
-    taken : names that are there already; the new one gets a number then.
-    suffix : how it ends, where its kind alone does not say.
+    taken : existing names; the new one gets a number if it is among them.
+    suffix : its suffix, where the kind of file does not determine it.
 
     Raises
     ------
     FieldRefusal
-        When the pattern has an unknown place.
+        When the pattern has an unknown placeholder.
     """
     known = {name: str(value) for name, value in asdict(facts).items()}
     asked = PLACE.findall(pattern)
@@ -77,12 +77,16 @@ def named(
 
 
 def _folded(name: str) -> str:
-    """Return what names have in common that a system may take for the same: ı, I and i, for example."""
+    """Return a form that is equal for names which some system may treat as the same: ı, I and i, for
+    example.
+    """
     return name.upper().casefold()
 
 
 def safe(text: str, otherwise: str, longest: int = LONGEST) -> str:
-    """Return a text as part of a file's name on any system: letters, digits, dots, hyphens, underscores."""
+    """Return a text as part of a file name that is safe on any system: letters, digits, dots, hyphens,
+    underscores.
+    """
     kept = re.sub(r"[^\w.-]", "", re.sub(r"\s+", "_", text.strip()))
     kept = re.sub(r"-{2,}", "-", kept).strip("._-")
     short = kept.encode()[:longest].decode(errors="ignore").strip("._-")

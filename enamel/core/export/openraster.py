@@ -1,7 +1,7 @@
 """OpenRaster files (the freedesktop.org draft, version 0.0.5): a picture's layers for retouching elsewhere.
 
-A layer that changed only a part of the one below is written as that part alone, with its mask as alpha. Its
-colours are those which, laid over the layer below through that mask, give the layer's own.
+A layer that changed only a part of the one below is written as that part alone, with its mask as alpha.
+Its colours are those that give the layer's own when laid over the layer below through that mask.
 """
 
 import xml.etree.ElementTree as tree
@@ -28,10 +28,10 @@ from enamel.core.upscaling import Enlarged, upscaler
 MEDIA_TYPE = "image/openraster"
 VERSION = "0.0.5"
 THUMBNAIL = 256
-"""Longest side of the small picture, in px, as the draft asks for."""
+"""Longest side of the thumbnail, in px, as the draft requires."""
 BLOCK = 512
 FILE_MOMENT = (1980, 1, 1, 0, 0, 0)
-"""What the entries of the archive are dated, so that the same picture gives the same file."""
+"""Fixed date of the archive's entries, so that the same picture gives the same file."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -41,9 +41,9 @@ class Stacked:
     name: str
     picture: Picture
     below: Picture | None = None
-    """What is below it, where it covers only a part."""
+    """The picture below it, where it covers only a part."""
     coverage: Coverage | None = None
-    """Which part that is; none for all of it."""
+    """That part; None for all."""
     opacity: float = 1.0
 
 
@@ -164,7 +164,9 @@ def _put_png(
     ppi: float,
     says: Mapping[str, str] | None = None,
 ) -> None:
-    """A canvas as a PNG in the archive, packed beside it first so that memory stays flat."""
+    """Add a canvas as a PNG to the archive; it is written beside the archive first, so that memory stays
+    constant.
+    """
     packed = path.with_suffix(".png")
     try:
         with kept_out_of_memory(canvas.path):

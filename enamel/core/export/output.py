@@ -1,4 +1,4 @@
-"""What a print file is: its kind, colours, compression, and what it says of itself."""
+"""Settings of print files: kind, colours, compression, metadata."""
 
 from dataclasses import dataclass, replace
 from enum import StrEnum
@@ -23,7 +23,7 @@ from enamel.core.printing.sizing import PRINT_PPI
 
 
 class FileFormat(StrEnum):
-    """What a print file can be."""
+    """Kinds of print files."""
 
     PNG = "png"
     TIFF = "tiff"
@@ -48,12 +48,12 @@ class FileFormat(StrEnum):
 
     @property
     def label(self) -> str:
-        """What people call it."""
+        """Its label on pages."""
         return LABELS.get(self, self.upper())
 
     @property
     def suffix(self) -> str:
-        """How such files end."""
+        """Its suffix."""
         return SUFFIXES[self][0]
 
     @property
@@ -83,7 +83,7 @@ MEDIA_TYPES = {
 }
 ZIP_TYPE = "application/zip"
 UNPRINTED = (FileFormat.OPENRASTER, FileFormat.SVG)
-"""Kinds that hold the picture as it is, whatever print it is for: to be worked on elsewhere."""
+"""Kinds that contain the layer without a print's layout, for work in other programs."""
 ON_SCREEN = (FileFormat.WEBP, FileFormat.AVIF)
 """Kinds that are for screens only: 8 bits."""
 HOLD_INK = (FileFormat.TIFF, FileFormat.PDF, FileFormat.JPEG)
@@ -91,11 +91,11 @@ HOLD_INK = (FileFormat.TIFF, FileFormat.PDF, FileFormat.JPEG)
 DEEP = (FileFormat.TIFF, FileFormat.PNG, FileFormat.OPENRASTER)
 """Kinds that can hold 16 bits."""
 OPAQUE = (FileFormat.JPEG, FileFormat.PDF)
-"""Kinds that hold no transparency: it is laid on white."""
+"""Kinds without transparency: it is flattened on white."""
 
 
 class Compression(StrEnum):
-    """How a TIFF's samples are packed; none of these loses anything."""
+    """Compression of TIFF files; all of these are lossless."""
 
     ZIP = "zip"
     LZW = "lzw"
@@ -141,13 +141,13 @@ class Output:
 
     @property
     def depth(self) -> int:
-        """Bits that such a file really has."""
+        """Bits per sample of the file."""
         return self.bits if self.file in DEEP else 8
 
 
 @dataclass(frozen=True, slots=True)
 class PrintSettings:
-    """A print file: what it is, and how the picture is placed in it."""
+    """A print file: its output settings, and the picture's placement."""
 
     output: Output = setting(Output(), "The file.")
     plan: PrintPlan | None = setting(
@@ -160,12 +160,12 @@ class PrintSettings:
 
     @property
     def laid_on(self) -> PrintPlan | None:
-        """The print that the file is really for: none for kinds that hold the whole picture."""
+        """The print that the file is for; None for kinds that contain the whole picture."""
         return None if self.output.file in UNPRINTED else self.plan
 
     @property
     def parts(self) -> bool:
-        """Whether it is a ZIP of panels: split, and of a kind that has no pages."""
+        """Whether it is a ZIP of panels: split, and of a kind without pages."""
         plan = self.laid_on
         return plan is not None and bool(plan.split) and self.output.file is not FileFormat.PDF
 
@@ -179,7 +179,7 @@ class PrintSettings:
 
     @classmethod
     def from_json(cls, given: Any) -> "PrintSettings":
-        """Return settings from JSON, also from the form of before there were profiles."""
+        """Return settings from JSON, also from the form before there were profiles."""
         if isinstance(given, dict) and isinstance(given.get("file"), str) and "output" not in given:
             before = {name: given[name] for name in ("file", "bits") if name in given}
             given = {"output": before} | {k: given[k] for k in ("plan", "ppi") if given.get(k)}

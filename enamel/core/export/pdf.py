@@ -1,4 +1,4 @@
-"""PDF pages: a picture each, with boxes, marks and output intent, written as a stream.
+"""PDF pages: one picture each, with boxes, marks and output intent, written as a stream.
 
 With a CMYK profile the file keeps to PDF/X-4 (ISO 15930-7) as far as pictures go: version 1.6, one
 output intent with its profile in the file, trim and bleed boxes, dates, identity and version in XMP and in
@@ -37,7 +37,7 @@ LETTER_PX = 32
 """Size at which labels are drawn."""
 STRIP_BYTES = 8 * 2**20
 LOSSLESS = 100
-"""Quality from which the picture is not packed as JPEG."""
+"""Quality from which the picture is compressed without loss."""
 VERSION = "PDF/X-4"
 
 
@@ -67,9 +67,9 @@ def write_pdf(
 
     Parameters
     ----------
-    quality : of the JPEGs in it; 100 packs them without loss.
+    quality : of the JPEGs in it; 100 is lossless.
     full_colour : whether those JPEGs keep their colours at full resolution.
-    says : properties of its XMP, beside what the format itself wants.
+    says : properties of its XMP, in addition to those that the format requires.
     on_progress : called with how much of it is written, 0…1.
     """
     for_press = profile.space is ColourSpace.CMYK
@@ -128,7 +128,7 @@ def _write_page(
     full_colour: bool,
     on_progress: OnFraction | None,
 ) -> int:
-    """Write a page and what is on it; gives the page's number."""
+    """Write a page and its content; return the page's number."""
     image, page = sheet.picture.image, sheet.page
     number, content, picture = (pdf.reserve() for _ in range(3))
     labels = [(label, pdf.reserve()) for label in page.all_labels()]
@@ -158,7 +158,7 @@ def _write_page(
         packing = f"/Filter /FlateDecode /DecodeParms <<{rows}>>"
         pdf.stream(picture, f"{shape} {packing}", _deflated(image, on_progress))
     else:
-        # such files keep CMYK turned round
+        # such files store CMYK inverted
         turned = f"/Decode [{' '.join(['1 0'] * 4)}]" if parts.for_press else ""
         jpeg = _as_jpeg(image, path.with_suffix(".jpeg"), quality, full_colour, on_progress)
         pdf.stream(picture, f"{shape} /Filter /DCTDecode {turned}", jpeg)
@@ -212,7 +212,7 @@ def _drawing(page: Page, labels: Sequence[tuple[Label, tuple[int, int]]]) -> str
 
 
 def _written(words: str) -> PIL.Image.Image:
-    """Writing as a mask: a file for a press would have to hold the font."""
+    """Text as a mask: in a file for a press, fonts would have to be embedded."""
     font = font_of(LETTER_PX)
     width = max(1, round(font.getlength(words)))
     mask = PIL.Image.new("1", (width, round(1.3 * LETTER_PX)))
@@ -221,7 +221,7 @@ def _written(words: str) -> PIL.Image.Image:
 
 
 def _registration(for_press: bool) -> str:
-    """Return the colour that is printed by every ink, so that marks stand on each plate."""
+    """Return the colour that all inks print, so that marks are on each plate."""
     space = "/DeviceCMYK" if for_press else "/DeviceGray"
     none, full = ("0 0 0 0", "1 1 1 1") if for_press else ("1", "0")
     tint = f"<</FunctionType 2 /Domain [0 1] /C0 [{none}] /C1 [{full}] /N 1>>"
@@ -229,7 +229,7 @@ def _registration(for_press: bool) -> str:
 
 
 def _deflated(image: pyvips.Image, on_progress: OnFraction | None) -> Iterator[bytes]:
-    """Yield the samples, each row as its difference from the one above (PNG's filter 2), packed."""
+    """Yield the compressed samples, each row as its difference from the one above (PNG's filter 2)."""
     packer = zlib.compressobj(6)
     stride = image.width * image.bands
     rows = max(1, STRIP_BYTES // stride)

@@ -1,4 +1,4 @@
-"""A picture laid on its print: cropped to the file, or extended to it from its edges."""
+"""Place a picture on its print: cropped to the file, or extended from its edges."""
 
 from dataclasses import dataclass, replace
 
@@ -16,7 +16,7 @@ BLURRED_FRACTION = 0.01
 
 @dataclass(frozen=True, slots=True)
 class PlacedPicture:
-    """A layout with its print, which says what an extended picture goes on with."""
+    """A layout with its print, which says how the picture is extended."""
 
     layout: Layout
     plan: PrintPlan = PrintPlan()
@@ -49,10 +49,10 @@ class PlacedPicture:
 
 
 def laid(settings: PrintSettings, size: Size) -> tuple[PlacedPicture | None, float, Size]:
-    """Return how a layer of that size is placed in its print file, the file's resolution, and its size.
+    """Return a layer's placement in its print file, the file's resolution, and its size.
 
-    On a print the resolution is that which the layer's pixels give there; a screen copy that is reduced
-    has as much less. Kinds that are worked on elsewhere hold the whole picture, whatever the print.
+    On a print the resolution follows from the layer's pixels; a reduced screen copy has correspondingly
+    less. Kinds for work in other programs contain the whole picture, whatever the print.
     """
     placed, ppi = None, settings.ppi
     if settings.plan is not None:

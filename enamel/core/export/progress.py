@@ -1,4 +1,4 @@
-"""Telling how much of a file is written, and being stopped by who listens."""
+"""Report how much of a file is written, and stop when the listener raises."""
 
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor, wait
@@ -7,7 +7,7 @@ from typing import Any
 import pyvips
 
 OnFraction = Callable[[float], None]
-"""Called with a fraction, 0…1, in the thread that asked for the file. What it raises ends the writing."""
+"""Called with a fraction, 0…1, in the caller's thread. Its exceptions end the writing."""
 PAUSE_SECONDS = 0.05
 
 
@@ -17,10 +17,11 @@ def write_with_progress(
     on_progress: OnFraction | None,
     fraction: float = 1.0,
 ) -> None:
-    """Write a picture, and report meanwhile how much of it is computed.
+    """Write a picture, and report how much of it is computed.
 
-    libvips reports in its own threads and swallows what is raised there; a listener may hold a connection
-    that belongs to one thread. So it writes in a thread beside, and this one listens.
+    libvips reports in its own threads and swallows exceptions there, and a listener may hold a connection
+    that belongs to one thread. So the picture is written in another thread, and this one calls the
+    listener.
 
     Parameters
     ----------

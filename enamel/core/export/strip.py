@@ -1,4 +1,4 @@
-"""Test strips: the same crop made several ways, at its true size on paper, with ruler and patches."""
+"""Test strips: the same crop with several settings, at its true size on paper, with ruler and patches."""
 
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
@@ -20,9 +20,9 @@ from enamel.core.printing.sizing import px_of
 INK = (27, 29, 34)
 PAPER = (255, 255, 255)
 LABEL_MM = 2.2
-"""Height of the writing on paper."""
+"""Height of the text on paper."""
 LINES = 3
-"""Lines of a label at most."""
+"""Most lines of a label."""
 GAP_MM = 3.0
 PATCH_MM = 8.0
 RULER_MM = 4.0
@@ -38,9 +38,9 @@ COLOURS = (
 
 @dataclass(frozen=True, slots=True)
 class Labelled:
-    """One crop with what it was made with; None where there is nothing to show.
+    """One crop with its settings; None for an empty place.
 
-    It is asked for its samples when it is drawn, so that they are not all in memory at once.
+    Its samples are read when it is drawn, so that they are not all in memory at once.
     """
 
     samples: Callable[[], SampleArray] | None
@@ -49,7 +49,7 @@ class Labelled:
 
 @dataclass(frozen=True, slots=True)
 class _Plan:
-    """Where everything lies, in px."""
+    """The layout of a strip, in px."""
 
     crop: Size
     columns: int
@@ -152,7 +152,9 @@ def _write_line(sheet: Canvas, words: str, box: Box, writing: int) -> None:
 
 
 def _write_foot(sheet: Canvas, plan: _Plan, ppi: float, patch: int, ruler: int) -> None:
-    """A ruler in mm, eleven greys from black to white, and colours that paper finds hard or eyes know."""
+    """Write a ruler in mm, eleven greys from black to white, and colours that are hard to print or
+    familiar.
+    """
     across, down = plan.size
     top, width = down - plan.foot, across - 2 * plan.gap
     line = round(1.3 * plan.writing)
@@ -186,7 +188,7 @@ def _samples(image: PIL.Image.Image) -> SampleArray:
 
 
 def what_differs(facts: Sequence[Mapping[str, str]]) -> list[str]:
-    """Return each one's facts that are not the same in all, as a label; all of them where nothing differs.
+    """Return a label for each, of the facts that differ; of all facts where none differs.
 
     Parameters
     ----------

@@ -1,7 +1,8 @@
-"""Flat art as curves: an SVG whose shapes follow the picture's areas of one colour.
+"""Trace flat art: an SVG whose shapes follow the picture's areas of one colour.
 
-The picture is reduced to few colours first, so that shapes are whole; `vtracer` fits the curves. The result
-is drawn again and compared, because a trace that looks right small may be wrong in the large.
+The picture is first reduced to few colours, so that shapes are connected; `vtracer` fits the curves. The
+result is rendered and compared with the picture, because a trace that looks right when small may be wrong
+when large.
 """
 
 import re
@@ -23,17 +24,19 @@ from enamel.core.imaging.mapped import kept_out_of_memory
 from enamel.core.printing.sizing import mm_of
 
 LONGEST = 3000
-"""Longest side that is traced, in px: curves have no more to follow in more pixels of flat art."""
+"""Longest side that is traced, in px: in flat art more pixels give no better curves."""
 FEWEST = 1500
-"""Longest side that a smaller picture is enlarged to first: curves then run through its grey edges."""
+"""Longest side that smaller pictures are first enlarged to: curves then follow the middle of their grey
+edges.
+"""
 MOST_NODES = 400_000
-"""A trace of more is no flat art, and hardly any program opens it."""
+"""Most bytes of a trace: with more it is not flat art, and hardly any program opens it."""
 CLOSE = 8
 """Levels of 255 within which a pixel counts as the same, on the mean of its channels."""
 ALIKE = 6.0
 """Difference in Lab (CIE 1976) within which two colours of the palette become one."""
 FLAT, LEAST_FLAT = 12, 30.0
-"""Levels between neighbours in flat places; and which per cent of a picture counts as flat at least."""
+"""Levels between neighbours in flat places; and the least per cent of a picture that counts as flat."""
 AROUND = 1.2
 """Standard deviation, in px, of the votes by which a pixel's colour is settled."""
 SAMPLES = 40_000
@@ -43,13 +46,13 @@ COMMANDS = re.compile(r"[MLC]")
 
 @dataclass(frozen=True, slots=True)
 class Traced:
-    """What a trace came to."""
+    """The result of a trace."""
 
     colours: int
     shapes: int
     nodes: int
     alike: float
-    """Share of the picture's pixels that look the same when the trace is drawn again."""
+    """Fraction of the picture's pixels that look the same when the trace is rendered."""
 
     @property
     def sentence(self) -> str:
@@ -68,13 +71,13 @@ def write_trace(
     speckle: int = 4,
     says: Mapping[str, str] | None = None,
 ) -> Traced:
-    """Write a picture as curves, and say how far they are true to it.
+    """Write a picture as curves, and return how faithful they are.
 
     Parameters
     ----------
     ppi : resolution of the picture; gives the drawing its size.
-    colours : of how many at most the drawing is made.
-    speckle : side of the largest speck that is left out, in px of the traced picture.
+    colours : most colours of the drawing.
+    speckle : side of the largest speck that is removed, in px of the traced picture.
     says : its title under ``dc:title``.
 
     Raises
@@ -112,10 +115,10 @@ def write_trace(
 
 
 def posterised(pixels: NDArray[np.uint8], colours: int) -> tuple[NDArray[np.uint8], int]:
-    """Return a picture in few colours, those nearly alike merged; and how many there are.
+    """Return a picture in few colours, with nearly equal ones merged, and their number.
 
-    The colours are those of its flat places, found by k-means in Lab: what lies between two areas is a
-    mixture of both and no colour.
+    The colours are those of its flat places, found by k-means in Lab: pixels between two areas are
+    mixtures of both and don't count.
 
     Parameters
     ----------
@@ -143,8 +146,8 @@ def posterised(pixels: NDArray[np.uint8], colours: int) -> tuple[NDArray[np.uint
 
 
 def _settled(places: NDArray[np.intp], many: int) -> NDArray[np.intp]:
-    """Give each pixel the colour that most of those around it have: mixtures along an edge
-    between two colours may be nearest to a third, and would become slivers.
+    """Give each pixel the most frequent colour around it: mixtures along an edge between two colours may
+    be nearest to a third, and would become slivers.
     """
     best = np.full(places.shape, -1.0, np.float32)
     made = np.zeros_like(places)

@@ -21,36 +21,38 @@ from enamel.core.imaging.canvas import Cropped, Picture, to_eight_bits
 from enamel.core.imaging.reduce import reduced
 
 SIDES = (160, 240, 320, 480, 640, 960, 1920)
-"""Longer sides of the copies in which faces are looked for: a large face shows best small."""
+"""Longer sides, in px, of the copies that are searched: large faces are found best in small copies."""
 LARGEST_ENLARGING = 2.0
 WINDOW, OVERLAP = 960, 192
-"""Side of what the detector sees at once, and what neighbours share, px."""
+"""Side of the detector's windows, and their overlap, in px."""
 TURNS = (0, -20, 20)
 """Degrees by which small copies are turned, so that a head held aslant is found too."""
 TURNED_UP_TO = 480
 MOST = 400
-"""Finds that are looked at again; more than a picture has faces."""
+"""Most candidates that get a second look."""
 
 SURE = 75
-"""Confidence, of 100, from which a find is a face without a second look."""
+"""Confidence, of 100, from which a candidate is a face without a second look."""
 AGAIN_AROUND = 4.5
 """Side of the crop for the second look, as a multiple of the face's."""
 AGAIN_SIDES = (32, 48, 72)
-"""Sides of the face in it, px."""
+"""Sides of the face in that crop, in px."""
 BEST_LOOKS = 3
 SEEN_AGAIN = 0.25
-"""Least fraction of the union that a second look's find has in common with the first's."""
+"""Least intersection over union of a second look's find with the first one."""
 FACE = 26
-"""Mean confidence of the best of the second looks from which a find is a face."""
+"""Mean confidence of the best second looks from which a candidate is a face."""
 AS_SURE = 0.75
-"""Share of the surest find's confidence that others need: beside a face, fists and buckles are doubtful."""
+"""Fraction of the highest confidence that others need: beside a clear face, fists and buckles are
+doubtful.
+"""
 LEAST_SIDE = 16
-"""Px of the picture: below this stones and gravel look like faces as often as faces do."""
+"""Least side of a face in px: below this, gravel looks like a face as often as faces do."""
 
 SAME = 0.3
-"""Boxes that share more than this part of their union are one face."""
+"""Boxes with a larger intersection over union are one face."""
 WITHIN = 0.5
-"""So are finds of which more than this part of the smaller is inside the other."""
+"""So are boxes where more than this fraction of the smaller is inside the other."""
 GREY = (128, 128, 128)
 
 
@@ -79,7 +81,7 @@ def detect_faces(picture: Picture) -> list[Face]:
 
 
 class _Copies:
-    """A picture, and a copy of it that is small enough to be held."""
+    """A picture, and a reduced copy of it in memory."""
 
     def __init__(self, picture: Picture) -> None:
         self.picture = picture
@@ -88,7 +90,7 @@ class _Copies:
         self.rgb = _rgb(reduced(picture, picture.size.scaled(self.scale)))
 
     def found_at(self, side: int) -> Iterator[Face]:
-        """Yield faces in a copy whose longer side is ``side``; none where that enlarges too far."""
+        """Yield candidates in a copy whose longer side is ``side``; none where that enlarges too far."""
         scale = side / max(self.picture.size)
         if scale > LARGEST_ENLARGING:
             return
@@ -103,8 +105,8 @@ class _Copies:
                     yield replace(face, box=there.scaled(1 / scale).intersection(self.whole))
 
     def second_look(self, face: Face) -> Face:
-        """Return a find cut out and brought to several sizes: where the surest look at it saw it, with the
-        mean confidence of the best looks.
+        """Return a candidate after looking at it again at several sizes: with the box of the surest look,
+        and the mean confidence of the best looks.
         """
         box = face.box
         around = AGAIN_AROUND * max(box.size)
@@ -155,8 +157,8 @@ def _starts(length: int) -> list[int]:
 
 
 def _looks(rgb: Rgb, turns: Sequence[int]) -> Iterator[list[Face]]:
-    """Yield what is found in a picture turned by each of the angles, as it is and mirrored, placed where it
-    lies unturned.
+    """Yield the faces found in a picture turned by each angle, unmirrored and mirrored, in coordinates of
+    the unturned picture.
     """
     height, width = rgb.shape[:2]
     middle = (width / 2, height / 2)
@@ -180,7 +182,7 @@ def _placed(found: Found, width: int, degrees: float, mirrored: bool, back: NDAr
 
 
 def _distinct(found: list[Face]) -> list[Face]:
-    """Return the surest of those that are one face."""
+    """Return candidates without duplicates; of several that are one face, the surest."""
     kept: list[Face] = []
     for face in sorted(found, key=lambda face: -face.score):
         if not any(_one_face(face.box, other.box) for other in kept):

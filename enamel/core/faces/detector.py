@@ -1,7 +1,7 @@
 """The face detector's library, called directly.
 
-The package's own Python function keeps every picture it is given in memory for ever and leaves out where
-the eyes are; the library it brings along does neither.
+The package's own Python function leaks every picture it is given and does not return the eyes' positions;
+the library inside it has neither fault.
 """
 
 import ctypes
@@ -19,15 +19,16 @@ from enamel.core.geometry import Box
 Rgb = NDArray[np.uint8]
 
 BUFFER = 0x9000
-"""Bytes the library writes its finds into (DETECT_BUFFER_SIZE of its header)."""
+"""Bytes of the library's result buffer (DETECT_BUFFER_SIZE of its header)."""
 FIND = np.dtype([("score", "i2"), ("box", "i2", 4), ("points", "i2", (5, 2)), ("unused", "i2")])
-"""A find: confidence, left, top, width, height; eyes, nose and corners of the mouth."""
+"""A face in that buffer: confidence, left, top, width, height; eyes, nose and corners of the mouth."""
 
 
 @dataclass(frozen=True, slots=True)
 class Found:
-    """What the detector found: box in px, confidence 0…100, and the turn of the line between the eyes
-    in degrees clockwise."""
+    """A detected face: box in px, confidence 0…100, and the angle of the line between the eyes in degrees
+    clockwise.
+    """
 
     box: Box
     score: float

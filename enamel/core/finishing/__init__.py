@@ -1,1 +1,3 @@
-"""The finish: what is done to a layer after its coats. Windows have the whole's pixels bit for bit."""
+"""Finishes: tone, colour, sharpening, noise and grain after the coats. Windows have the same bits as the
+whole.
+"""

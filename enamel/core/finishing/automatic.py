@@ -1,4 +1,4 @@
-"""Automatic settings of a step, from what was measured, with its reasons in figures."""
+"""Automatic settings of steps from measurements, with reasons in figures."""
 
 import math
 from dataclasses import dataclass
@@ -24,27 +24,27 @@ from enamel.core.finishing.tone import spreads
 from enamel.core.intake.subject import BLOCK, FLAT
 
 BLOCKY = 1.25
-"""From this ratio of steps on blocks are worth smoothing."""
+"""Blockiness from which blocks are worth smoothing."""
 NOISY = 0.8
-"""Noise in levels from which it is worth taking out."""
+"""Noise in levels from which it is worth removing."""
 FRINGED = 15.0
-"""Levels of colour beside edges from which fringes are worth taking away."""
+"""Strength of fringes in levels from which they are worth removing."""
 FRINGE_REACH = 1.5
-"""How far fringes stand from edges, in px of the base."""
+"""Width of fringes in px of the base."""
 SOFT, VERY_SOFT = 0.75, 2.5
-"""Most blur in px that deblurring can undo."""
+"""Largest blur in px that deblurring can undo."""
 MOST_CLIPPED = 0.15
-"""How far black and white are moved at most."""
+"""Most that black and white are moved."""
 WANTED_MIDDLE, MOST_LIGHTER = 0.46, 1.12
 MOST_CAST = 24
-"""Casts larger than this, in levels, are taken for the picture's own light."""
+"""Larger casts, in levels, are taken for the scene's own light."""
 WANTED_GRAIN = 2.5
 """Deviation in levels below which smooth areas print like plastic."""
 
 
 @dataclass(frozen=True, slots=True)
 class Proposal:
-    """A step's own settings and why."""
+    """Proposed settings of a step, with the reason."""
 
     step: Step
     reason: str
@@ -53,17 +53,17 @@ class Proposal:
 def proposed(
     name: str, facts: Measurements, own: Overview, reference: Overview | None = None
 ) -> Proposal:
-    """Return what a step of a recipe proposes for a layer.
+    """Return the settings that a step of a recipe proposes for a layer.
 
     Parameters
     ----------
     name : the field of `Finish`.
     facts : what was measured of the layer.
-    own, reference : overviews of the layer and of what it may be matched to.
+    own, reference : overviews of the layer and of the picture that it may be matched to.
 
     Returns
     -------
-    A step that is on where it is worth doing, else off, with the figures that decided it.
+    A step, switched on where it is worthwhile, with the figures that decided it.
     """
     if name not in _RULES:
         raise KeyError(name)
@@ -232,7 +232,7 @@ _RULES = {
 def automatic(
     recipe: Finish, facts: Measurements, own: Overview, reference: Overview | None = None
 ) -> tuple[Finish, dict[str, str]]:
-    """Return a recipe whose steps are all as they propose themselves, and their reasons by name."""
+    """Return a recipe of all steps with their proposed settings, and the reasons by step."""
     made = {name: proposed(name, facts, own, reference) for name in _RULES}
     for name, proposal in made.items():
         recipe = recipe.with_step(name, proposal.step)

@@ -13,17 +13,17 @@ from enamel.core.imaging.canvas import HALF, WHITE, FloatArray
 from enamel.core.imaging.soften import gaussian_taps
 
 SOFT_LIMIT = 40 * LEVEL
-"""Differences from the surroundings that local contrast counts half, so that strong edges get no halo."""
+"""Difference from the surroundings that counts half in local contrast, so that strong edges get no halo."""
 EDGE_LEVEL = 3 * LEVEL
-"""How strong detail is that counts as an edge by half."""
+"""Strength of detail that counts as half an edge."""
 STREAM = 7
-"""Stream of the noise that grain is made of."""
+"""Stream of the noise for grain."""
 QUANTUM = WHITE / 16
-"""16-bit steps for one deviation of that noise before it is blurred."""
+"""Standard deviation of that noise in 16-bit steps, before it is blurred."""
 
 
 def set_off(planes: Planes, around: FloatArray, step: LocalContrast) -> Planes:
-    """Return lightness moved away from that of its surroundings, (height, width) in 16-bit steps."""
+    """Return lightness with increased difference from its surroundings, (height, width) in 16-bit steps."""
     change = kernels.set_off(lightness(planes), around, step.amount, float(SOFT_LIMIT))
     return kernels.lightened(planes, change)
 
@@ -33,9 +33,7 @@ def sharpen_margin(step: Sharpen) -> int:
 
 
 def sharpened(planes: Planes, step: Sharpen) -> Planes:
-    """Return lightness moved away from its blur: unsharp masking with threshold, edge mask and a limit on
-    halos.
-    """
+    """Return sharpened lightness: unsharp masking with threshold, edge mask and a limit on halos."""
     light = lightness(planes)
     smooth = blurred(light, step.radius)
     strength = blurred(kernels.apart(light, smooth), step.radius)
@@ -47,7 +45,7 @@ def sharpened(planes: Planes, step: Sharpen) -> Planes:
 
 
 def grained(planes: Planes, known: Box, whole: Box, step: Grain) -> Planes:
-    """Grain laid over a window.
+    """Add grain to a window.
 
     The noise is a function of seed and coordinate alone. It is blurred to the size of a grain and brought
     back to deviation 1; how much of it is seen depends on the lightness.

@@ -1,4 +1,4 @@
-"""What is measured of a layer before it is finished: noise, blur, tones, blocks. Once for each layer."""
+"""Measurements of a layer for finishing: noise, blur, tones, blocks. Taken once for each layer."""
 
 from dataclasses import dataclass
 from typing import Any
@@ -17,23 +17,23 @@ from enamel.core.imaging.canvas import WHITE, FloatArray, Picture, SampleArray
 from enamel.core.intake.subject import BLOCK, flatness
 
 SIDE = 256
-"""Side of the windows that are looked at, in px."""
+"""Side of the measured windows, in px."""
 ACROSS, DOWN = 4, 3
-"""How many of them, spread evenly."""
+"""Number of windows, spread evenly."""
 PATCH = 32
-"""Side of the patches that noise is measured in; the calmest tenth of them is taken."""
+"""Side of the patches for measuring noise; the smoothest tenth of them counts."""
 CALM = 0.1
 COARSEST = 4
-"""Largest grains that are looked for: enlarging makes those of the base larger."""
+"""Largest grain size that is tried: enlarging makes grains larger."""
 TAIL = 0.1
-"""Per cent of the pixels that may be darker than black and lighter than white."""
+"""Per cent of the pixels that may be darker than black or lighter than white."""
 NEUTRAL = 12.0
-"""Colours this near to the greyest ones, in levels, show the cast."""
+"""Colours within this distance of the greyest ones, in levels, show the cast."""
 
 
 @dataclass(frozen=True, slots=True)
 class Measurements:
-    """What was measured. Levels are 0 to 255."""
+    """Measurements of a layer. Levels are 0 to 255."""
 
     noise: float = number(0.0, 0, 255, "Deviation of the noise in lightness.", "levels")
     noise_colour: float = number(0.0, 0, 255, "Deviation of the noise in colour.", "levels")
@@ -113,7 +113,7 @@ def _windows(layer: Picture) -> list[Box]:
         Box(round(across * x_room), round(down * y_room), width, height)
         for down in np.linspace(0, 1, DOWN) for across in np.linspace(0, 1, ACROSS)
     ]  # fmt: skip
-    return list(dict.fromkeys(boxes))  # of a small picture all are the same
+    return list(dict.fromkeys(boxes))  # in a small picture all are the same
 
 
 def _noise(planes: list[FloatArray], coarseness: int) -> float:
@@ -171,7 +171,9 @@ def _gradient(plane: FloatArray) -> FloatArray:
 
 
 def _blocks(seen: list[tuple[Box, FloatArray]], block: float) -> float:
-    """Return steps across the borders of blocks against those across their middles; 1 without blocks."""
+    """Return the ratio of steps across the borders of blocks to those across their middles; 1 without
+    blocks.
+    """
     border, middle = [], []
     near = max(1, round(block / 8))
     for box, plane in seen:
@@ -190,7 +192,7 @@ def _blocks(seen: list[tuple[Box, FloatArray]], block: float) -> float:
 
 
 def _fringes(seen: list[Planes]) -> float:
-    """Return mean of the colour that stands beside strong edges and not around them."""
+    """Return the mean strength of colours directly beside strong edges, beyond those around them."""
     changes = []
     for planes in seen:
         without = unfringed(planes, Fringes(amount=1.0))
@@ -201,7 +203,9 @@ def _fringes(seen: list[Planes]) -> float:
 
 
 def _flat(planes: list[FloatArray], step: int) -> float:
-    """Return share of flat fills, on every ``step``-th px: enlarging alone makes all neighbours alike."""
+    """Return the fraction of flat areas, on every ``step``-th px, because enlarging makes direct
+    neighbours alike.
+    """
     return float(np.mean([flatness(plane[::step, ::step] / np.float32(255)) for plane in planes]))
 
 

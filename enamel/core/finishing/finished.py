@@ -1,4 +1,4 @@
-"""A layer with its finish, as a picture that is read by the box.
+"""A layer with its finish, as a picture that is read box by box.
 
 What is previewed and what is written are the same object, so their pixels are the same.
 """
@@ -35,14 +35,14 @@ from enamel.core.geometry import Box, blocks
 from enamel.core.imaging.canvas import WHITE, Picture, SampleArray
 
 WARMEST = 0.16
-"""Share of the lightness that red gains and blue loses at full warmth."""
+"""Fraction of the lightness that red gains and blue loses at full warmth."""
 STRIP = 192
-"""Fewest rows that are worked on at once by a core of their own."""
+"""Fewest rows for a core of their own."""
 
 
 @dataclass(frozen=True, slots=True)
 class Done:
-    """A step made ready: what it does to a window, and how far it looks."""
+    """A prepared step: a function of a window, and its radius."""
 
     run: Callable[[Planes, Box], Planes]
     margin: int = 0
@@ -54,7 +54,7 @@ class Finished:
     Parameters
     ----------
     layer : the picture.
-    recipe : what is done.
+    recipe : the finish.
     overview : of the layer; computed where it is needed and not given.
     reference : overview of what it is matched to, of any size of the same shape; needed if it is matched.
     """
@@ -75,12 +75,12 @@ class Finished:
         self.overview = overview or (Overview.of(layer) if needs else None)
         self.reference = reference
         self.seen = self.overview
-        """The overview as the steps leave it: what a further recipe on this one has to be given."""
+        """The overview after all steps: the overview for a further recipe on this picture."""
         self.steps = list(self._made_ready(recipe))
         self.margin = sum(step.margin for step in self.steps)
 
     def read(self, box: Box) -> SampleArray:
-        """Return samples of a box, worked on in strips by the cores that are there."""
+        """Return the samples of a box, computed in strips on all cores."""
         if not self.steps:
             return self.layer.read(box)
         made = np.empty((box.height, box.width, self.channels), np.uint16)
@@ -114,8 +114,8 @@ class Finished:
         return np.concatenate([colours, alpha], axis=2)
 
     def _made_ready(self, recipe: Finish) -> Iterator[Done]:
-        """Yield each step with what it needs of the whole, taken from the overview as the steps before
-        leave it.
+        """Yield each prepared step; what it needs of the whole comes from the overview after the steps
+        before it.
         """
         for step in recipe.steps.values():
             match step:
@@ -168,7 +168,7 @@ class Finished:
 
 
 def _anywhere(change: Callable[..., Planes], *settings: Step) -> Callable[[Planes, Box], Planes]:
-    """Return a step that does not ask where its window lies."""
+    """Return a prepared step that is independent of its window's position."""
     return lambda planes, _: change(planes, *settings)
 
 

@@ -1,7 +1,7 @@
-"""Loops over pixels, compiled: what a step does to each pixel once the blurs it needs are there.
+"""Compiled loops over pixels: what each step does to a pixel once its blurs are computed.
 
-Compiled by numba without any licence to reorder or fuse operations, so a pixel's value does not depend on
-where in a window it stands. All planes are (height, width); results are rounded half to even and clipped.
+Compiled by numba without permission to reorder or fuse operations, so a pixel's value does not depend on
+its place in a window. All planes are (height, width); results are rounded half to even and clipped.
 """
 
 from collections.abc import Callable
@@ -27,9 +27,7 @@ _WRITTEN: list[Callable[..., Any]] = []
 
 
 def compiled(function: F) -> F:
-    """Return a function of arrays and numbers that is compiled at its first call, and kept beside its
-    source.
-    """
+    """Return a function of arrays and numbers that is compiled at its first call and cached on disk."""
     _WRITTEN.append(function)
 
     @wraps(function)
@@ -43,7 +41,7 @@ def compiled(function: F) -> F:
 def _dispatchers() -> dict[str, Callable[..., Any]]:
     """Return the compiled functions by name.
 
-    The compiler takes half a second to import, which commands that finish nothing shall not wait for.
+    The compiler takes half a second to import, so only commands that finish something do.
     """
     import numba
 
@@ -51,7 +49,7 @@ def _dispatchers() -> dict[str, Callable[..., Any]]:
         written.__name__: numba.njit(cache=True, nogil=True, error_model="numpy")(written)
         for written in _WRITTEN
     }
-    globals().update(made)  # what calls another of them finds it compiled
+    globals().update(made)  # functions that call others find them compiled
     return made
 
 
@@ -83,7 +81,9 @@ def lightness(planes: Planes) -> Plane:
 
 @compiled
 def chroma(plane: Plane, light: Plane) -> Plane:
-    """Return how far a colour lies from the lightness, halved and moved up so that it fits into 16 bits."""
+    """Return the difference of a colour from the lightness, halved and offset so that it fits into 16
+    bits.
+    """
     made = np.empty_like(plane)
     for y in range(plane.shape[0]):
         for x in range(plane.shape[1]):
@@ -93,7 +93,7 @@ def chroma(plane: Plane, light: Plane) -> Plane:
 
 @compiled
 def lightened(planes: Planes, change: Values) -> Planes:
-    """Return all colours with the same change, which moves the lightness and keeps the hue."""
+    """Add the same change to all colours, which moves the lightness and keeps the hue."""
     made = np.empty_like(planes)
     for at in range(3):
         for y in range(change.shape[0]):
@@ -104,7 +104,7 @@ def lightened(planes: Planes, change: Values) -> Planes:
 
 @compiled
 def recoloured(planes: Planes, red: Values, blue: Values) -> Planes:
-    """Red and blue with changes, green with what keeps the lightness."""
+    """Add changes to red and blue, and to green what keeps the lightness."""
     made = np.empty_like(planes)
     for y in range(red.shape[0]):
         for x in range(red.shape[1]):
@@ -128,7 +128,7 @@ def hold(change: Values, plane: Plane, low: Plane, high: Plane, halo: float) -> 
 
 @compiled
 def apart(one: Plane, other: Plane) -> Plane:
-    """Return how far two planes lie apart."""
+    """Return the absolute difference of two planes."""
     made = np.empty_like(one)
     for y in range(one.shape[0]):
         for x in range(one.shape[1]):
@@ -138,7 +138,9 @@ def apart(one: Plane, other: Plane) -> Plane:
 
 @compiled
 def lead(plane: Plane, smooth: Plane, limit: float, down: Values, across: Values) -> Plane:
-    """Lead a plane to a smooth one where they differ by less than the limit, by row and column weights."""
+    """Move a plane towards a smooth one where they differ by less than the limit, by row and column
+    weights.
+    """
     made = np.empty_like(plane)
     for y in range(plane.shape[0]):
         for x in range(plane.shape[1]):
@@ -164,7 +166,7 @@ def led_beside(
 
 @compiled
 def add_noise_of(noise: Values, finer: Plane, coarser: Plane, limit: float, factor: float) -> None:
-    """Add to ``noise`` what counts as noise in the band between two blurs, times a factor."""
+    """Add to ``noise`` the noise in the band between two blurs, times a factor."""
     for y in range(finer.shape[0]):
         for x in range(finer.shape[1]):
             band = float(finer[y, x]) - coarser[y, x]
@@ -175,7 +177,7 @@ def add_noise_of(noise: Values, finer: Plane, coarser: Plane, limit: float, fact
 def excess(
     colour: Plane, opened: Plane, closed: Plane, strong: Plane, edge: float, amount: float
 ) -> Values:
-    """Return what to add to a colour so that, beside strong edges, narrow ridges of it are levelled.
+    """Return what to add to a colour to level narrow ridges beside strong edges.
 
     ``opened`` and ``closed`` are the colour without ridges towards either side of grey.
     """
@@ -194,7 +196,7 @@ def excess(
 
 @compiled
 def corrected(guess: Plane, seen: Plane, blurred_guess: Plane) -> Plane:
-    """Return a guess with what its blur lacks of what was seen."""
+    """Return an estimate plus the difference between the observed picture and the estimate's blur."""
     made = np.empty_like(guess)
     for y in range(guess.shape[0]):
         for x in range(guess.shape[1]):
@@ -225,7 +227,7 @@ def looked_up(planes: Planes, tables: Planes) -> Planes:
 
 @compiled
 def stretched(plane: Plane, mean: float, stretch: float, shift: float, factor: float) -> Values:
-    """Return the change that brings a plane's mean and spread elsewhere, times a factor."""
+    """Return the change of a plane to another mean and spread, times a factor."""
     made = np.empty(plane.shape, np.float32)
     for y in range(plane.shape[0]):
         for x in range(plane.shape[1]):
@@ -290,13 +292,13 @@ def grained(
     planes: Planes, light: Plane, noise: Planes,
     amount: float, shadows: float, lights: float, colour: float,
 ) -> Planes:  # fmt: skip
-    """Grain laid over, the most in the middle tones.
+    """Add grain, the most in the middle tones.
 
     ``noise`` is (1 or 3, height, width) around half of white; ``amount`` is what one step of it weighs.
     """
     made = np.empty_like(planes)
     own = noise.shape[0] == 3
-    # deviation of the mixture: the shared grain holds a third of each colour's own
+    # deviation of the mixture: the shared grain has a third of each colour's own
     scale = 1 / np.sqrt(colour**2 + (1 - colour) ** 2 + 2 * colour * (1 - colour) / np.sqrt(3.0))
     for y in range(light.shape[0]):
         for x in range(light.shape[1]):

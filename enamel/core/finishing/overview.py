@@ -1,4 +1,6 @@
-"""A picture as means of small cells: what steps need of the whole, computed once for each layer."""
+"""Overviews: pictures as means of small cells, for what steps need of the whole. Computed once for each
+layer.
+"""
 
 from collections.abc import Callable
 from dataclasses import dataclass, replace
@@ -15,9 +17,9 @@ from enamel.core.imaging.cells import between_cells, cell_means, cells_of
 CELL = 16
 """Largest side of a cell in px of the picture; small pictures have smaller cells."""
 CELLS = 256
-"""Fewest cells along the longer side, where there are as many px."""
+"""Fewest cells along the longer side, if it has so many px."""
 FINE = 4.0
-"""A blur of more cells than this is computed on cells twice as large, and so on."""
+"""Blurs of more cells are computed on cells twice as large, and so on."""
 COARSE_SIDE = 256
 """Longest side of the copy from which means and spreads are taken."""
 
@@ -62,7 +64,7 @@ class Overview:
         return max(self.cells.shape[:2])
 
     def coarse(self, side: int = COARSE_SIDE) -> SampleArray:
-        """Return the picture at a number of px along its longer side or at 256, whichever is less."""
+        """Return the picture with its longer side at a number of px, at most 256."""
         height, width = self.cells.shape[:2]
         scale = min(1.0, min(side, COARSE_SIDE) / self.side)
         small = (max(1, round(width * scale)), max(1, round(height * scale)))
@@ -70,7 +72,7 @@ class Overview:
         return made
 
     def as_coarse_as(self, other: "Overview") -> "Overview":
-        """Return the picture in the cells of another of its shape, where those are fewer."""
+        """Return the picture in another's cells, where those are fewer; both have the same shape."""
         if other.side >= self.side:
             return self
         shape = other.cells.shape[1::-1]
@@ -78,10 +80,10 @@ class Overview:
         return Overview(cells, other.size, other.cell)  # type: ignore[arg-type]
 
     def laid_on(self, other: "Overview") -> "Overview":
-        """Return the picture stretched over another, in the other's cells."""
+        """Return the picture stretched to another's shape, in the other's cells."""
         if (self.size, self.cell) == (other.size, other.cell):
             return self
-        # where the middle of each of the other's cells lies among these
+        # the middles of the other's cells in coordinates of these cells
         down, across = other.cells.shape[:2]
         x, y = (
             ((np.arange(count) + 0.5) * other.cell * (own / wide) / self.cell - 0.5).astype(
@@ -98,13 +100,13 @@ class Overview:
         return Overview(made, other.size, other.cell)  # type: ignore[arg-type]
 
     def through(self, change: Callable[[Planes], Planes]) -> "Overview":
-        """Return the picture after a step that changes each pixel by itself."""
+        """Return the overview after a step that treats each pixel by itself."""
         return replace(self, cells=samples_of(change(self.planes)))
 
 
 @dataclass(frozen=True, slots=True)
 class Low:
-    """Low frequencies of a picture, or of a difference of two: read by the box at the picture's own px."""
+    """Low frequencies of a picture, or of a difference of two, read box by box at full resolution."""
 
     cells: FloatArray
     cell: int

@@ -1,8 +1,7 @@
-"""Planes of one colour each, and the blurs of them that steps share.
+"""Colour planes, and the blurs that steps share.
 
-A window has to get the whole's samples bit for bit. So planes stay whole numbers of 16 bits between all
-operations, and blurs are OpenCV's, which for 16 bits are computed in fixed point or as sums of whole
-numbers.
+A window has to have the same bits as the whole. So planes are 16-bit integers between all operations, and
+blurs are OpenCV's, which for 16 bits are computed in fixed point or as integer sums.
 """
 
 import math
@@ -17,21 +16,21 @@ from enamel.core.imaging.canvas import SampleArray
 LEVEL = 257
 """16-bit steps in one level of 8 bits."""
 EDGE = cv2.BORDER_REFLECT
-"""A picture goes on beyond its edge as its mirror image, the edge sample repeated."""
+"""Border mode: mirrored, the edge sample repeated."""
 
 
 def planes_of(samples: SampleArray) -> Planes:
-    """Return the colours of samples (height, width, 3 or 4), apart."""
+    """Return the colour planes of samples (height, width, 3 or 4)."""
     return np.ascontiguousarray(np.moveaxis(samples[..., :3], -1, 0))
 
 
 def samples_of(planes: Planes) -> SampleArray:
-    """Return the colours together again, (height, width, 3)."""
+    """Return samples from colour planes, (height, width, 3)."""
     return np.ascontiguousarray(np.moveaxis(planes, 0, -1))
 
 
 def reach_of(sigma: float) -> int:
-    """Return how far `blurred` looks, in px."""
+    """Return the radius of `blurred` in px."""
     return math.ceil(3 * sigma)
 
 
@@ -57,7 +56,7 @@ def boxes_of(sigma: float) -> list[int]:
 
 
 def smooth_reach(sigma: float) -> int:
-    """Return how far `smoothed` looks, in px."""
+    """Return the radius of `smoothed` in px."""
     return sum(width // 2 for width in boxes_of(sigma))
 
 
@@ -71,13 +70,13 @@ def smoothed(plane: Plane, sigma: float, *, across: bool = True, down: bool = Tr
 
 
 def lowest(plane: Plane, reach: int) -> Plane:
-    """Return the least value within a square of that reach."""
+    """Return the least value in a square of that radius."""
     made: Plane = cv2.erode(plane, _square(reach), borderType=EDGE)  # type: ignore[assignment]
     return made
 
 
 def highest(plane: Plane, reach: int) -> Plane:
-    """Return the largest value within a square of that reach."""
+    """Return the largest value in a square of that radius."""
     made: Plane = cv2.dilate(plane, _square(reach), borderType=EDGE)  # type: ignore[assignment]
     return made
 

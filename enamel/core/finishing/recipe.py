@@ -1,4 +1,4 @@
-"""What a finish is to do: its steps in their one order, each on or off. Lengths in px of the layer."""
+"""Finishes: steps in a fixed order, each on or off. Lengths in px of the layer."""
 
 import dataclasses
 from dataclasses import dataclass
@@ -26,7 +26,7 @@ def _switch() -> Any:
 
 @dataclass(frozen=True, slots=True)
 class CleanUp:
-    """Takes away the blocks and the ripples of JPEG, which enlarging has made larger."""
+    """Removes blocks and ringing of JPEG, which enlarging has made larger."""
 
     NAME: ClassVar[str] = "Compression clean-up"
     on: bool = _switch()
@@ -43,7 +43,7 @@ class CleanUp:
 
 @dataclass(frozen=True, slots=True)
 class Noise:
-    """Takes away noise and keeps edges, lightness and colour each by its own measure."""
+    """Removes noise and keeps edges; lightness and colour have separate strengths."""
 
     NAME: ClassVar[str] = "Noise reduction"
     on: bool = _switch()
@@ -57,7 +57,7 @@ class Noise:
 
 @dataclass(frozen=True, slots=True)
 class Fringes:
-    """Takes away colours that stand only beside strong edges."""
+    """Removes colour fringes beside strong edges."""
 
     NAME: ClassVar[str] = "Colour fringes"
     on: bool = _switch()
@@ -70,7 +70,7 @@ class Fringes:
 
 @dataclass(frozen=True, slots=True)
 class Deblur:
-    """Takes back a small blur of known size."""
+    """Reverses a small blur of known size."""
 
     NAME: ClassVar[str] = "Deblurring"
     on: bool = _switch()
@@ -110,7 +110,7 @@ class Tone:
 
     @property
     def rgb(self) -> tuple[int, int, int]:
-        """The colour that is to be neutral, 8 to 255 each."""
+        """The colour to be made neutral, 8 to 255 each."""
         parts = rgb_of(self.grey)
         assert parts is not None  # looked at when it was made
         return parts
@@ -118,7 +118,7 @@ class Tone:
 
 @dataclass(frozen=True, slots=True)
 class Match:
-    """Leads tone and colour to those of the base or of another layer."""
+    """Moves tone and colour towards those of the base or of another layer."""
 
     NAME: ClassVar[str] = "Match"
     on: bool = _switch()
@@ -133,7 +133,7 @@ class Match:
 
 @dataclass(frozen=True, slots=True)
 class Colour:
-    """Saturation and warmth; lightness stays."""
+    """Changes saturation and warmth; keeps lightness."""
 
     NAME: ClassVar[str] = "Colour"
     on: bool = _switch()
@@ -146,7 +146,7 @@ class Colour:
 
 @dataclass(frozen=True, slots=True)
 class LocalContrast:
-    """Sets shapes off against their surroundings."""
+    """Increases the contrast of shapes against their surroundings."""
 
     NAME: ClassVar[str] = "Local contrast"
     on: bool = _switch()
@@ -175,7 +175,7 @@ class Sharpen:
 
 @dataclass(frozen=True, slots=True)
 class Grain:
-    """Grain that belongs to the picture's coordinates: any window has the whole's."""
+    """Adds grain that depends on coordinates: any window has the same as the whole."""
 
     NAME: ClassVar[str] = "Grain"
     on: bool = _switch()
@@ -195,7 +195,7 @@ Step = CleanUp | Noise | Fringes | Deblur | Tone | Match | Colour | LocalContras
 
 @dataclass(frozen=True, slots=True)
 class Finish:
-    """A recipe. Its fields stand in the order in which they are done."""
+    """A recipe: its steps in their order."""
 
     NAMES: ClassVar[tuple[str, ...]] = (
         "clean_up", "noise", "fringes", "deblur", "tone", "match", "colour", "local_contrast",
@@ -220,26 +220,26 @@ class Finish:
 
     @property
     def words(self) -> str:
-        """What is done, in a line."""
+        """Its steps in a line."""
         names = [step.NAME for step in self.steps.values()]
         return ", ".join([names[0], *(name.lower() for name in names[1:])]) if names else "Nothing"
 
     def with_step(self, name: str, step: Step) -> "Finish":
-        """Return the same recipe with another step under a name."""
+        """Return the recipe with one step replaced, by name."""
         return dataclasses.replace(self, **{name: step})  # type: ignore[arg-type]
 
     def without(self, name: str) -> "Finish":
-        """Return the same recipe with one step off."""
+        """Return the recipe with one step switched off."""
         return self.with_step(name, dataclasses.replace(getattr(self, name), on=False))
 
     def first_difference(self, other: "Finish") -> str | None:
-        """Return the first step that is set otherwise in another recipe; None when both are equal."""
+        """Return the first step that differs in another recipe; None when both are equal."""
         return next(
             (name for name in self.NAMES if getattr(self, name) != getattr(other, name)), None
         )
 
     def parted(self, name: str) -> "tuple[Finish, Finish]":
-        """Return what is done before a step, and that step with all after it."""
+        """Return the recipe of the steps before one, and that of this one and all later ones."""
         place = self.NAMES.index(name)
         before, after = self, self
         for other in self.NAMES[:place]:
@@ -252,7 +252,7 @@ class Finish:
         """Return the recipe for the picture reduced by a scale below 1, as nearly as px allow: for
         previews.
 
-        Steps whose reach falls below a px there do nothing that could be seen, and are off.
+        Steps whose radius falls below a px there would be invisible, and are off.
         """
         made = self
         for name, step in self.steps.items():
@@ -269,7 +269,7 @@ class Finish:
 
     @classmethod
     def from_json(cls, given: Any) -> "Finish":
-        """Return a recipe from JSON; what is left out is off."""
+        """Return a recipe from JSON; steps left out are off."""
         return from_json(cls, given)
 
     def to_json(self) -> dict[str, Any]:

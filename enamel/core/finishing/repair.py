@@ -1,4 +1,4 @@
-"""Steps that take faults away: compression, noise, colour fringes, blur. Each looks a few px around."""
+"""Steps that remove faults: compression, noise, colour fringes, blur. Each has a radius of a few px."""
 
 import math
 
@@ -30,7 +30,7 @@ BLOCK_BLUR = 1 / 8
 LEAST_SMOOTH = 0.9
 """Least blur that takes ripples away, in px."""
 FRINGE_EDGE = 12 * LEVEL
-"""How strong an edge is beside which colours are fringes."""
+"""Strength of an edge beside which colours count as fringes."""
 
 
 def clean_up_margin(step: CleanUp) -> int:
@@ -43,10 +43,10 @@ def _block_blur(step: CleanUp) -> float:
 
 
 def cleaned_up(planes: Planes, known: Box, step: CleanUp) -> Planes:
-    """Return steps at the borders of blocks smoothed, first across, then down; then ripples beside edges.
+    """Smooth the steps at borders of blocks, first horizontally, then vertically; then ringing beside edges.
 
-    A pixel is moved towards its blur along the direction, the more the nearer the border is, and the less the
-    further it lies from it, so that what is the picture's own stays.
+    A pixel is moved towards its directional blur, more near a border, and less the more it differs from
+    it, so that the picture's own detail stays.
     """
     sigma, limit = _block_blur(step), step.threshold * LEVEL
     if step.blocks:
@@ -82,10 +82,10 @@ def noise_margin(step: Noise) -> int:
 
 
 def denoised(planes: Planes, step: Noise) -> Planes:
-    """Return noise taken out of three bands of lightness and of colour.
+    """Remove noise from three bands of lightness and of colour.
 
     Each band's values are kept by v² ÷ (v² + t²), the shrinkage of an empirical Wiener filter with t the
-    deviation of the noise in that band times a factor: what is small goes, what is large stays.
+    deviation of the noise in that band times a factor: small values vanish, large ones stay.
     """
     light = lightness(planes)
     if step.colour:
@@ -101,7 +101,7 @@ def denoised(planes: Planes, step: Noise) -> Planes:
 
 
 def _noise_of(plane: Plane, level: float, coarseness: float, factor: float) -> FloatArray:
-    """Return what counts as noise in a plane, times a factor."""
+    """Return the noise in a plane, times a factor."""
     finer, noise = plane, np.zeros(plane.shape, np.float32)
     for sigma, gain in zip(BANDS, GAINS, strict=True):
         coarser = smoothed(plane, max(LEAST_SMOOTH, sigma * coarseness))
@@ -116,7 +116,7 @@ def fringes_margin(step: Fringes) -> int:
 
 
 def unfringed(planes: Planes, step: Fringes) -> Planes:
-    """Narrow ridges of colour beside strong edges levelled; what is wider than twice the reach stays."""
+    """Level narrow ridges of colour beside strong edges; those wider than twice the radius stay."""
     light, reach = lightness(planes), math.ceil(step.reach)
     strong = highest(kernels.apart(light, smoothed(light, step.reach)), reach)
     red, blue = (

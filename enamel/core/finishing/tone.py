@@ -1,4 +1,4 @@
-"""Steps that change tone and colour: each pixel by itself, or guided by low frequencies of the whole."""
+"""Steps that change tone and colour, of each pixel by itself or by low frequencies of the whole."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -16,7 +16,9 @@ from enamel.core.imaging.canvas import WHITE
 from enamel.core.imaging.colour import from_light, to_light
 
 LEAST_SPREAD = 257.0
-"""Spreads below this, in 16-bit steps, count as this: a flat picture can't be given another's contrast."""
+"""Least spread in 16-bit steps, used in place of smaller ones: a flat picture can't be given another's
+contrast.
+"""
 MOST_STRETCH = 2.5
 
 
@@ -25,7 +27,7 @@ MOST_STRETCH = 2.5
 
 @lru_cache(8)
 def tables_of(step: Tone) -> NDArray[np.uint16]:
-    """(3, 65536): what each value of red, green and blue becomes.
+    """Return tables of red, green and blue, (3, 65536).
 
     First the white balance, as gains of linear light that make the given grey neutral and keep its
     lightness; then levels and the middle; then the curve.
@@ -45,7 +47,7 @@ def tables_of(step: Tone) -> NDArray[np.uint16]:
 def curved(
     values: NDArray[np.float64], points: Sequence[tuple[float, float]]
 ) -> NDArray[np.float64]:
-    """Return values through a curve that passes its points without overshooting between them.
+    """Apply a curve through points, without overshooting between them.
 
     Piecewise cubic with limited slopes: Fritsch & Butland, "A method for constructing local monotone
     piecewise cubic interpolants", SIAM J. Sci. Stat. Comput. 5, 1984. Beyond its ends it is level.
@@ -96,14 +98,16 @@ class Spread:
 
 
 def spreads(own: Overview, other: Overview) -> tuple[Spread, Spread]:
-    """Of two pictures, each seen as coarsely as the other: detail that one lacks is not spread."""
+    """Return the spreads of two pictures at the coarser one's resolution, so that detail which one lacks
+    does not count.
+    """
     side = min(own.side, other.side)
     one, two = (Spread.of(planes_of(picture.coarse(side))) for picture in (own, other))
     return one, two
 
 
 def led_to(planes: Planes, own: Spread, other: Spread, amount: float) -> Planes:
-    """Return mean and spread of a picture moved a fraction of the way to another's."""
+    """Return mean and spread, moved a fraction of the way from one picture's to another's."""
     light = lightness(planes)
     axes = (light, chroma(planes[0], light), chroma(planes[2], light))
     change, red, blue = (

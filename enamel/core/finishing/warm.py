@@ -1,4 +1,6 @@
-"""Compiles every loop of finishing once, so that nobody waits: `python -m enamel.core.finishing.warm`."""
+"""Compile every loop of finishing, so that nobody waits for it later: `python -m
+enamel.core.finishing.warm`.
+"""
 
 import dataclasses
 

@@ -1,4 +1,4 @@
-"""Pixels on their way into a file, with what their numbers mean."""
+"""Pixels to be written into a file, with depth, colour space and alpha."""
 
 from dataclasses import dataclass, replace
 from enum import StrEnum
@@ -11,7 +11,7 @@ from enamel.core.imaging.canvas import WHITE, Canvas, SampleArray
 
 
 class ColourSpace(StrEnum):
-    """What the numbers of a pixel are."""
+    """Colour spaces of pixels."""
 
     RGB = "RGB"
     CMYK = "CMYK"
@@ -19,13 +19,13 @@ class ColourSpace(StrEnum):
 
     @property
     def bands(self) -> int:
-        """How many numbers a pixel has, without alpha."""
+        """Number of bands without alpha."""
         return {ColourSpace.RGB: 3, ColourSpace.CMYK: 4, ColourSpace.GREY: 1}[self]
 
 
 FORMATS = {8: "uchar", 16: "ushort"}
 PEAKS = {8: 255, 16: WHITE}
-"""The number that stands for white and for opaque, by bits."""
+"""The value of white and of full opacity, by bits."""
 INTERPRETATIONS = {
     (ColourSpace.RGB, 8): "srgb",
     (ColourSpace.RGB, 16): "rgb16",
@@ -40,8 +40,8 @@ INTERPRETATIONS = {
 class PixelBuffer:
     """A libvips picture, read as it is needed, whose depth, colour space and alpha are known.
 
-    It can't exist with numbers that are not what it says: libvips changes the range of samples in many
-    operations, and a cast alone makes a picture black.
+    Its constructor refuses an image whose format differs: libvips changes the range of samples in many
+    operations, and a plain cast would make a picture black.
 
     Parameters
     ----------
@@ -68,9 +68,8 @@ class PixelBuffer:
 
     @classmethod
     def of_canvas(cls, canvas: Canvas) -> "PixelBuffer":
-        """Return a canvas, read from its file as it is needed.
-
-        libvips would take a file of the same name for the same picture, however it was written since.
+        """Return a canvas, read from its file on demand. libvips' own cache would ignore that a file of
+        the same name has changed.
         """
         size = canvas.region.size
         image = pyvips.Image.rawload(
@@ -88,7 +87,7 @@ class PixelBuffer:
 
     @property
     def interpretation(self) -> str:
-        """What libvips calls such numbers."""
+        """libvips' interpretation of such pixels."""
         return INTERPRETATIONS[self.space, self.bits]
 
     @property
@@ -97,7 +96,7 @@ class PixelBuffer:
 
     @property
     def peak(self) -> int:
-        """The number that stands for white and for opaque."""
+        """The value of white and of full opacity."""
         return PEAKS[self.bits]
 
     def eight_bits(self) -> "PixelBuffer":
@@ -117,13 +116,13 @@ class PixelBuffer:
         return replace(self, image=self.with_range(flat), alpha=False)
 
     def without_alpha(self) -> "PixelBuffer":
-        """Return the colour alone, as it lies under transparency."""
+        """Return the colour without alpha, unchanged under transparency."""
         if not self.alpha:
             return self
         return replace(self, image=self.image[: self.space.bands], alpha=False)
 
     def with_range(self, image: pyvips.Image) -> pyvips.Image:
-        """Return numbers of this range as samples."""
+        """Return an image with values of this range as samples."""
         return image.rint().cast(FORMATS[self.bits]).copy(interpretation=self.interpretation)
 
     def cropped(self, box: Box) -> "PixelBuffer":

@@ -30,7 +30,9 @@ FILLERS = 4
 
 
 class Picture(Protocol):
-    """Anything with pixels that can be read by the box. Samples are 16-bit sRGB, alpha fourth."""
+    """Anything whose pixels can be read box by box. Samples are 16-bit sRGB, with alpha as the fourth
+    channel.
+    """
 
     @property
     def size(self) -> Size: ...
@@ -40,7 +42,7 @@ class Picture(Protocol):
 
 
 class Writable(Protocol):
-    """Anything that is written by the box."""
+    """Anything that is written box by box."""
 
     region: Box
 
@@ -70,12 +72,12 @@ def to_eight_bits(samples: SampleArray) -> NDArray[np.uint8]:
 
 
 class Pixels:
-    """A picture, or the part of one that is known, held in memory.
+    """A picture, or a part of one, in memory.
 
     Parameters
     ----------
     samples : (height, width, 3 or 4) uint16.
-    origin : where the samples lie in the picture; the whole picture when left out.
+    origin : top left corner of the samples in the picture; the whole picture when left out.
     size : size of the picture in px, when the samples are only a part of it.
     """
 
@@ -94,7 +96,7 @@ class Pixels:
 
 
 class Canvas:
-    """Samples in a file, covering ``region`` of a picture of ``size``; read and written by the box."""
+    """Samples in a file, covering ``region`` of a picture of ``size``; read and written box by box."""
 
     def __init__(
         self, path: Path, origin: tuple[int, int] = (0, 0), size: Size | None = None
@@ -134,7 +136,7 @@ class Canvas:
 
     @property
     def data_offset(self) -> int:
-        """Where the samples begin in the file, in bytes."""
+        """Offset of the samples in the file, in bytes."""
         return self._offset
 
     def read(self, box: Box) -> NDArray[Any]:
@@ -210,7 +212,7 @@ def digest_of(picture: Picture, dtype: Any = np.uint16) -> str:
 
 
 def filled(canvas: W, block_of: Callable[[Box], Any], side: int) -> W:
-    """Return the canvas, written block by block with what the function gives, a few blocks at a time."""
+    """Fill a canvas block by block with a function's results, a few blocks at a time, and return it."""
 
     def fill(block: Box) -> None:
         canvas.write(block, block_of(block))
@@ -222,7 +224,7 @@ def filled(canvas: W, block_of: Callable[[Box], Any], side: int) -> W:
 
 
 class Cropped:
-    """A part of a picture as a separate picture, read where it lies."""
+    """A part of a picture as a picture of its own."""
 
     def __init__(self, picture: Picture, box: Box) -> None:
         self.picture = picture
@@ -237,8 +239,8 @@ class Cropped:
 class Mirrored:
     """A picture continued to the right and below by its mirror image, up to ``size``.
 
-    Networks take sides that are multiples of 8; the padding they need is made here and cut off
-    after them, so that no size a person sees is ever rounded.
+    Networks need sides that are multiples of 8. The padding is made here and cut off after the network,
+    so that sizes that people see are never rounded.
     """
 
     def __init__(self, picture: Picture, size: Size) -> None:

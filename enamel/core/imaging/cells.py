@@ -1,4 +1,4 @@
-"""Means of square cells from the origin on: large radii cheaply, and the same bits in any window."""
+"""Means over square cells: cheap for large radii, and the same bits in any window."""
 
 from typing import Any
 
@@ -12,7 +12,7 @@ Places = NDArray[Any]
 
 
 def cells_of(size: Size, cell: int) -> Size:
-    """Return columns and rows of cells of that side that cover a picture; those at its ends may be cut."""
+    """Return the numbers of columns and rows of cells that cover a picture; the last ones may be cut."""
     return Size(-(-size.width // cell), -(-size.height // cell))
 
 
@@ -43,7 +43,7 @@ def between_cells(
     values : (rows, columns) or (rows, columns, channels), at least one cell more than the box on each side.
     box : in px of the picture.
     cell : side of a cell in px.
-    first_row, first_column : the cell that values begin with.
+    first_row, first_column : the cell that ``values`` begin with.
     """
     down = (np.arange(box.y, box.bottom) + 0.5) / cell - 0.5 - first_row
     across = (np.arange(box.x, box.right) + 0.5) / cell - 0.5 - first_column

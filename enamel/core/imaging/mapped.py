@@ -1,4 +1,4 @@
-"""Keeping files that a library maps into memory from counting as memory."""
+"""Give back the pages of files that a library maps into memory."""
 
 import ctypes
 from collections.abc import Iterator
@@ -7,7 +7,7 @@ from pathlib import Path
 from threading import Event, Thread
 
 PAUSE_SECONDS = 0.1
-"""Between two times that pages are given back; a fast disk reads some 100 MB meanwhile."""
+"""Seconds between two rounds; a fast disk reads some 100 MB meanwhile."""
 MAPS = Path("/proc/self/maps")
 MADV_PAGEOUT = 21
 """Of Linux 5.4: take these pages out of memory. Unlike MADV_DONTNEED it loses nothing, whatever has come
@@ -16,7 +16,7 @@ to lie at an address meanwhile."""
 
 @contextmanager
 def kept_out_of_memory(path: Path) -> Iterator[None]:
-    """Give the mapped pages of a file back to the system, again and again, as long as the work lasts.
+    """Give the mapped pages of a file back to the system, repeatedly while the block runs.
 
     libvips maps a whole file that it reads, and each page read counts as the process's memory until the
     end: a gigabyte for 171 megapixels. A page given back is read again from the file when it is needed.
@@ -43,7 +43,7 @@ def kept_out_of_memory(path: Path) -> Iterator[None]:
 
 
 def _places(path: Path) -> list[tuple[int, int]]:
-    """Return where a file is mapped: first address, and the one after the last."""
+    """Return the address ranges of a file's mappings: first address, and the one after the last."""
     found = []
     for line in MAPS.read_text().splitlines():
         parts = line.split(maxsplit=5)

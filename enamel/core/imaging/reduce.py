@@ -1,4 +1,4 @@
-"""A picture made small enough to be looked at as a whole, whatever its size."""
+"""Reduce pictures of any size to small ones."""
 
 import cv2
 import numpy as np

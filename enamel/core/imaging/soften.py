@@ -8,7 +8,7 @@ from enamel.core.geometry import Box
 from enamel.core.imaging.canvas import FloatArray, Picture, SampleArray, mirrored_index
 
 WEAK_HOLD = 0.75
-"""Share of the hold that is left to the weak estimate, which guidance moves away from."""
+"""Fraction of the hold for the weak estimate that guidance moves away from."""
 
 
 def softening_at(hold: float, softening: float) -> float:

@@ -1,1 +1,1 @@
-"""Base pictures: reading files, what they say of themselves, what can be recognised in their pixels."""
+"""Base pictures: read files and their metadata, and recognise what kind of picture they hold."""

@@ -20,7 +20,7 @@ FLAT = 0.02
 WIDEST = 0.12
 """Widest gutter, as a fraction of a cell."""
 LEAST_GUTTER = 4
-"""Px from which a flat band is surely one."""
+"""Width in px from which a flat band is certainly a gutter."""
 EVEN = 0.04
 """How far a cut may lie from its even place, as a fraction of a cell."""
 STRONG = 3.5
@@ -28,8 +28,9 @@ STRONG = 3.5
 EVERYWHERE = 0.5
 """Share of a join's length at which the picture has to change."""
 SURE, LIKELY = 5.0, 2.0
-"""How many times more it has to change there than along the lines beside it: for a join by itself, and
-for one of a sheet whose other side is sure. Edges within pictures that run straight across reach 4."""
+"""How many times more it has to change there than along the lines beside it: for a join alone, and for
+one of a sheet whose other direction is certain. Edges within pictures that run straight across reach 4.
+"""
 LONGEST_SIDE = 900
 LEAST_CELL = 64
 """Smallest side of a candidate, in px."""
@@ -77,7 +78,7 @@ def find_cuts(picture: Picture) -> Cuts:
 
 
 def _apart(spans: tuple[tuple[int, int], ...]) -> bool:
-    """Return whether gutters lie between spans, and not just a line that is flat by chance."""
+    """Return whether there are gutters between spans, and not just lines that are flat by chance."""
     return any(after[0] - before[1] >= LEAST_GUTTER for before, after in pairwise(spans))
 
 

@@ -1,4 +1,4 @@
-"""The words a picture file carries: PNG text, EXIF and XMP."""
+"""The text in a picture file: PNG text, EXIF and XMP."""
 
 import io
 from pathlib import Path
@@ -10,9 +10,9 @@ import PIL.Image
 MAX_TEXT = 100_000
 MAX_TEXTS = 64
 MAX_ALL_TEXT = 200_000
-"""Characters of all texts together; what comes later is left out."""
+"""Most characters of all texts together; the rest is left out."""
 MAX_CHUNKS_BYTES = 8_000_000
-"""Of a PNG's chunks that hold no pixels; what comes beyond is left out."""
+"""Most bytes of a PNG's chunks without pixels; the rest is left out."""
 PNG_SIGNATURE = b"\x89PNG\r\n\x1a\n"
 MAX_NAME = 200
 EXIF_IFD = 0x8769
@@ -21,13 +21,13 @@ SKIPPED = {"icc_profile", "exif", "dpi", "gamma", "transparency", "srgb", "chrom
 
 
 def carried_text(image: PIL.Image.Image) -> dict[str, str]:
-    """Everything written in an opened file, by the name it is stored under.
+    """Return all text in an opened file, by the name it is stored under.
 
-    Values are kept as they are, cut at 100 000 characters, the first 64 of them and 200 000 characters in
-    all; what is not text is left out.
+    Values are unchanged but cut at 100 000 characters; at most the first 64 of them and 200 000
+    characters in all. Anything else than text is left out.
     """
     if image.format == "PNG" and Path(image.filename).is_file():  # type: ignore[attr-defined]
-        # the pixels are left out: text may stand behind them
+        # the pixels are left out: text may follow them
         with Path(image.filename).open("rb") as file:  # type: ignore[attr-defined]
             rest = without_pixels(file)
         try:
@@ -57,7 +57,7 @@ def carried_text(image: PIL.Image.Image) -> dict[str, str]:
 
 
 def without_pixels(file: BinaryIO) -> io.BytesIO:
-    """Return a PNG with everything but its pixels, so that text behind them is found without decoding.
+    """Return a PNG without its pixels, so that text after them is found without decoding.
 
     Chunks are copied as they are (PNG, third edition, 5.3), up to `MAX_CHUNKS_BYTES` of them.
     """
@@ -78,7 +78,7 @@ def without_pixels(file: BinaryIO) -> io.BytesIO:
 
 
 def storable(text: str) -> str:
-    """Return a text without what databases can't hold: NUL, and halves of characters."""
+    """Return a text without what databases can't store: NUL, and lone surrogates."""
     return text.replace("\x00", "").encode("utf-8", "replace").decode()
 
 

@@ -34,35 +34,33 @@ PHOTOMETRIC, COMPRESSION, SAMPLES = 262, 259, 277
 """Tags of TIFF (revision 6.0)."""
 YCBCR, JPEG_IN_TIFF = 6, 7
 SIDES_SWAPPED = 5
-"""Orientations from this on lie on their side (EXIF 2.32, 4.6.4)."""
+"""Orientations from this on are turned by 90° (EXIF 2.32, 4.6.4)."""
 LEAST_JPEG_BITS = 0.01
 """Bits for a pixel below which a JPEG can't be whole: every block of 64 needs at least one."""
 
 SUFFIXES = frozenset({".png", ".jpg", ".jpeg", ".webp", ".tif", ".tiff"})
-"""Endings of files that are taken for pictures where there are others beside them."""
+"""Suffixes of picture files in a folder."""
 
 
 def taken_for_picture(path: Path) -> bool:
-    """Return whether a file of a folder is one to take for a picture, by its name: not hidden, of a known
-    ending.
-    """
+    """Return whether a file in a folder is a picture by its name: not hidden, with a known suffix."""
     return path.suffix.lower() in SUFFIXES and not path.name.startswith(".") and path.is_file()
 
 
 @dataclass(frozen=True, slots=True)
 class Limits:
-    """What a file may be. Settings of the installation."""
+    """Limits for files. Settings of the installation."""
 
     max_bytes: int = 200 * 10**6
     max_megapixels: float = 300.0
     min_side: int = 16
     max_side: int = 32_000
-    """Twice as much, and some, is the most that can be made of a picture."""
+    """Longest side in px. Results may have a little more than twice that."""
 
 
 @dataclass(frozen=True, slots=True)
 class FileFacts:
-    """What a picture file says of itself before its pixels are read."""
+    """Facts about a picture file from its headers."""
 
     format: str
     media_type: str
@@ -75,13 +73,13 @@ class FileFacts:
     profile: str | None
     """Name of the embedded colour profile."""
     text: Mapping[str, str] = field(default_factory=dict)
-    """Everything written the file carries: PNG text, EXIF, XMP."""
+    """All text in the file: PNG text, EXIF, XMP."""
     gamma_profile: bytes = b""
-    """Profile made from PNG's gAMA and cHRM, where they mean something else than sRGB."""
+    """Profile made from PNG's gAMA and cHRM, where they differ from sRGB."""
 
 
 def examine(path: Path, limits: Limits | None = None) -> FileFacts:
-    """Find out from a file's content what it is, and refuse what can't be used, without decoding it.
+    """Return the facts about a file from its content, without decoding it.
 
     Raises
     ------
@@ -153,7 +151,7 @@ def _facts(image: PIL.Image.Image, path: Path, limits: Limits) -> FileFacts:
 
 
 def _gamma_profile(image: PIL.Image.Image) -> bytes:
-    """Return what stands in for a profile in a PNG that has gAMA and neither a profile nor the sRGB chunk."""
+    """Return a profile for a PNG that has gAMA but neither a profile nor the sRGB chunk."""
     gamma, chromaticities = image.info.get("gamma"), image.info.get("chromaticity")
     if image.format != "PNG" or not gamma or "srgb" in image.info or "icc_profile" in image.info:
         return b""
@@ -163,7 +161,7 @@ def _gamma_profile(image: PIL.Image.Image) -> bytes:
 
 
 def _refuse_what_would_come_out_wrong(image: PIL.Image.Image, path: Path) -> None:
-    """Files that could be decoded, but to other pixels than they mean."""
+    """Refuse files that could be decoded, but to wrong pixels."""
     if image.format == "TIFF":
         tags = image.tag_v2  # type: ignore[attr-defined]
         if tags.get(PHOTOMETRIC) == YCBCR and tags.get(COMPRESSION) != JPEG_IN_TIFF:
@@ -185,7 +183,7 @@ def _refuse_what_would_come_out_wrong(image: PIL.Image.Image, path: Path) -> Non
 
 
 def _seen(path: Path, form: str) -> Size:
-    """Return size as the decoder turns it."""
+    """Return the size after the orientation is applied."""
     image = LOADERS[form](str(path), access="sequential")
     turned = image.get_typeof("orientation") and image.get("orientation") >= SIDES_SWAPPED
     return Size(image.height, image.width) if turned else Size(image.width, image.height)
@@ -237,7 +235,7 @@ def read_canvas(
 
     Parameters
     ----------
-    on_progress : called with how much is read, 0…1, after every band of rows.
+    on_progress : called with the fraction read, 0…1, after every band of rows.
 
     Raises
     ------
@@ -273,7 +271,7 @@ def read_canvas(
 
 
 def working_form(image: pyvips.Image) -> pyvips.Image:
-    """Any vips picture as 16-bit sRGB of three bands, or four with alpha."""
+    """Return any vips image as 16-bit sRGB of three bands, or four with alpha."""
     if image.format in ("float", "double", "complex", "dpcomplex"):
         raise Refusal(
             "This file holds floating-point pixels, whose black and white are not defined. "

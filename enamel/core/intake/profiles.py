@@ -1,4 +1,4 @@
-"""ICC profiles made from primaries and a gamma, for files that say their colour by these alone."""
+"""ICC profiles made from primaries and a gamma, for files that specify their colour by these alone."""
 
 import struct
 
@@ -11,7 +11,7 @@ D50 = np.array([0.9642, 1.0, 0.8249])
 BRADFORD = np.array(
     [[0.8951, 0.2664, -0.1614], [-0.7502, 1.7135, 0.0367], [0.0389, -0.0685, 1.0296]]
 )
-"""Cone responses that white is adapted by (ICC.1:2022, annex E)."""
+"""Cone responses for adapting white (ICC.1:2022, annex E)."""
 SRGB_PRIMARIES = (0.3127, 0.329, 0.64, 0.33, 0.3, 0.6, 0.15, 0.06)
 SRGB_GAMMA = 1 / 2.2
 Chromaticities = tuple[float, ...]

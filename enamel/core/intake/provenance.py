@@ -1,4 +1,4 @@
-"""What a picture says of how it was made, read out of whatever text its file carries.
+"""How a picture was made, as read from the text in its file.
 
 Nothing is guessed from the pixels. The IPTC properties for AI-made pictures are understood, and, in any
 other text, pairs of a name and a value: ``name: value`` lines, JSON objects, and lists of pairs on one
@@ -20,7 +20,7 @@ MAX_VALUE = 10_000
 
 @dataclass(frozen=True, slots=True)
 class Provenance:
-    """How a picture was made, as far as it says so; empty where it does not."""
+    """How a picture was made; empty where its file does not say."""
 
     prompt: str = setting("", "What was asked for.")
     negative_prompt: str = setting("", "What was to be avoided.")
@@ -32,7 +32,7 @@ class Provenance:
         return any(getattr(self, spec.name) for spec in fields(self))
 
     def written(self) -> str:
-        """As a text that `pairs_in` reads back, for IPTC's prompt information."""
+        """Return a text for IPTC's prompt information, which `pairs_in` reads back."""
         lines = [
             f"{spec.name.replace('_', ' ')}: {getattr(self, spec.name)}"
             for spec in fields(self)
@@ -61,25 +61,25 @@ NAMES = {
     "model": ("model", "modelname", "checkpoint", "network", "aisystemused"),
     "size": ("size", "resolution", "dimensions"),
 }
-"""Names that each fact goes by, small letters only, the surest first."""
+"""Names of each fact, in lower case, the most reliable first."""
 KNOWN = {name: fact for fact, names in NAMES.items() for name in names}
 ONE_LINE = {"seed", "model", "size"}
-"""Facts that never go on over a second line."""
+"""Facts that are never longer than a line."""
 SETTINGS = {
     "steps", "sampler", "scheduler", "guidance", "guidancescale", "strength", "denoisingstrength",
     "width", "height", "version", "software", "date",
 }  # fmt: skip
-"""Names of settings that are not taken, and that no prompt goes on with."""
+"""Names of settings that are ignored, and that end a prompt."""
 PAIR = re.compile(r"^\s*[\"']?([A-Za-z][\w \-]{1,30}?)[\"']?\s*[:=]\s*(.+?)\s*$")
 LIST = re.compile(r"\s*([A-Za-z][\w \-]{1,30}?)\s*:\s*([^,:]+)(?:,|$)")
 LEAST_OF_A_LIST = 2
-"""Pairs on one line, parted by commas, before it is taken for a list of them."""
+"""Least number of pairs on one line, separated by commas, for it to count as a list of pairs."""
 
 
 def made(text: Mapping[str, str]) -> Provenance:
-    """Return the facts in a file's text, by the name each piece of text is stored under.
+    """Return how a picture was made, from the texts in its file, by the name each is stored under.
 
-    The IPTC properties count before names of PNG's and EXIF's own, these before pairs within texts.
+    IPTC properties take precedence over names of PNG and EXIF entries, and these over pairs within texts.
     """
     found: dict[str, str] = {}
 
@@ -145,7 +145,7 @@ def _bare(name: str) -> str:
 
 
 def _fact(name: str) -> str | None:
-    """Return the fact that goes by a name, if any does."""
+    """Return the fact with a name, if there is one."""
     return KNOWN.get(_bare(name))
 
 
@@ -154,7 +154,7 @@ def _known(name: str) -> bool:
 
 
 def _is_setting(name: str) -> bool:
-    """Return whether a name is that of another setting, which ends the words before it."""
+    """Return whether a name belongs to another setting, which ends the text before it."""
     return _bare(name) in SETTINGS
 
 

@@ -16,7 +16,7 @@ def read_apart(path: Path, into: Path, limits: Limits, on_progress: OnFraction) 
 
     Parameters
     ----------
-    on_progress : called with how much is read, 0…1.
+    on_progress : called with the fraction read, 0…1.
 
     Raises
     ------

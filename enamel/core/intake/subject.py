@@ -1,4 +1,4 @@
-"""What kind of picture a base is, guessed from its pixels and words, to propose models that suit it."""
+"""Guess a base's kind of picture from its pixels and prompt, to propose models that suit it."""
 
 import re
 from enum import StrEnum
@@ -15,11 +15,11 @@ BLOCKY = 1.4
 FLAT = 0.5
 FLAT_STEP = 1.5 / 255
 SEEN = 1024
-"""Side in px of the middle that is looked at."""
+"""Side in px of the central part that is examined."""
 
 
 class Subject(StrEnum):
-    """Kinds of pictures that want different models."""
+    """Kinds of pictures that different models suit."""
 
     PHOTO = "photo"
     PAINTED = "painted"
@@ -48,18 +48,18 @@ DRAWN = re.compile(
     r"\b(line[ -]?art|line drawing|vector|flat (art|colou?rs?|design)|logo|emblem|lettering|icon)\b",
     re.IGNORECASE,
 )
-"""Words of prompts that ask for such pictures."""
+"""Words in prompts for such pictures."""
 
 
 def guessed(picture: Picture, prompt: str = "") -> Subject:
     """Return the kind that a picture most likely is.
 
-    By its pixels line art and compressed ones; by the words it was made from paintings and further line art,
-    because brushwork can't be distinguished from other texture in pixels. Never `Subject.TEXTURE`: how much
-    of it is wanted is a matter of taste.
+    Line art and compressed pictures are recognised by their pixels; paintings and further line art by the
+    prompt, because brushwork can't be told from other texture by pixels. Never `Subject.TEXTURE`: how
+    much of it is wanted is a matter of taste.
     """
     whole = Box.whole(picture.size)
-    # on a multiple of the block, so that blocks stay where they were
+    # on a multiple of the block, so that blocks keep their places
     left = (whole.width - min(whole.width, SEEN)) // 2 // BLOCK * BLOCK
     top = (whole.height - min(whole.height, SEEN)) // 2 // BLOCK * BLOCK
     box = Box(left, top, min(whole.width, SEEN), min(whole.height, SEEN))

@@ -22,7 +22,7 @@ AI_MADE = SOURCE_TYPE + "trainedAlgorithmicMedia"
 AI_EDITED = SOURCE_TYPE + "compositeWithTrainedAlgorithmicMedia"
 AI_ENHANCED = SOURCE_TYPE + "algorithmicallyEnhanced"
 PREVIEW_COPY = "Preview copy"
-"""Label of files that are not meant to be printed or worked on."""
+"""Label of preview copies, which are not meant to be printed."""
 MAX_PACKET = 2_000_000
 
 for prefix, uri in NAMESPACES.items():

@@ -1,4 +1,4 @@
-"""Masks: drawn as steps that know no pixels, read by the box at any size; or measured."""
+"""Masks: drawn as steps independent of resolution, or measured; read box by box at any size."""
 
 from enamel.core.masks.drawn import Drawn
 from enamel.core.masks.steps import Mask

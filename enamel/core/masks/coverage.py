@@ -1,4 +1,4 @@
-"""What a mask looks like to those who use it: a fraction of each pixel, read by the box."""
+"""Masks as their users see them: a fraction for each pixel, read box by box."""
 
 from collections.abc import Iterator
 from typing import Protocol
@@ -40,7 +40,7 @@ class Everything:
 
 
 class Both:
-    """What two masks of one picture cover together: their product."""
+    """The intersection of two masks of one picture: their product."""
 
     def __init__(self, one: Coverage, other: Coverage) -> None:
         self.one, self.other = one, other
@@ -53,7 +53,7 @@ class Both:
 
 
 class Either:
-    """What two masks cover laid one over the other: 1 − (1 − a) · (1 − b)."""
+    """The union of two masks: 1 − (1 − a) · (1 − b)."""
 
     def __init__(self, one: Coverage, other: Coverage) -> None:
         self.one, self.other = one, other
@@ -105,7 +105,7 @@ class FromPicture:
 
 
 def covered_blocks(coverage: Coverage, within: Box) -> Iterator[tuple[Box, FloatArray]]:
-    """Yield the blocks of a box in which anything is covered, and how much."""
+    """Yield the blocks of a box in which anything is covered, with their values."""
     for block in blocks(within, BLOCK, BLOCK):
         covered = coverage.read(block)
         if covered.any():

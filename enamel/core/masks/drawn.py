@@ -1,4 +1,4 @@
-"""A mask's steps as a fraction of each pixel, at any size and in any window.
+"""Render a mask's steps at any size and in any window.
 
 Every step is a function of a pixel's place alone: a signed distance to its edge, turned into a fraction by a
 soft step. Growing and feathering move and widen that step, so no neighbours are ever read, and a window
@@ -31,12 +31,12 @@ Distances = NDArray[np.floating[Any]]
 Shape = Stroke | Outline | Ellipse | Rectangle
 
 HARDEST = 1.0
-"""Least width of an edge, in px: harder ones would show the pixels' stairs."""
+"""Least width of an edge, in px: harder ones would look jagged."""
 
 
 @dataclass(frozen=True, slots=True)
 class Edge:
-    """What later steps do to a step's edge: moved outwards, widened. In px of the mask."""
+    """Changes of a step's edge by later steps: moved outwards, widened. In px of the mask."""
 
     grown: float
     soft: float
@@ -117,7 +117,7 @@ def soft_step(value: Distances) -> Distances:
 
 
 def _edges(steps: tuple[Step, ...]) -> list[Edge]:
-    """For each step, how far the ones after it move its edge and widen it.
+    """Return for each step how far later ones move and widen its edge.
 
     Growing what is covered shrinks what was erased, and what was covered before an inversion.
     """
@@ -161,7 +161,7 @@ def _ellipse(shape: Ellipse, x: Distances, y: Distances) -> Distances:
     least = min(shape.across, shape.down)
     inside = np.full_like(f, least)
     np.divide(f * (1 - f), steep, out=inside, where=f > 1e-6)
-    # along the longer axis the first order says too little near the middle, never too much
+    # along the longer axis the first order gives too little near the middle, never too much
     return np.minimum(inside, least)
 
 
@@ -172,7 +172,7 @@ def _rectangle(shape: Rectangle, x: Distances, y: Distances) -> Distances:
 
 
 def _stroke(shape: Stroke, edge: Edge, hardest: float, x: Distances, y: Distances) -> Distances:
-    """Return share covered by the brush: the most that any part of its way covers."""
+    """Return the fraction covered by the brush: the most that any part of its path covers."""
     covered = np.zeros((y.shape[0], x.shape[1]))
     points = [shape.points[n : n + 3] for n in range(0, len(shape.points), 3)]
     for (x1, y1, p1), (x2, y2, p2) in zip(points, points[1:] or points, strict=False):
@@ -192,7 +192,7 @@ def _stroke(shape: Stroke, edge: Edge, hardest: float, x: Distances, y: Distance
 
 
 def _outline(shape: Outline, band: float, x: Distances, y: Distances) -> Distances:
-    """Return distance to a closed line, positive inside; endless farther than ``band`` from it."""
+    """Return distance to a closed line, positive inside; infinite farther than ``band`` from it."""
     rows, columns = y[:, 0], x[0]
     crossings = np.zeros((len(rows), len(columns) + 1), np.uint8)
     nearest = np.full((len(rows), len(columns)), np.inf)
@@ -214,7 +214,7 @@ def _outline(shape: Outline, band: float, x: Distances, y: Distances) -> Distanc
 
 
 def _within(places: Distances, low: float, high: float) -> slice:
-    """Return those of rising places that lie from ``low`` up to, not including, ``high``."""
+    """Return those of ascending values that lie in ``low`` ≤ value < ``high``."""
     return slice(*(int(n) for n in np.searchsorted(places, (low, high))))
 
 

@@ -1,6 +1,6 @@
 """Masks that are measured: where pictures differ, which is sharper, where faces or findings lie.
 
-Each comes as drawn steps, so that it can be gone over with the brush like any other. What is measured is
+Each is given as steps, so that it can be edited with the brush like any other. What is measured is
 measured on the pixels themselves, block by block, and kept by cells; so memory does not grow with the
 picture.
 """
@@ -22,7 +22,7 @@ BLOCK_CELLS = 16
 FINEST = 2.0
 """Standard deviation in px below which detail counts for sharpness."""
 LEAST_AREA = 6
-"""Cells that an area must have to be outlined."""
+"""Least cells of an area that is outlined."""
 SEEN = 2.5 / 255
 """Difference of luma, root mean square over a cell, from which it can be seen."""
 WHOLE_HEAD = (0.75, 0.85)
@@ -49,7 +49,7 @@ def face_steps(faces: Iterable[Face], margin: float) -> tuple[Ellipse, ...]:
 
 
 def places_mask(places: Sequence[Box], size: Size) -> Mask:
-    """Return a soft mask over boxes, as checks find them."""
+    """Return a soft mask over boxes, such as findings of checks."""
     if not places:
         return Mask(size)
     steps = tuple(
@@ -60,7 +60,7 @@ def places_mask(places: Sequence[Box], size: Size) -> Mask:
 
 
 def differs(layer: Picture, base: Picture) -> Mask:
-    """Return where a layer can be seen to differ from the base.
+    """Return the mask of where a layer visibly differs from the base.
 
     Parameters
     ----------
@@ -70,13 +70,13 @@ def differs(layer: Picture, base: Picture) -> Mask:
 
 
 def sharper(over: Picture, under: Picture) -> Mask:
-    """Return where one picture has more fine detail than another of its size."""
+    """Return the mask of where one picture has more fine detail than another of its size."""
     found = [cv2.GaussianBlur(by_cells(one.size, _fine(one)), (0, 0), 1.0) for one in (over, under)]
     return outlined(found[0] > found[1] * 1.1, over.size)
 
 
 def nearer(over: Picture, under: Picture, base: Picture) -> Mask:
-    """Return where one picture is nearer to the base than another; all three of one size."""
+    """Return the mask of where one picture is nearer to the base than another; all three of one size."""
     found = [
         cv2.GaussianBlur(by_cells(one.size, _apart(one, base)), (0, 0), 1.0)
         for one in (over, under)
@@ -127,9 +127,7 @@ def by_cells(size: Size, measure: Callable[[Box], FloatArray]) -> FloatArray:
 
 
 def outlined(there: "np.ndarray", size: Size) -> Mask:
-    """Return a mask around the cells where something is the case; single cells are left out, holes are
-    kept.
-    """
+    """Return a mask around the true cells; single cells are left out, holes are kept."""
     cell = cell_of(size)
     even = cv2.medianBlur(there.astype(np.uint8), 3)
     edged = np.pad(even, 1)
@@ -141,6 +139,6 @@ def outlined(there: "np.ndarray", size: Size) -> Mask:
         points = (contour[:, 0, :].astype(float) - 0.5) * cell
         hole = level[3] >= 0
         steps.append(Outline(tuple(float(one) for one in points.ravel()), erase=bool(hole)))
-    # an area within a hole of another comes after it
+    # an area within a hole of another follows it
     steps.sort(key=lambda step: step.erase if isinstance(step, Outline) else False)
     return Mask(size, (*steps, Feather(float(cell))) if steps else ())

@@ -16,12 +16,12 @@ MOST_STEPS = 2000
 MOST_POINTS = 100_000
 """Points of all strokes and outlines of a mask together."""
 FARTHEST = 1e6
-"""Px that a point may lie away from the picture's corner."""
+"""Farthest that a point may be from the picture's corner, in px."""
 
 
 @dataclass(frozen=True, slots=True)
 class Stroke:
-    """The brush's way, or the eraser's. Each point has a pressure from 0 to 1, which scales the radius."""
+    """A stroke of the brush or the eraser. Each point has a pressure from 0 to 1, which scales the radius."""
 
     KIND: ClassVar[str] = "stroke"
 
@@ -92,7 +92,7 @@ class Fill:
 
 @dataclass(frozen=True, slots=True)
 class Invert:
-    """What was covered is free, and the other way round."""
+    """Exchanges covered and free."""
 
     KIND: ClassVar[str] = "invert"
 
@@ -148,7 +148,7 @@ class Mask:
         return from_json(cls, given)
 
     def then(self, *steps: Step) -> "Mask":
-        """This mask with further steps."""
+        """Return this mask with further steps."""
         return replace(self, steps=(*self.steps, *steps))
 
 

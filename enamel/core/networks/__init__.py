@@ -1,1 +1,1 @@
-"""Networks: their cards, what runs them, testing and adding those of artists."""
+"""Networks: cards, runtimes, and testing and adding artists' own."""

@@ -1,4 +1,4 @@
-"""The available models: each an ONNX file with a card that says what it is and how it is used.
+"""The available models: ONNX files, each with a card that says what it is and how it is used.
 
 The shipped ones lie in ``enamel/weights``, or where ``ENAMEL_WEIGHTS`` says; the artist's own in the
 folder that ``ENAMEL_MODELS`` names.
@@ -26,7 +26,7 @@ SHIPPED = Path(__file__).resolve().parents[2] / "weights"
 
 @dataclass(frozen=True)
 class Card:
-    """What a model's ``.json`` file says, and where its ``.onnx`` file is."""
+    """A model's card, read from its ``.json`` file, and the path of its ``.onnx`` file."""
 
     name: str
     kind: str
@@ -57,7 +57,7 @@ class Card:
 
     @property
     def radius(self) -> int | None:
-        """How far it looks, in px of what it is given; None if it sees the whole tile."""
+        """Receptive radius in px of its input; None if it sees the whole tile."""
         radius: int | None = self.facts.get(self.kind, {}).get("radius")
         return radius
 
@@ -73,7 +73,7 @@ class Card:
 
     @property
     def digest(self) -> str:
-        """Hash of what decides the network's results: its file, what runs it, and on which device."""
+        """Hash of all that determines the network's results: its file, runtime and device."""
         return _digest(self.file, self.file.stat().st_mtime_ns, self.runtime, device())
 
     def running(self) -> Run:
@@ -93,7 +93,7 @@ class Card:
         return self.facts_as_spec(self.digest)
 
     def facts_as_spec(self, digest: str) -> ModelSpec:
-        """Return the same without looking at the network's file."""
+        """Return the refiner's spec without reading the network's file."""
         refiner = self.facts["refiner"]
         space = refiner.get("space")
         return ModelSpec(
@@ -121,7 +121,7 @@ class FilesCard(Card):
 
     @property
     def listed(self) -> list[dict[str, Any]]:
-        """The files that decide about pixels: path in ``file``, bytes, time of change, sha256."""
+        """The files that determine pixels: path in ``file``, bytes, time of change, sha256."""
         found: list[dict[str, Any]] = self.facts["files"]["listed"]
         return found
 
@@ -162,13 +162,13 @@ class CheckpointCard(FilesCard):
 
     @property
     def checkpoint(self) -> dict[str, Any]:
-        """What was found of it: what it was tried on, drift of its VAE, tokens that fit …"""
+        """Results of its trial: device, drift of its VAE, most tokens, and so on."""
         found: dict[str, Any] = self.facts["checkpoint"]
         return found
 
     @property
     def digest(self) -> str:
-        """Hash of its files, what it runs on, in how many bits, and by which libraries."""
+        """Hash of its files, device, bits and libraries."""
         runs = Runs.read(self.checkpoint["runs"])
         return content_key(self.sha256, runs.device, runs.dtype, runs.vae_dtype, runs.versions)
 
@@ -186,7 +186,7 @@ def _digest(file: Path, changed: int, *runs_on: str) -> str:
 
 
 def own_folder() -> Path | None:
-    """Return folder of the models that artists brought, if there is one."""
+    """Return the folder of artists' own models, if there is one."""
     named = os.environ.get("ENAMEL_MODELS")
     return Path(named) if named else None
 
@@ -209,15 +209,13 @@ def cards() -> list[Card]:
 
 @lru_cache(maxsize=8)
 def _listed(folder: Path, changed: int) -> list[Path]:
-    """Return the cards' files in a folder, by name; it changes whenever one comes or goes, and pages ask
-    often.
-    """
+    """Return the cards' files in a folder, by name. Cached until the folder changes."""
     return sorted(folder.glob("*.json"))
 
 
 @lru_cache(maxsize=64)
 def _card(path: Path, changed: int) -> Card | None:
-    """Return the card in a file, or None, with a word in the log, when it can't be read as one."""
+    """Return the card in a file; when it can't be read, log that and return None."""
     try:
         facts = json.loads(path.read_text())
         entry = Card(str(facts["name"]), facts["kind"], path.with_suffix(".onnx"), facts)

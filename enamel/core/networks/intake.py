@@ -1,8 +1,8 @@
-"""Taking in models that an artist brings as ONNX files.
+"""Add artists' own models from ONNX files.
 
-The graph is looked at and the network is run on probes, in a separate process with limits on time
-and memory: a file from elsewhere may ask for anything. The result is a card beside the file, or
-a `Refusal` that says what is missing.
+The graph is examined and the network is run on probes, in a separate process with limits on time and
+memory: a foreign file may ask for any amount of either. The result is a card beside the file, or a
+`Refusal` that says what is missing.
 """
 
 import json
@@ -29,7 +29,7 @@ NO_SLOWER = 1.05
 
 
 def accept(path: Path) -> dict[str, Any]:
-    """Return what has to be known of a model's file to run it: kind, factor and the kind's part of a card.
+    """Test a model's file; return its kind, its factor and the kind's part of a card.
 
     Raises
     ------
@@ -49,7 +49,7 @@ def add_model(path: Path, name: str, *, summary: str = "", licence: str = "") ->
 
     Parameters
     ----------
-    name : what schedules will call it: 2 to 40 small letters, digits and hyphens, not in use yet.
+    name : its name in schedules: 2 to 40 lower-case letters, digits and hyphens, not in use yet.
 
     Raises
     ------
@@ -65,7 +65,7 @@ def add_model(path: Path, name: str, *, summary: str = "", licence: str = "") ->
     if path != file:
         with whole_file(file) as partial:
             shutil.copyfile(path, partial)
-    # the card comes last and whole: a model without one is not there
+    # the card is written last and atomically: without one the model does not exist
     with whole_file(file.with_suffix(".json")) as partial:
         partial.write_text(json.dumps(facts, indent=2, ensure_ascii=False) + "\n")
     return Card(name, facts["kind"], file, facts)
@@ -81,7 +81,7 @@ def waiting() -> list[Path]:
 
 
 def inspected(path: Path) -> dict[str, Any]:
-    """Look at the graph, find what runs it faster, and run the probes, in this process."""
+    """Examine the graph, find its faster runtime, and run the probes, in this process."""
     plain = probe_of(path, Runtime.ONNXRUNTIME)
     try:
         other = probe_of(path, Runtime.OPENVINO)
@@ -96,7 +96,7 @@ def inspected(path: Path) -> dict[str, Any]:
 
 
 def probe_of(path: Path, runtime: Runtime) -> RefinerProbe | UpscalerProbe:
-    """Return the file on the bench that suits its kind."""
+    """Return the probe for a file's kind."""
     network = described(path, runtime)
     return RefinerProbe(network) if RefinerProbe.fits(network) else UpscalerProbe(network)
 

@@ -1,4 +1,4 @@
-"""What a checkpoint is used with, pinned to the files that are there."""
+"""Pin what a checkpoint is used with to the present files."""
 
 from dataclasses import replace
 

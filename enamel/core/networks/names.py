@@ -1,4 +1,4 @@
-"""What models may be called."""
+"""Names of models."""
 
 import re
 from pathlib import Path
@@ -11,7 +11,7 @@ NAME = re.compile(r"[a-z0-9][a-z0-9-]{1,39}")
 
 
 def check_name(name: str) -> None:
-    """Refuse a name that schedules could not use, or that is taken."""
+    """Refuse a name that is invalid or taken."""
     expected = "2 to 40 small letters, digits and hyphens, a letter or digit first"
     require(NAME.fullmatch(name) is not None, "name", name, expected)
     if name in {*FILTERS, *(card.name for card in cards())}:
@@ -19,5 +19,5 @@ def check_name(name: str) -> None:
 
 
 def name_from(file_name: str) -> str:
-    """Return what a model is called when nothing else was said: like its file."""
+    """Return a model's default name: like its file."""
     return re.sub(r"[^a-z0-9]+", "-", Path(file_name).stem.lower()).strip("-")[:40]

@@ -1,4 +1,4 @@
-"""What networks from elsewhere are tried on, and how far they look."""
+"""Test pictures for foreign networks, and measuring how far networks look."""
 
 from collections.abc import Callable
 
@@ -51,9 +51,9 @@ def margin(
 ) -> int | None:
     """Return how far around a cell of the grid a network has to see for the cell to come out bit for bit.
 
-    Everything farther away is replaced by something quite different; the smallest margin at which
-    nothing of that is felt is the answer. A single changed pixel would not do: what it adds may be
-    lost in rounding, where all that lies far away together is not.
+    Everything farther away is replaced by something quite different; the result is the smallest margin at
+    which that changes nothing. A single changed pixel would not do: what it adds may be lost in rounding,
+    where all that lies far away together is not.
 
     Parameters
     ----------

@@ -1,8 +1,8 @@
 """Networks in ONNX files, ready to run: by OpenVINO, or by ONNX Runtime where that does better.
 
-Which of the two runs a network is found when it is tried (`intake`) and written on its card, because
-their results differ in the last bits. Both run on ``ENAMEL_THREADS`` threads or all cores; OpenVINO
-also on the device that ``ENAMEL_DEVICE`` names (CPU, GPU …), always in 32-bit floats.
+A network's runtime is chosen when it is tested (`intake`) and written on its card, because the results of
+the two differ in the last bits. Both run on ``ENAMEL_THREADS`` threads or all cores; OpenVINO also on the
+device that ``ENAMEL_DEVICE`` names (CPU, GPU …), always in 32-bit floats.
 """
 
 import logging
@@ -26,7 +26,7 @@ from enamel.core.imaging.canvas import FloatArray
 logger = logging.getLogger(__name__)
 
 MOST_LOADED = 8
-"""Networks in memory at once."""
+"""Most networks in memory at once."""
 Inputs = dict[str, FloatArray]
 Run = Callable[[Inputs], FloatArray]
 """A loaded network: its inputs by name, and its only output."""
@@ -50,7 +50,7 @@ class Port:
 
 @dataclass(frozen=True, slots=True)
 class Network:
-    """A network with all that its file says of it."""
+    """A network with its ports and metadata."""
 
     inputs: tuple[Port, ...]
     outputs: tuple[Port, ...]
@@ -133,7 +133,7 @@ def refusing() -> Iterator[None]:
     """Provide what a runtime raises for a file that it can't run, as a `Refusal`."""
     try:
         yield
-    except Exception as error:  # the runtimes raise many kinds, with paths in their words
+    except Exception as error:  # the runtimes raise many kinds, with paths in their messages
         logger.info("a network could not be run: %s", error)
         raise Refusal(
             "This is not an ONNX file that can be run here: it is broken, or uses operations that "

@@ -1,6 +1,6 @@
-"""Trying a model on this machine: how fast it is, and what it makes of parts of some pictures.
+"""Try a model on this machine: measure its speed, and make crops of some pictures with it.
 
-Both in a separate process with limits, because a network from elsewhere may loop or take all memory.
+Both in a separate process with limits, because a foreign network may loop or take all memory.
 """
 
 import io
@@ -26,7 +26,7 @@ from enamel.core.upscaling.onnx import trained
 
 SECONDS = 180
 SHOWN = (136, 136)
-"""Width and height in px of a crop after the model; before and after stand side by side."""
+"""Width and height in px of a crop after the model; before and after are side by side."""
 GAP = 4
 
 
@@ -36,7 +36,7 @@ class Place:
 
     picture: Path
     middle: tuple[float, float]
-    """As shares of the picture's width and height."""
+    """As fractions of the picture's width and height."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -46,7 +46,7 @@ class TrialResults:
     rate: float
     """Megapixels per second: of its result for an upscaler, that it sees for a refiner."""
     crops: tuple[bytes, ...]
-    """For each place the part enlarged plainly beside what the model makes of it, as WebP."""
+    """For each place the part enlarged by interpolation beside the model's result, as WebP."""
 
 
 def tried(name: str, places: Sequence[Place]) -> TrialResults:
@@ -73,7 +73,9 @@ def _file(folder: Path, number: int) -> Path:
 def _work(arguments: list[str], on_progress: OnFraction) -> Any:
     name, asked, folder = arguments
     entry = next(card for card in cards() if card.name == name)
-    if not isinstance(entry, CheckpointCard):  # those were tried within bounds that suit their size
+    if not isinstance(
+        entry, CheckpointCard
+    ):  # those were tested within bounds that suit their size
         bound_memory(MEMORY_BYTES)
     rate = rate_of(entry)
     for number, (picture, *middle) in enumerate(json.loads(asked)):
@@ -90,7 +92,7 @@ def rate_of(entry: Card) -> float:
 
 
 def crop_of(entry: Card, part: Pixels) -> bytes:
-    """Return a part enlarged plainly beside what the model makes of it, as WebP."""
+    """Return a part enlarged by interpolation beside the model's result, as WebP."""
     size = Size(*SHOWN)
     refine = Refine(model=entry.name, steps=6) if entry.kind == "refiner" else None
     plain = Coat(size=size, upscaler="lanczos")
@@ -99,7 +101,7 @@ def crop_of(entry: Card, part: Pixels) -> bytes:
 
 
 def laid(part: Pixels, coat: Coat) -> SampleArray:
-    """Return a coat on a part of a picture, whole."""
+    """Return the result of a coat on a part of a picture."""
     with TemporaryDirectory(prefix="enamel-trial-") as folder:
         result = fire(part, Schedule((coat,)), Path(folder)).result
         return result.read(Box.whole(result.size)).copy()

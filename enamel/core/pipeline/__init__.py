@@ -1,1 +1,1 @@
-"""Firings: schedules run coat by coat, predicted, planned, tried on sheets, and touched up."""
+"""Run schedules coat by coat; predict and plan them; swatch sheets, touch-ups and inlays."""

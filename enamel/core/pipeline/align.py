@@ -1,4 +1,4 @@
-"""Laying a picture from elsewhere over a layer: matching features, a homography, what is left over.
+"""Align a picture from outside with a layer: matched features, a homography, and the remaining error.
 
 Features: SIFT (Lowe, "Distinctive image features from scale-invariant keypoints", IJCV 60, 2004) with his
 ratio test; the homography by RANSAC (Hartley & Zisserman, "Multiple view geometry", 2003, alg. 4.6).
@@ -21,12 +21,12 @@ RATIO = 0.75
 INLIER_PX = 3.0
 LEAST_MATCHES = 12
 GRID = 32
-"""Parts of a px that OpenCV's interpolation tells apart (INTER_TAB_SIZE)."""
+"""Subpixel steps of OpenCV's interpolation (INTER_TAB_SIZE)."""
 MARGIN = 4
-"""Px around what a window reads, for the interpolation."""
+"""Margin in px for the interpolation."""
 
 Homography = tuple[float, ...]
-"""Nine numbers, row by row: from px of the picture to px of the layer."""
+"""A homography from px of the picture to px of the layer: nine numbers, row by row."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -35,13 +35,13 @@ class Aligned:
 
     homography: Homography
     matches: int
-    """Features that agree."""
+    """Number of features that agree."""
     residual: float
-    """Their median distance from where they should lie, in px of the layer."""
+    """Their median error in px of the layer."""
 
 
 def align(over: Picture, under: Picture) -> Aligned:
-    """Return where a picture is on a layer that shows the same.
+    """Return the place of a picture on a layer that shows the same.
 
     Raises
     ------
@@ -87,7 +87,7 @@ def edge_to_edge(over: Size, under: Size) -> Homography:
 def _matched(
     one: "NDArray[np.float32] | None", other: "NDArray[np.float32] | None"
 ) -> NDArray[np.intp]:
-    """Pairs of features that are much nearer to each other than to the next."""
+    """Return the pairs of features that are much nearer to each other than to the next."""
     if one is None or other is None or len(other) < 2:
         return np.empty((0, 2), np.intp)
     found = cv2.BFMatcher().knnMatch(one, other, k=2)
@@ -136,10 +136,10 @@ class Warped:
         if samples.shape[2] == 3:
             opaque = np.full((*samples.shape[:2], 1), 65535, np.uint16)
             samples = np.concatenate([samples, opaque], 2)
-        # centres of pixels: px of the file under each px of the box
+        # pixel centres: px of the file under each px of the box
         x, y = np.meshgrid(np.arange(box.x, box.right) + 0.5, np.arange(box.y, box.bottom) + 0.5)
         lying = cv2.perspectiveTransform(np.stack([x, y], -1), back)
-        # on the grid that the interpolation rounds to, so that a window has the whole's samples
+        # on the grid that the interpolation rounds to, so that a window has the same samples as the whole
         placed = np.rint((lying - 0.5) * GRID) / GRID
         across = (placed[..., 0] - known.x).astype(np.float32)
         down = (placed[..., 1] - known.y).astype(np.float32)

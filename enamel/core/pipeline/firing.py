@@ -1,7 +1,7 @@
-"""Runs a schedule: coat after coat, from a base to its layers, or to a window of the last one.
+"""Run a schedule: coat after coat, from a base to its layers, or to a window of the last one.
 
-All work is kept in folders named after what determines its pixels, so a call that is repeated goes on
-where the last one ended, and a coat whose settings have not changed is not computed again.
+Work is stored in folders named by content key. So a repeated call goes on where the last one ended, and a
+coat whose settings have not changed is not computed again.
 """
 
 import math
@@ -56,7 +56,7 @@ class Stage:
 
     @property
     def needs_base(self) -> bool:
-        """Whether the base has a part in it, besides the last layer."""
+        """Whether its result also depends on the base, besides the last layer."""
         return self.refining is not None and self.refining.settings.needs_base
 
     @property
@@ -81,7 +81,7 @@ class Stage:
         return inner.grown(margin).intersection(Box.whole(self.size))
 
     def refined(self, region: Box) -> Box:
-        """Return the part that has to be refined for the region: more, where colour is anchored."""
+        """Return the part that has to be refined for the region; it is larger where colour is anchored."""
         settings = self.coat.refine
         if settings is None or settings.anchor == 0:
             return region
@@ -91,7 +91,7 @@ class Stage:
 
 
 def softenings(spec: PassSpec) -> list[float]:
-    """Return the blurs, in px, that hold below 1 and guidance other than 1 put on the structure."""
+    """Return the blurs of the structure, in px, for hold below 1 and guidance other than 1."""
     settings, model = spec.settings, spec.model
     if model.holding is Holding.GUIDE:
         return []
@@ -120,7 +120,8 @@ def stages(schedule: Schedule, base: Size) -> list[Stage]:
 
 
 def fraction_lost(native: int | None, factor: float) -> float:
-    """Return share of what plain enlarging loses that enlarging by a factor counts as having lost, 0…1.
+    """Return the fraction of detail that counts as lost by enlarging, 0…1, where interpolation alone
+    loses all.
 
     A trained upscaler runs up to its own factor or a power of it and its result is resampled down; the
     farther down, the more detail each pixel of it has. The root of that share fits what was measured
@@ -134,12 +135,12 @@ def fraction_lost(native: int | None, factor: float) -> float:
 
 @dataclass(slots=True)
 class StageReport:
-    """What one coat took."""
+    """The time and work of one coat."""
 
     size: Size
     reused: bool = False
     tiles: int = 0
-    """Tile evaluations run now; fewer than predicted when some were kept from before."""
+    """Tile evaluations in this run; fewer than predicted when some were finished before."""
     shared: int = 0
     """Tiles that another run had left in the store."""
     enlarge_seconds: float = 0.0
@@ -150,18 +151,18 @@ class StageReport:
 
 @dataclass(frozen=True, slots=True)
 class Laid:
-    """A coat's result: its pixels and where they came from."""
+    """A coat's result: its pixels, and what they were made from."""
 
     content_key: str
     recipe: dict[str, Any]
     canvas: Canvas
     enlarged: Path | None = None
-    """The canvas that was refined, when it was to be kept and is there."""
+    """The canvas that was refined, where it was to be kept."""
 
 
 @dataclass(slots=True)
 class Fired:
-    """What a firing gave: a result for each coat, and what each took."""
+    """The results and reports of a firing, one for each coat."""
 
     layers: list[Laid] = field(default_factory=list)
     reports: list[StageReport] = field(default_factory=list)
@@ -172,7 +173,7 @@ class Fired:
         return self.layers[-1].canvas
 
     def to_json(self) -> dict[str, Any]:
-        """Return the report file's form."""
+        """Return the report as JSON."""
         model = sum(report.model_seconds for report in self.reports)
         return {
             "engine": ENGINE_VERSION,
@@ -268,7 +269,9 @@ def fire(
 
 
 def coat_key(stage: Stage, parent: str, base: str) -> str:
-    """Return the name of a coat's result: of the pixels it was made from and everything done to them."""
+    """Return the content key of a coat's result: a hash of the pixels it was made from and everything
+    done to them.
+    """
     if stage.needs_base:
         return content_key(parent, stage.recipe, base)
     return content_key(parent, stage.recipe)
@@ -301,7 +304,7 @@ class Laying:
     folder: Path
     executor: TileExecutor
     parent: str = ""
-    """Name of the source's pixels."""
+    """Content key of the source's pixels."""
     enlargements: Path | None = None
     keep_enlarged: bool = False
 
@@ -360,7 +363,7 @@ class Laying:
         return refined
 
     def _pictures(self, layer: Picture, spec: PassSpec, inner: Box) -> PassPictures:
-        """Return what the pass reads, computed once for all the tiles that overlap."""
+        """Return the pictures that the pass reads, computed once for all tiles."""
         settings, softening = spec.settings, spec.model.softening
         source = guide = layer
         if self.stage.needs_base:
@@ -386,7 +389,7 @@ class Laying:
         return PassPictures(source, structure, unconditional)
 
     def _keep(self, refined: Picture, finished: Path) -> None:
-        """Make the refined pixels the layer, by renaming their file where it holds just them."""
+        """Make the refined pixels the layer, by renaming their file where it holds nothing else."""
         own = isinstance(refined, Canvas) and refined.path.parent == self.folder
         if isinstance(refined, Canvas) and own and refined.region == self.region:
             put_in_place(refined.path, finished)
@@ -413,7 +416,7 @@ class WithAlpha:
 
 
 def materialise(picture: Picture, region: Box, path: Path) -> Canvas:
-    """Compute a region of a picture into a canvas file, which is whole or not there."""
+    """Compute a region of a picture into a canvas file, written atomically."""
     if not path.exists():
         with (
             whole_file(path) as partial,

@@ -1,4 +1,4 @@
-"""Inlay: one picture set into another by mask and opacity, read by the box.
+"""Inlays: one picture set into another by mask and opacity, read box by box.
 
 What is previewed and what is written are the same object, so their pixels are the same.
 """
@@ -22,7 +22,7 @@ from enamel.core.upscaling import Enlarged, upscaler
 
 
 class Mixing(StrEnum):
-    """On which scale two pictures are mixed where both show."""
+    """The scale on which two pictures are mixed where both show."""
 
     AS_IT_IS = "as it is"
     LINEAR = "linear light"
@@ -107,7 +107,7 @@ class Inlaid:
 
 
 def inlaid(under: Picture, layers: list[tuple[Picture, Inlay]]) -> Picture:
-    """Return a picture with several set into it, one over the other in their order."""
+    """Return a picture with several others set into it, one over the other in their order."""
     if not layers:
         raise Refusal("Nothing is laid over the layer yet; choose a picture first.")
     for over, settings in layers:

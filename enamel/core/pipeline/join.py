@@ -1,4 +1,4 @@
-"""Setting a patch into a picture so that its edge does not show: colour led in from around the mask.
+"""Set a patch into a picture so that its edge does not show: its colour is matched to the surroundings.
 
 The patch gets the smooth field added that equals the difference between picture and patch all around the
 mask and is harmonic inside it, which is what cloning gradients amounts to (Pérez, Gangnet & Blake,
@@ -21,20 +21,21 @@ from enamel.core.masks.coverage import Coverage
 SIDE = 160
 """Longest side of the copy on which the field is solved, in px."""
 FREE = (0.95, 0.5)
-"""Share of a cell that has to be free of the mask for its difference to count; the second where no cell
-has the first."""
+"""Fraction of a cell that has to be free of the mask for its difference to count; the second value where
+no cell reaches the first.
+"""
 SETTLING = 80
-"""Rounds of averaging neighbours, after a first guess from coarse to fine."""
+"""Iterations of averaging neighbours, after a first guess from coarse to fine."""
 
 
 class Matched:
-    """A patch with the colour of what lies around its mask, read by the box.
+    """A patch matched to the colour around its mask, read box by box.
 
     Parameters
     ----------
     fresh, before : the patch and the picture under it, of one size.
-    mask : where the patch is to show, of that size.
-    amount : 0…1, how much of the difference is taken up.
+    mask : where the patch shows, of the same size.
+    amount : 0…1, how much of the difference is corrected.
     """
 
     channels = 3
@@ -60,7 +61,7 @@ class Matched:
 
 
 def _field(fresh: Picture, before: Picture, mask: Coverage) -> FloatArray | None:
-    """Return the difference around the mask, carried smoothly into it; none where nothing is free of it."""
+    """Return the difference around the mask, continued smoothly into it; None where nothing is free of it."""
     size = fresh.size.scaled(min(1.0, SIDE / max(fresh.size)))
     free = reduced(_Free(mask), size)[..., 0] / np.float32(WHITE)
     known = next((there for least in FREE if (there := free > least).any()), None)
@@ -76,8 +77,7 @@ def _field(fresh: Picture, before: Picture, mask: Coverage) -> FloatArray | None
 
 
 def harmonic(values: FloatArray, known: NDArray[np.bool_]) -> FloatArray:
-    """Return the values where they are known; elsewhere each the mean of its neighbours, as nearly as it
-    settles.
+    """Return the known values, continued elsewhere so that each is about the mean of its neighbours.
 
     Parameters
     ----------
@@ -94,8 +94,9 @@ def harmonic(values: FloatArray, known: NDArray[np.bool_]) -> FloatArray:
 
 
 def _guessed(values: NDArray[Any], weight: NDArray[Any]) -> FloatArray:
-    """Known values spread into the gaps from coarse to fine: half the size again and again, until no gap
-    is left, then back up."""
+    """Return known values spread into the gaps from coarse to fine: halve the size until no gap is left,
+    then go back up.
+    """
     if weight.min() > 0 or max(weight.shape) == 1:
         return values / np.maximum(weight, 1e-6)[..., None]
     height, width = weight.shape
@@ -112,7 +113,7 @@ def _guessed(values: NDArray[Any], weight: NDArray[Any]) -> FloatArray:
 
 
 class _Free:
-    """What a mask leaves free, as a picture of one channel."""
+    """The part that a mask leaves free, as a picture of one channel."""
 
     channels = 1
 

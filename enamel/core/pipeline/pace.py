@@ -1,4 +1,4 @@
-"""How fast work goes on this machine: learned from what was done here, never measured while someone waits."""
+"""The speed of work on this machine, learned from work done here, never measured while someone waits."""
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
@@ -7,22 +7,22 @@ from itertools import accumulate
 from math import log2
 
 FADING = 0.8
-"""How much an older piece of work counts beside the next newer one."""
+"""Weight of a timing relative to the next newer one."""
 NEARNESS = 2.0
-"""How fast work of another size counts less: by one over one and this often the size's doublings."""
+"""How quickly the weight of a timing falls with the difference in size: 1 ÷ (1 + this × doublings)."""
 USUAL = {"refine": 2.0, "enlarge": 0.25, "settle": 0.25}
-"""Seconds for a megapixel before anything was done or tried here: two cores, Grisaille, Lanczos."""
+"""Seconds for a megapixel before there are timings or trials: two cores, Grisaille, Lanczos."""
 
 
 class Kind(StrEnum):
-    """What is done, and in what its amount is counted."""
+    """Kinds of work; each says how its amount is counted."""
 
     REFINE = "refine"
     """Megapixels that a refiner sees, over all tiles and evaluations."""
     ENLARGE = "enlarge"
-    """Megapixels that an upscaler makes, over all of its runs."""
+    """Megapixels that an upscaler computes, over all of its runs."""
     SETTLE = "settle"
-    """Megapixels of a finished layer: stored, made ready to be looked at, checked."""
+    """Megapixels of a finished layer: stored, prepared, checked."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -41,7 +41,7 @@ class Portion:
 
 @dataclass(frozen=True, slots=True)
 class Timed:
-    """A portion that was done, and the seconds it took."""
+    """A portion with the seconds it took."""
 
     portion: Portion
     seconds: float
@@ -49,24 +49,23 @@ class Timed:
 
 @dataclass(frozen=True, slots=True)
 class Paces:
-    """What is known of this machine's speed.
+    """The speeds of this machine, as far as they are known.
 
     Attributes
     ----------
-    done : what was timed here, the newest first.
-    rates : megapixels per second of models as their trials measured them, by name; for those that have
-        not run yet.
+    done : the timings, the newest first.
+    rates : megapixels per second from models' trials, by name; for those without timings.
     """
 
     done: Sequence[Timed] = ()
     rates: Mapping[str, float] | None = None
 
     def seconds(self, portion: Portion) -> float:
-        """Return how long a portion takes here.
+        """Return the predicted seconds of a portion.
 
-        The median of what was timed of the same model, mode and tile; of the same model and mode, or of the
-        same model, when there is nothing nearer. Newer work counts more, and so does work of about the same
-        size, because what is needed once weighs more in little work.
+        This is the median of timings with the same model, mode and tile; else with the same model and
+        mode; else with the same model. Newer timings weigh more, and so do those of a similar size,
+        because fixed costs matter more in small work.
         """
         for alike in (
             lambda one: (one.kind, one.model, one.mode, one.tile),
@@ -81,12 +80,12 @@ class Paces:
         return portion.amount * (1 / rate if rate else USUAL[portion.kind])
 
     def total(self, portions: Sequence[Portion]) -> float:
-        """Return how long several portions take, one after the other."""
+        """Return the predicted seconds of several portions together."""
         return sum(self.seconds(portion) for portion in portions)
 
 
 def _pace(done: Sequence[Timed], amount: float) -> float:
-    """Weighted median of the seconds that a megapixel took."""
+    """Return the weighted median of the seconds for a megapixel."""
     weighed = []
     for age, timed in enumerate(done):
         apart = abs(log2(max(amount, 1e-6) / timed.portion.amount))

@@ -1,8 +1,8 @@
-"""Planning the stages: from the size of a base to the size of a print, in coats that each make sense.
+"""Plan coats from the size of a base to the size of a print.
 
-The habit that works: whole factors first, each with less strength than the one before, the last an
-exact fit, and no words in it, because subject words at the last big stage make small subjects sprout
-in random tiles.
+The proven way: whole factors first, each with less strength than the one before; the last one an exact
+fit without a prompt, because subject words at the last large stage make small subjects appear in random
+tiles.
 """
 
 from collections.abc import Mapping
@@ -13,11 +13,11 @@ from enamel.core.geometry import Size
 from enamel.core.schedule import MAX_SIDE, Coat, Refine
 
 STAGE_FACTOR = 2
-"""Growth of a stage along each side: what the refiners are made for."""
+"""Factor of a stage: what the refiners are made for."""
 SMALL_FACTOR = 1.15
-"""A last step smaller than this is an exact fit by plain resampling, not worth a refinement."""
+"""A smaller last factor is an exact fit by interpolation, not worth a refinement."""
 STRENGTHS = (0.35, 0.3, 0.25, 0.2)
-"""Denoising strength of the first, second, … refined stage; the last goes on for all later ones."""
+"""Denoising strength of the first, second, … refined stage; the last value holds for all later ones."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -32,7 +32,7 @@ class PlannedCoat:
 
 @dataclass(frozen=True, slots=True)
 class StepEdit:
-    """What an artist changed of a proposed coat; None leaves it as proposed."""
+    """An artist's changes to a proposed coat; None keeps what is proposed."""
 
     strength: float | None = None
     upscaler: str | None = None
@@ -103,7 +103,9 @@ def propose(
 
 
 def _factors(whole: float, growth: float) -> list[float]:
-    """Growth of each stage: whole stages as long as they fit, then the rest; one stage at least."""
+    """Return the factor of each stage: whole stages as long as they fit, then the rest; at least one
+    stage.
+    """
     factors: list[float] = []
     while whole >= growth * (1 - 1e-3):
         factors.append(float(growth))
@@ -124,7 +126,7 @@ def _sizes(base: Size, target: Size, factors: list[float]) -> list[Size]:
 def _sentence(
     factor: float, size: Size, refine: Refine | None, fraction: float, last: bool, worded: bool
 ) -> str:
-    """Return why this coat is as it is."""
+    """Return the reason for a coat's settings."""
     grows = f"{factor:.3g}× to {size}, {size.megapixels:.3g} MP"
     if refine is None and factor >= SMALL_FACTOR:
         return f"{grows}: enlarged and not refined."

@@ -1,4 +1,4 @@
-"""What a firing will take, before it runs: tiles, network work, time, memory, disk."""
+"""Predict the cost of a firing: tiles, network work, time, memory, disk."""
 
 import os
 from dataclasses import dataclass, field
@@ -20,25 +20,25 @@ from enamel.core.timing import median_seconds
 SAMPLE_BYTES = 2
 STATE_BYTES = 4
 PROCESS_MB = 160.0
-"""The process with its libraries before any picture, measured."""
+"""Memory of the process with its libraries before any picture, measured."""
 BLOCK_BYTES_PER_PX = 100
-"""What a block takes while it is enlarged or joined, measured."""
+"""Memory of a block while it is enlarged or joined, measured."""
 SMALLEST_TIMED = 256
-"""Least side in px of the tile that a refiner's speed is taken on; on less, calls count for too much."""
+"""Least side in px of the tile that a refiner's speed is measured on; on smaller ones overhead dominates."""
 WRITING_SECONDS = 0.1
-"""For a megapixel of a window: reading what it depends on, writing and joining; measured on two cores."""
+"""Seconds for a megapixel of a window: reading, writing and joining; measured on two cores."""
 
 
 @dataclass(frozen=True, slots=True)
 class CoatCost:
-    """What one coat takes."""
+    """The cost of one coat."""
 
     size: Size
     tiles: int
     tasks: int
-    """Pieces of work that progress counts: tiles, in joint mode for each evaluation."""
+    """Tasks counted by progress: tiles, in joint mode for each evaluation."""
     evaluations: int
-    """Times the network runs over the picture; Heun's steps count twice, guidance doubles."""
+    """Network calls per pixel; Heun's steps count twice, guidance doubles."""
     megapixel_steps: float
     """Megapixels the network sees, over all tiles and evaluations."""
     enlarge_seconds: float
@@ -47,11 +47,13 @@ class CoatCost:
     memory_mb: float
     disk_mb: float
     tile: Size = Size(0, 0)
-    """Size of the tiles, in joint mode of what is computed at once; nothing where nothing is refined."""
+    """Size of the tiles, in joint mode of the parts computed at once; None where nothing is refined."""
 
     @property
     def work_ratio(self) -> float:
-        """Area that the network sees at each evaluation, overlaps and margins too, the picture's at 1."""
+        """Area that the network sees at each evaluation, with overlaps and margins, relative to the
+        picture's.
+        """
         return self.megapixel_steps / max(1, self.evaluations) / self.size.megapixels
 
     @property
@@ -61,7 +63,7 @@ class CoatCost:
 
 @dataclass(frozen=True, slots=True)
 class Prediction:
-    """What a whole schedule takes: times add up, memory and disk are those of the hungriest coat."""
+    """The cost of a schedule: times add up; memory is that of the largest coat."""
 
     coats: tuple[CoatCost, ...] = field(default=())
 
@@ -83,7 +85,7 @@ class Prediction:
 
     @property
     def disk_mb(self) -> float:
-        """Layers stay, a coat's working files only while it runs."""
+        """Disk space: layers stay, working files of a coat only exist while it runs."""
         layers = sum(coat.size.megapixels * 3 * SAMPLE_BYTES for coat in self.coats)
         return layers + max((coat.disk_mb for coat in self.coats), default=0.0)
 
@@ -101,11 +103,11 @@ def measured_rate(denoiser: Denoiser) -> float:
 
 
 def predict(schedule: Schedule, base: Size, paces: Paces) -> Prediction:
-    """Return what firing the schedule on a base of that size takes.
+    """Return the predicted cost of firing the schedule on a base of that size.
 
     Parameters
     ----------
-    paces : how fast this machine is.
+    paces : this machine's speeds.
     """
     found, start = [], base
     for stage in stages(schedule, base):
@@ -115,7 +117,7 @@ def predict(schedule: Schedule, base: Size, paces: Paces) -> Prediction:
 
 
 def predict_window(schedule: Schedule, base: Size, window: Box, paces: Paces) -> float:
-    """Return seconds that just a window of a schedule's result takes, with all that it depends on.
+    """Return the seconds for only a window of a schedule's result, with all that it depends on.
 
     Parameters
     ----------
@@ -137,7 +139,7 @@ def predict_window(schedule: Schedule, base: Size, window: Box, paces: Paces) ->
 
 
 def enlarging(stage: Stage, start: Size) -> list[Portion]:
-    """Return what a coat's upscaler has to do."""
+    """Return the work of a coat's upscaler."""
     if stage.size == start:
         return []
     made = stage.upscaler.work(start, stage.size)
@@ -145,13 +147,13 @@ def enlarging(stage: Stage, start: Size) -> list[Portion]:
 
 
 def refining(settings: Refine, megapixels: float) -> Portion:
-    """Return megapixels seen by a coat's refiner."""
+    """Return the megapixels that a coat's refiner sees."""
     width, height = settings.tile
     return Portion(Kind.REFINE, megapixels, settings.model, str(settings.mode), f"{width}x{height}")
 
 
 def settling(size: Size) -> Portion:
-    """Storing a finished layer, making it ready to be looked at, checking it."""
+    """Return the work of storing, preparing and checking a finished layer."""
     return Portion(Kind.SETTLE, size.megapixels)
 
 

@@ -1,4 +1,4 @@
-"""Swatch sheets: one coat tried with one or two of its settings varied. Pure values; nothing is run here."""
+"""Swatch sheets: one coat with one or two of its settings varied. Plain values; nothing is run here."""
 
 import math
 import re
@@ -13,7 +13,7 @@ from enamel.core.schedule import Coat, Mix, Refine
 MOST_SWATCHES = 36
 MOST_VALUES = 12
 LONGEST_NUMBER = 30
-"""Characters of a number."""
+"""Most characters of a number."""
 RANGE = re.compile(
     r"\s*(-?\d*\.?\d+)\s*(?:…|\.\.\.?|–|-|to)\s*(-?\d*\.?\d+)\s*(?:in|×|x|:)\s*(\d+)\s*",
     re.IGNORECASE,
@@ -22,7 +22,7 @@ RANGE = re.compile(
 
 @dataclass(frozen=True, slots=True)
 class Varied:
-    """A setting that a sheet can vary: its name, its words, and how it is put into a coat."""
+    """A setting that a sheet can vary: its name, its label, and how it is put into a coat."""
 
     name: str
     words: str
@@ -68,7 +68,7 @@ WHOLE = {spec.name for spec in fields(Refine) if whole_number(spec)}
 
 @dataclass(frozen=True, slots=True)
 class Axis:
-    """A varied setting with its values, in the order they are laid out."""
+    """A varied setting with its values, in their order on the sheet."""
 
     name: str
     values: tuple[Any, ...]
@@ -78,13 +78,13 @@ class Axis:
 
     @classmethod
     def read(cls, name: str, text: str) -> "Axis":
-        """Return from values apart by commas ("0.2, 0.3, 0.4"), by bars for words ("brick | brick, moss"),
-        or an even range ("0.2–0.5 in 4").
+        """Return an axis from values separated by commas ("0.2, 0.3, 0.4"), prompts separated by bars
+        ("brick | brick, moss"), or an even range ("0.2–0.5 in 4").
 
         Raises
         ------
         FieldRefusal
-            When the setting is unknown, or the values are none, too many, or no numbers.
+            When the setting is unknown, or the values are missing, too many, or not numbers.
         """
         varied = BY_NAME.get(_current(name))
         if varied is None:
@@ -106,7 +106,7 @@ class Axis:
 
 
 def _current(name: str) -> str:
-    """Return what a setting is called now, by that name or by an earlier one."""
+    """Return the present name of a setting, from that or an earlier name."""
     return Refine.RENAMED.get(name, name)
 
 
@@ -151,11 +151,11 @@ class Cell:
     column: int
     coat: Coat
     label: str
-    """What it has that the others have not."""
+    """The settings that distinguish it from the other swatches."""
 
 
 def cells(coat: Coat, axes: Sequence[Axis]) -> list[Cell]:
-    """Return the swatches of a sheet over at most two axes: the first goes across, the second down.
+    """Return the swatches of a sheet over up to two axes: the first is horizontal, the second vertical.
 
     Raises
     ------
@@ -191,7 +191,7 @@ def shown(value: Any) -> str:
 
 
 def work_of(coat: Coat) -> float:
-    """Return how much a coat asks of the network, to put the cheap ones first."""
+    """Return a coat's amount of network work, to order swatches by."""
     refine = coat.refinement
     if refine is None:
         return 0.0
@@ -199,7 +199,9 @@ def work_of(coat: Coat) -> float:
 
 
 def in_order(found: Sequence[Cell], axes: Sequence[Axis], current: Coat) -> list[Cell]:
-    """Return the swatches in the order they are made: cheapest, then nearest to the current settings."""
+    """Return the swatches in the order of making: the cheapest first, then the nearest to the current
+    settings.
+    """
 
     def away(cell: Cell) -> float:
         total = 0.0
@@ -225,7 +227,7 @@ def around(axis: Axis, value: Any, span: tuple[float, float]) -> Axis:
     """Return a narrower axis around one of an axis's values: half the steps, as many values, within
     ``span``.
 
-    Seeds and words have nothing between them, and stay as they are.
+    Seeds and prompts have no values between them, and stay unchanged.
     """
     numbers = [entry for entry in axis.values if isinstance(entry, int | float)]
     if axis.name == "seed" or len(numbers) != len(axis.values) or len(numbers) < 2:

@@ -1,4 +1,4 @@
-"""Touch-up: masked places refined again at a size the network is good at, and set back.
+"""Touch-ups: refine masked places again at a size that suits the network, and set them back.
 
 Each place is cut out with its surroundings, enlarged to a working size, refined with its own settings,
 reduced again, its colour matched to what is around it, and laid over the layer through its mask. Where the
@@ -43,32 +43,32 @@ from enamel.core.upscaling import Enlarged, upscaler
 
 BLOCK = 1024
 LEAST_SIDE = 16
-"""Least side of what is cut out, in px."""
+"""Least side of a cut-out, in px."""
 MOST_MEGAPIXELS = 24.0
-"""Of a place with its surroundings; candidates hold that much in memory."""
+"""Most pixels of a place with its surroundings; candidates hold that in memory."""
 FACTOR_TO_LIVE_WITH = 6.0
-"""Above this enlargement there is little left for the network to hold on to."""
+"""Largest enlargement; beyond it the place has too little detail for the network."""
 SHOWN_AROUND = 0.12
-"""Share of a place that is shown around it on each side."""
+"""Margin shown around a place on each side, as a fraction of the place."""
 FACE_AT_WORK = 224
-"""Px from brow to chin that a face is brought to while it is refined, where it is smaller."""
+"""Height in px, from brow to chin, that smaller faces are enlarged to for refining."""
 STRANGE_ABOVE = 0.65
 """Denoising strength from which faces become other people."""
 NARROW_BELOW = 0.25
-"""Surroundings, as a fraction of the region, below which a network can't recognise what it is looking at."""
+"""Surroundings, as a fraction of the region, below which a network can't recognise its subject."""
 
 
 class Origin(StrEnum):
-    """What is refined again."""
+    """The picture that is refined again."""
 
     LAYER = "layer"
     BASE = "base"
-    """The small base, enlarged again: what earlier coats made of the place is left behind."""
+    """The base, enlarged again: the work of earlier coats on the place is discarded."""
 
 
 @dataclass(frozen=True, slots=True)
 class Patch:
-    """One place that is mended, with one seed."""
+    """One refinement of one place, with one seed."""
 
     mask: Mask = setting(Mask(), "What is mended; it also says what is cut out.")
     over: Mask | None = setting(None, "Where of that the result is laid; null for all of it.")
@@ -84,7 +84,9 @@ class Patch:
 
 @dataclass(frozen=True, slots=True)
 class TouchUp:
-    """What to mend and how. Patches are laid in their order; each is refined from the layer itself."""
+    """The places to refine again, and how. Patches are laid in their order; each is refined from the
+    layer itself.
+    """
 
     patches: tuple[Patch, ...] = setting((), "The places.")
     context: float = number(
@@ -107,7 +109,7 @@ class TouchUp:
         return from_json(cls, given)
 
     def within(self, layer: Size) -> None:
-        """Refuse masks that cover nothing of a layer of that size, or more than is mended at once."""
+        """Refuse masks that cover nothing of a layer of that size, or too much."""
         for patch in self.patches:
             require_covered(Drawn(patch.mask, layer))
             around = self.placed(patch, layer).around
@@ -119,7 +121,7 @@ class TouchUp:
                 )
 
     def placed(self, patch: Patch, layer: Size, coverage: Coverage | None = None) -> "PlacedPatch":
-        """Return where a patch is on a layer of that size."""
+        """Return the place of a patch on a layer of that size."""
         covered = coverage or Drawn(patch.mask, layer)
         region = covered.bounds
         margin = round(max(region.size) * self.context)
@@ -134,35 +136,35 @@ class TouchUp:
 
 @dataclass(frozen=True)
 class PlacedPatch:
-    """A patch on a certain layer."""
+    """A patch with its place on a layer."""
 
     mask: Coverage
     laid: Coverage
-    """Where of the mask the result is laid."""
+    """The part of the mask where the result is laid."""
     around: Box
-    """What is cut out: the mask's bounds with their surroundings, as far as the layer goes."""
+    """The cut-out: the mask's bounds with their surroundings, within the layer."""
     working: Size
-    """What that is enlarged to."""
+    """Size that the cut-out is enlarged to."""
     refine: Refine
 
     @property
     def seen(self) -> Box:
-        """What is shown of it: the mask with a little around it, so that the join can be judged."""
+        """The part shown: the mask with a small margin, so that the join can be judged."""
         bounds = self.mask.bounds
         return bounds.grown(round(max(bounds.size) * SHOWN_AROUND)).intersection(self.around)
 
     @property
     def factor(self) -> float:
-        """How much larger the place is while it is refined."""
+        """Enlargement of the place for refining."""
         return self.working.width / self.around.width
 
     @property
     def schedule(self) -> Schedule:
-        """What is done to the cut-out."""
+        """The schedule for the cut-out."""
         return Schedule((Coat(size=self.working, refine=self.refine),))
 
     def cautions(self, context: float, strength: float) -> list[str]:
-        """Return what may go strange at that strength with so much around, in words."""
+        """Return warnings about the strength and the surroundings, in words."""
         found = []
         if strength > STRANGE_ABOVE:
             found.append(
@@ -204,13 +206,13 @@ Known = Callable[[int], SampleArray | None]
 
 
 def nothing_known(number: int) -> SampleArray | None:
-    """No patch was made before."""
+    """Default for ``known``: no patch was made before."""
     return None
 
 
 @dataclass(frozen=True)
 class RefinedPatch:
-    """A refined cut-out, back at the layer's scale, and what it took."""
+    """A refined cut-out, back at the layer's scale, and its time."""
 
     samples: Picture
     fired: Fired
@@ -225,11 +227,11 @@ def make_patch(
     stopping: StopSign = never,
     executor: Executor | None = None,
 ) -> RefinedPatch:
-    """Return a patch refined, at the scale of the layer; it covers ``placed.around``.
+    """Refine a patch; the result is at the layer's scale and covers ``placed.around``.
 
     Parameters
     ----------
-    picture : what is refined, of the layer's size: the layer, or the base enlarged to it.
+    picture : the picture to refine, of the layer's size: the layer, or the base enlarged to it.
     work : folder for finished work, as for `fire`; the same call goes on from it.
     """
     cut = Cropped(picture, placed.around)
@@ -240,7 +242,7 @@ def make_patch(
 
 
 def source_of(layer: Picture, base: Picture | None, settings: TouchUp) -> Picture:
-    """Return what is refined: the layer, or the base enlarged to the layer's size."""
+    """Return the picture to refine: the layer, or the base enlarged to the layer's size."""
     if settings.origin is Origin.LAYER or base is None:
         return layer
     return Enlarged(base, layer.size, upscaler(settings.upscaler))
@@ -249,7 +251,7 @@ def source_of(layer: Picture, base: Picture | None, settings: TouchUp) -> Pictur
 def lay_patch(
     canvas: Canvas, layer: Picture, fresh: Picture, placed: PlacedPatch, match: float
 ) -> None:
-    """A refined cut-out laid into ``canvas`` through its mask, its colour matched to the layer's.
+    """Lay a refined cut-out into ``canvas`` through its mask, its colour matched to the layer's.
 
     The canvas has the layer's samples, and those of patches laid before.
     """
@@ -265,7 +267,7 @@ def lay_patch(
 
 
 def _mixed(old: SampleArray, new: FloatArray, covered: FloatArray) -> SampleArray:
-    """Return samples with others laid over them by the fraction that is covered."""
+    """Return samples with others laid over them by coverage."""
     mixed: SampleArray = np.clip(np.rint(old + (new - old) * covered), 0, WHITE).astype(np.uint16)
     return mixed
 
@@ -317,7 +319,7 @@ def touch_up(
     ----------
     layer : picture of 3 or 4 channels.
     work : folder for finished work, as for `fire`; the same call goes on from it.
-    into : file of the result, whole or not there.
+    into : file of the result, written atomically.
     base : the piece's base, where that is refined.
     masks : what covers each place, in the place of its drawn mask (masks that came as files).
     known : the samples of a patch that was made before, by its number.
@@ -363,9 +365,7 @@ def touch_up(
 
 
 def from_box(given: dict[str, Any], layer: Size) -> dict[str, Any]:
-    """Return the JSON form of a touch-up as it was once written, with a box in place of patches, in today's
-    form.
-    """
+    """Convert the JSON of an early touch-up, with a box in place of patches, to the present form."""
     box, feather = Box(*given["box"]), given["feather"]
     patch = Patch(
         mask=box_mask(box, layer, feather), working=given["working"],

@@ -1,4 +1,6 @@
-"""What a batch does with each of its pictures: coats by kind of picture, faces, a finish, print files."""
+"""Treatments: what a batch does with each of its pictures: coats by kind of picture, faces, a finish,
+print files.
+"""
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
@@ -18,7 +20,7 @@ from enamel.core.pipeline.touchup import Patch, TouchUp, patch_for_face
 from enamel.core.schedule import Coat, Mode, Refine, Schedule
 
 HAIR = 0.4
-"""Margin around a face that is mended with it, as a fraction of the face."""
+"""Margin around a mended face, as a fraction of the face."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -40,7 +42,7 @@ class AskedFile:
 
 @dataclass(frozen=True, slots=True)
 class Treatment:
-    """What is done with each picture, one after the other; each step may be left out."""
+    """What is done with each picture, in this order; each step is optional."""
 
     schedule: Schedule | None = setting(None, "The coats; null for each piece's current schedule.")
     kinds: tuple[ForKind, ...] = setting((), "Other coats for certain kinds of pictures.")
@@ -68,12 +70,12 @@ class Treatment:
         return form
 
     def schedule_for(self, subject: Subject, own: Schedule, made: Provenance) -> Schedule | None:
-        """Return the coats for a picture of some kind; none where coats are left out.
+        """Return the schedule for a kind of picture; None where there are no coats.
 
         Parameters
         ----------
         own : the current schedule of the picture.
-        made : how it was made: its words and seed.
+        made : how it was made: prompt and seed.
         """
         if not self.coats:
             return None
@@ -88,7 +90,7 @@ class Treatment:
     def steps(
         self, schedule: Schedule | None, base: Size, faces: Sequence[Face], refiner: str
     ) -> list[Coat | TouchUp | Finish]:
-        """Return what makes a picture's layers, one of the other.
+        """Return the steps that make a picture's layers.
 
         Parameters
         ----------
@@ -108,7 +110,7 @@ class Treatment:
 
 
 def _worded(coat: Coat, made: Provenance) -> Coat:
-    """Return a coat without its own words with those of the picture, and its seed."""
+    """Return a coat with the picture's prompt and seed, if it has no prompt itself."""
     refine = coat.refine
     if refine is None or refine.prompt or refine.negative_prompt:
         return coat
@@ -124,7 +126,9 @@ def _worded(coat: Coat, made: Provenance) -> Coat:
 def _mending(
     faces: Sequence[Face], base: Size, size: Size, strength: float, refiner: str
 ) -> TouchUp:
-    """Return every face mended at a working size that suits it, on a layer of another size than the base."""
+    """Return a touch-up of every face at a working size that suits it, on a layer of another size than
+    the base.
+    """
     plain = TouchUp(
         (Patch(),), refine=Refine(model=refiner, hold=1.0, mode=Mode.JOINT, strength=0.0)
     )

@@ -1,4 +1,4 @@
-"""Windows worth trying on a picture, and where a window costs least."""
+"""Suggest windows for swatches, and move windows to where they cost least."""
 
 from collections.abc import Sequence
 
@@ -16,15 +16,15 @@ from enamel.core.tiling.separate import grid_of, moved_to_fewest
 LEAST_SIDE = 32
 """Shortest side of a window, in px."""
 MOST_PIXELS = 6_000_000
-"""Largest window."""
+"""Most megapixels of a window."""
 LOOKED_AT = 512
-"""Longest side, in px, of the copy on which detail is looked for."""
+"""Longest side, in px, of the copy on which detail is measured."""
 
 Window = tuple[str, Box]
 
 
 def moved_to_save(window: Box, refine: Refine | None, size: Size) -> Box:
-    """Return the window moved a little to where fewer tiles touch it, if it is refined tile by tile."""
+    """Return the window moved a little to where fewer tiles touch it, if the coat works tile by tile."""
     tiled = _tile_by_tile(refine)
     if tiled is None or window.empty:
         return window
@@ -34,8 +34,8 @@ def moved_to_save(window: Box, refine: Refine | None, size: Size) -> Box:
 def suggested(
     picture: Picture, size: Size, side: int, faces: Sequence[Box], refine: Refine | None
 ) -> list[Window]:
-    """Return windows worth trying: a face, the strongest detail, the flattest area, the likeliest seam of a
-    refinement, and all of it where that is small enough; each with words for it.
+    """Return suggested windows: a face, the strongest detail, the flattest area, the likeliest seam of a
+    refinement, and the whole picture where that is small enough; each with a label.
 
     Parameters
     ----------
@@ -67,7 +67,7 @@ def suggested(
 
 
 def _tile_by_tile(refine: Refine | None) -> Refine | None:
-    """Return the refinement, if it changes anything and does so tile by tile."""
+    """Return the refinement, if there is one and it works tile by tile."""
     works = refine is not None and refine.strength > 0 and refine.mode is Mode.SEPARATE
     return refine if works else None
 
@@ -80,11 +80,11 @@ def _detail(picture: Picture) -> FloatArray:
 
 
 def _most_and_least(detail: FloatArray, size: Size, side: int) -> list[tuple[str, float, float]]:
-    """Middles of the windows with the most and the least detail."""
+    """Return the centres of the windows with the most and the least detail."""
     rows, columns = detail.shape
     cell = max(1, round(side * columns / size.width))
     mean = cv2.blur(detail, (cell, cell))
-    # as far from the edges as the window needs, which on a small picture is the middle alone
+    # at least half a window from the edges, which on a small picture leaves only the middle
     down, across = (min(cell // 2, (length - 1) // 2) for length in (rows, columns))
     inner = mean[down : rows - down, across : columns - across]
     found = []
@@ -100,7 +100,7 @@ def _most_and_least(detail: FloatArray, size: Size, side: int) -> list[tuple[str
 
 
 def _likeliest_seam(detail: FloatArray, refine: Refine, size: Size) -> tuple[float, float] | None:
-    """Return where four tiles meet in the flattest surroundings: least texture hides a seam there."""
+    """Return where four tiles meet in the flattest surroundings: there a seam is least hidden by texture."""
     columns, rows = grid_of(PassSpec.of(refine, size)).joins
     smooth = cv2.blur(detail, (9, 9))
     down, across = smooth.shape

@@ -1,4 +1,4 @@
-"""How a picture is placed on a print whose shape is another: fitted inside, cropped, or extended."""
+"""Place a picture on a print of another shape: fitted inside, cropped, or extended."""
 
 from dataclasses import dataclass, replace
 from enum import StrEnum
@@ -13,7 +13,7 @@ from enamel.core.printing.sizing import PrintTarget, Unit, fitted
 
 COARSEST_PPI, FINEST_PPI = 10.0, 4800.0
 SMALL_MISFIT = 0.03
-"""Largest change of resolution, as a fraction, that is worth offering for the sake of whole factors."""
+"""Largest relative change of resolution that is offered for a whole factor."""
 
 
 class Fit(StrEnum):
@@ -24,31 +24,31 @@ class Fit(StrEnum):
     FILL = "fill"
     """All of the paper covered; what does not fit is cropped."""
     EXTEND = "extend"
-    """All of the picture within the front; the rest, and the bleed, is made from its edges."""
+    """All of the picture within the front; the rest and the bleed are made from its edges."""
 
 
 class Edge(StrEnum):
-    """What an extended picture goes on with."""
+    """How a picture is extended."""
 
     MIRROR = "mirror"
     BLUR = "blur"
     STRETCH = "stretch"
-    """Its outermost pixels, drawn out."""
+    """Its outermost pixels, repeated."""
     SOLID = "solid"
 
 
 class Beyond(StrEnum):
-    """What bleed and wrapped sides of a filled print are made of."""
+    """The source of bleed and wrapped sides of a filled print."""
 
     OWN = "own"
-    """The picture goes on there."""
+    """The picture itself."""
     EDGE = "edge"
-    """The picture ends at the front; the rest is made from its edges."""
+    """The picture's edges: it ends at the front."""
 
 
 @dataclass(frozen=True, slots=True)
 class PrintPlan:
-    """A print and how the picture is laid on it."""
+    """A print and the picture's placement on it."""
 
     target: PrintTarget = setting(PrintTarget(), "The paper.")
     fit: Fit = setting(Fit.INSIDE, "What is done where shapes differ.")
@@ -91,21 +91,21 @@ class PrintPlan:
 
 @dataclass(frozen=True, slots=True)
 class Layout:
-    """Where a picture is in the file of its print. All in px of the file."""
+    """The place of a picture in its print file. All in px of the file."""
 
     file: Size
-    """What is written."""
+    """Size of the file."""
     picture: Size
-    """The whole picture at that scale: what the coats have to make."""
+    """Size of the whole picture at that scale, which the coats have to make."""
     shown: Box
     """The part of the picture that is in the file."""
     left: int
-    """Where that part begins in the file."""
+    """The place of that part in the file."""
     top: int
 
     @property
     def extends(self) -> bool:
-        """Whether the file goes on beyond the picture."""
+        """Whether the file extends beyond the picture."""
         return self.shown.size != self.file
 
     @property
@@ -114,11 +114,11 @@ class Layout:
 
 
 def lay_out(source: Size, plan: PrintPlan) -> Layout:
-    """Return how a picture of a size is placed on a print.
+    """Return the layout of a picture on a print.
 
     Parameters
     ----------
-    source : size of the picture in px; only its shape counts.
+    source : size of the picture in px; only its shape matters.
     plan : the print.
 
     Returns
@@ -143,14 +143,14 @@ def lay_out(source: Size, plan: PrintPlan) -> Layout:
 
 
 def _covered(plan: PrintPlan) -> Size:
-    """Return what a filled print covers with the picture's own pixels."""
+    """Return the part of a filled print that the picture itself covers."""
     if plan.beyond is Beyond.OWN:
         return plan.target.pixels
     return Size(*(min(pair) for pair in zip(plan.target.front, plan.target.pixels, strict=True)))
 
 
 def native(picture: Size, plan: PrintPlan) -> tuple[Layout, float]:
-    """Return how a picture is placed on a print without resampling, and the resolution that gives."""
+    """Return the layout of a picture on a print without resampling, and the resulting resolution."""
     exact = lay_out(picture, plan)
     if exact.picture == picture:
         return exact, plan.target.ppi
@@ -161,7 +161,7 @@ def native(picture: Size, plan: PrintPlan) -> tuple[Layout, float]:
 
 
 def _placed(picture: Size, plan: PrintPlan) -> Layout:
-    """Return where a picture that has its size already is in the file."""
+    """Return the layout of a picture that has its final size."""
     file, front = plan.target.pixels, plan.target.front
     if plan.fit is Fit.INSIDE:
         return Layout(picture, picture, Box.whole(picture), 0, 0)
@@ -182,9 +182,7 @@ def _placed(picture: Size, plan: PrintPlan) -> Layout:
 
 
 def _crop(picture: Size, covered: Size, centre: tuple[float, float]) -> Box:
-    """Return the part of a picture that covers a size, as near around a middle as the picture's sides let
-    it.
-    """
+    """Return the part of a picture of a given size, as near to a centre as the picture's sides allow."""
     width, height = min(covered.width, picture.width), min(covered.height, picture.height)
     x = round(centre[0] * picture.width - width / 2)
     y = round(centre[1] * picture.height - height / 2)
@@ -199,13 +197,13 @@ def _beyond(total: int, first: float, second: float) -> int:
 
 
 def growth(size: Size, plan: PrintPlan) -> float:
-    """Return how many times larger, along each side, a picture has to become for the print."""
+    """Return the factor, along each side, by which a picture has to be enlarged for the print."""
     wanted = lay_out(size, plan).picture
     return max(wanted.width / size.width, wanted.height / size.height)
 
 
 def missing(size: Size, plan: PrintPlan, unit: Unit = Unit.MM) -> str:
-    """Return what a picture of that size lacks for the print, in one sentence."""
+    """Return in one sentence how many pixels a picture lacks for the print."""
     target = plan.target
     paper = f"{unit.shown(target.width_mm)} × {unit.shown(target.height_mm)} {unit}"
     if lay_out(size, plan).picture == size:
@@ -225,7 +223,7 @@ class Whole:
     ppi: float
     picture: Size
     more: int
-    """Pixels that the longer side has more than asked for; fewer when negative."""
+    """Change of the longer side in pixels; negative for fewer."""
 
 
 def whole_factor(base: Size, plan: PrintPlan) -> Whole | None:

@@ -66,13 +66,13 @@ class Page:
     bleed: Bleed = Bleed()
     marks: bool = False
     folds: tuple[tuple[Way, float], ...] = ()
-    """How each runs, and where from the left or top of what is printed."""
+    """Folds: direction, and distance from the left or top of the printed part."""
     label: str = ""
-    """Written in the margin."""
+    """Text in the margin."""
     drawn: tuple[LineSegment, ...] = ()
-    """Lines over the picture, from its own top left corner."""
+    """Lines over the picture, relative to its top left corner."""
     labels: tuple[Label, ...] = ()
-    """Writing over the picture, likewise."""
+    """Text over the picture, likewise."""
 
     @property
     def slug(self) -> float:
@@ -81,17 +81,17 @@ class Page:
 
     @property
     def media(self) -> Rect:
-        """The whole sheet."""
+        """The whole sheet, with marks."""
         return Rect(0.0, 0.0, self.width + 2 * self.slug, self.height + 2 * self.slug)
 
     @property
     def bleed_box(self) -> Rect:
-        """What is printed."""
+        """The part that is printed."""
         return self.media.inset(self.slug)
 
     @property
     def trim_box(self) -> Rect:
-        """What is left after cutting."""
+        """The part that remains after cutting."""
         left, top, right, bottom = self.bleed_box
         cut = self.bleed
         return Rect(left + cut.left, top + cut.top, right - cut.right, bottom - cut.bottom)
@@ -145,7 +145,7 @@ class Page:
 
 
 def page_of(plan: PrintPlan | None, file: Size, ppi: float, *, marks: bool = False) -> Page:
-    """Return the page of a file on its print: what is cut off and where it is folded.
+    """Return the page of a file on its print, with trim and folds.
 
     A picture that only fits inside has neither bleed nor folds.
     """
@@ -164,7 +164,7 @@ def page_of(plan: PrintPlan | None, file: Size, ppi: float, *, marks: bool = Fal
 
 
 def safe_box(page: Page, plan: PrintPlan) -> Rect | None:
-    """Return where all that matters should lie: within the front by the shape's margin; None without one."""
+    """Return the safe area: the front less the shape's margin; None without one."""
     by = plan.shape.safe_mm
     if not by or plan.fit is Fit.INSIDE:
         return None
@@ -172,7 +172,7 @@ def safe_box(page: Page, plan: PrintPlan) -> Rect | None:
 
 
 def panel_page(panel: Panel, whole: Page, ppi: float, title: str) -> Page:
-    """Return the page of a panel of a print: marks where neighbours begin, the print's bleed at its outer
+    """Return the page of one panel of a print, with marks where neighbours begin, and bleed at the outer
     sides.
     """
     box = panel.box
@@ -199,7 +199,7 @@ def panel_page(panel: Panel, whole: Page, ppi: float, title: str) -> Page:
 
 
 def plan_page(parts: Sequence[Panel], file: Size, ppi: float, title: str) -> Page:
-    """Return the page that shows how panels lie: their edges and names over the whole picture."""
+    """Return the assembly page of panels: their edges and names over the whole picture."""
     scale = PLAN_MM / max(file)
     lines, labels = [], []
     for panel in parts:

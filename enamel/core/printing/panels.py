@@ -36,7 +36,7 @@ class Split:
 
 @dataclass(frozen=True, slots=True)
 class Panel:
-    """One sheet's part of a print; row and column count from 1."""
+    """One sheet's part of a print; rows and columns are counted from 1."""
 
     row: int
     column: int

@@ -1,4 +1,4 @@
-"""Sharpening for paper: ink spreads, and what it takes away is given beforehand, by paper and resolution."""
+"""Sharpening for paper: it compensates for the spread of ink, by paper and resolution."""
 
 from dataclasses import dataclass
 from enum import StrEnum
@@ -8,7 +8,7 @@ from enamel.core.printing.sizing import MM_PER_INCH
 
 
 class PaperStock(StrEnum):
-    """What is printed on."""
+    """Kinds of paper."""
 
     NONE = "none"
     GLOSSY = "glossy"
@@ -19,7 +19,7 @@ class PaperStock(StrEnum):
 
 @dataclass(frozen=True, slots=True)
 class Surface:
-    """How a paper takes ink."""
+    """Properties of a paper's surface."""
 
     spread_mm: float
     """Standard deviation by which an edge is blurred."""
@@ -33,13 +33,13 @@ SURFACES = {
     PaperStock.MATTE: Surface(0.065, 0.9),
     PaperStock.CANVAS: Surface(0.11, 1.2),
 }
-"""Edges are about as wide as a dot of ink spreads on each; coarse, but prints differ less than papers do."""
+"""Edge widths are about the spread of a dot of ink. Coarse values, but prints differ less than papers do."""
 LEAST_PX = 0.35
-"""Spread below which nothing is lost that the file holds."""
+"""Spread in px below which no detail of the file is lost."""
 
 
 def sharpening(paper: PaperStock, ppi: float) -> Sharpen | None:
-    """Return what a file of that resolution is sharpened with for a paper; None where it needs none."""
+    """Return the sharpening of a file for a paper at a resolution; None where it needs none."""
     surface = SURFACES.get(paper)
     if surface is None or _px(surface, ppi) < LEAST_PX:
         return None
@@ -50,7 +50,7 @@ def sharpening(paper: PaperStock, ppi: float) -> Sharpen | None:
 
 
 def reason(paper: PaperStock, ppi: float) -> str:
-    """Return why, in a sentence."""
+    """Return the reason in a sentence."""
     surface = SURFACES.get(paper)
     if surface is None:
         return "Not sharpened for paper."

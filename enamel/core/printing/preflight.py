@@ -1,4 +1,4 @@
-"""What to know of a print before it is made: each matter looked at, with what was found, in a sentence."""
+"""Preflight of a print: each matter that is checked, with the result in a sentence."""
 
 from dataclasses import dataclass
 from enum import StrEnum
@@ -8,14 +8,14 @@ from enamel.core.printing.paper import PaperStock
 from enamel.core.printing.sizing import quality_of
 
 MOST_INK = 300.0
-"""Per cent of ink on one place that coated paper takes without smearing; shops say their own."""
+"""Per cent of ink at one place that coated paper takes without smearing; shops have their own limits."""
 MUCH_OUT = 0.02
-"""Share of the picture out of gamut from which colours visibly flatten."""
+"""Fraction of the picture out of gamut from which colours visibly flatten."""
 USUAL_BLEED_MM = 3.0
 
 
 class Matter(StrEnum):
-    """What is looked at."""
+    """Matters that are checked."""
 
     PIXELS = "pixels"
     NEWEST = "newest"
@@ -29,7 +29,7 @@ class Matter(StrEnum):
 
 @dataclass(frozen=True, slots=True)
 class Known:
-    """What is known of a layer and the file that is made of it. None where it was not measured."""
+    """Facts about a layer and its print file. None where they were not measured."""
 
     ppi: float
     plan: PrintPlan | None
@@ -42,14 +42,14 @@ class Known:
     faces: int | None
     """Faces that need mending and were not."""
     out_of_gamut: float | None
-    """Share of the picture that the profile can't hold."""
+    """Fraction of the picture that is out of the profile's gamut."""
     ink: float | None
-    """The most ink on one place, in per cent; None where there is no ink."""
+    """The most ink at one place, in per cent; None for RGB files."""
 
 
 @dataclass(frozen=True, slots=True)
 class Notice:
-    """One matter: whether it is as it should be, and what was found."""
+    """The result for one matter: whether it is as it should be, and a sentence."""
 
     matter: Matter
     fine: bool
@@ -57,7 +57,7 @@ class Notice:
 
 
 def preflight(known: Known) -> list[Notice]:
-    """Return every matter that was measured, those that want attention first."""
+    """Return a notice for every measured matter, those that need attention first."""
     found = [_pixels(known), _newest(known), _joins(known), _faces(known), _bleed(known),
              _gamut(known), _ink(known), _sharpening(known)]  # fmt: skip
     notices = [notice for notice in found if notice is not None]

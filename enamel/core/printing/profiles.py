@@ -24,7 +24,7 @@ SRGB = "srgb"
 
 
 class Intent(StrEnum):
-    """What happens to colours that paper can't show."""
+    """Rendering intents: what happens to colours out of gamut."""
 
     PERCEPTUAL = "perceptual"
     RELATIVE = "relative"
@@ -52,7 +52,7 @@ class Profile:
 
 
 def profile_names() -> list[str]:
-    """Return all that can be chosen: sRGB, the shipped ones, the artist's own."""
+    """Return all names: sRGB, the shipped profiles, the artist's own."""
     own = sorted(path.stem for path in _own_folder().glob("*.icc"))
     return [SRGB, *sorted(path.stem for path in SHIPPED.glob("*.icc")), *own]
 
@@ -76,7 +76,7 @@ def profile_of(name: str) -> Profile:
 
 @lru_cache(maxsize=32)
 def _examined(path: Path, changed: int) -> Profile:
-    """Return a profile's file, tried once for as long as it stays as it is."""
+    """Return the profile in a file; tested again only when the file changes."""
     return examine(path.read_bytes(), path.stem, own=path.parent != SHIPPED)
 
 
@@ -87,12 +87,12 @@ def path_of(name: str) -> Path | None:
 
 
 def examine(data: bytes, name: str, *, own: bool = True) -> Profile:
-    """Return a profile from its bytes, once it was tried.
+    """Test a profile and return it.
 
     Raises
     ------
     Refusal
-        When it is no profile, is for no output or screen, or sRGB can't be converted to it.
+        When it is not a profile, is not for output or display, or sRGB can't be converted to it.
     """
     if len(data) > LARGEST_FILE:
         raise Refusal("This file is larger than any colour profile.")
@@ -117,7 +117,7 @@ def examine(data: bytes, name: str, *, own: bool = True) -> Profile:
 
 
 def add_profile(data: bytes, name: str) -> Profile:
-    """Keep a profile of the artist's own, once it was tried.
+    """Test and store a profile of the artist's own.
 
     Raises
     ------
@@ -141,11 +141,11 @@ def _own_folder() -> Path:
 def converted(
     picture: PixelBuffer, profile: Profile, intent: Intent, black_point: bool, bits: int
 ) -> PixelBuffer:
-    """Return a 16-bit sRGB picture in the numbers of a profile, with the profile in it.
+    """Convert a 16-bit sRGB picture to a profile, and embed the profile.
 
     Parameters
     ----------
-    picture : its alpha stays as it is.
+    picture : its alpha is unchanged.
     bits : 8 or 16 per sample.
     """
     colour = picture.without_alpha()
@@ -169,14 +169,14 @@ def converted(
 
 
 def with_profile(image: pyvips.Image, data: bytes) -> pyvips.Image:
-    """Return the picture saying that its numbers are those of a profile."""
+    """Return the picture with an embedded profile, without converting it."""
     tagged = image.copy()
     tagged.set_type(pyvips.GValue.blob_type, "icc-profile-data", data)
     return tagged
 
 
 def total_ink(picture: PixelBuffer) -> float:
-    """Return the most ink that a CMYK picture lays on one place, in per cent of one full ink."""
+    """Return the largest total ink of a CMYK picture, in per cent of one full ink."""
     image = picture.image
     most: float = (image[0] + image[1] + image[2] + image[3]).max()
     return most / picture.peak * 100

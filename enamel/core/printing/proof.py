@@ -1,4 +1,4 @@
-"""Soft proof: how a picture will look on paper, on a screen that shows sRGB.
+"""Soft proofs: how a picture will look on paper, for a screen that shows sRGB.
 
 Colours go to the profile and back by the code that writes files. White of the paper and black of the ink
 show with the absolute intent on the way back (ISO 15076-1); a colour counts as out of gamut where there and
@@ -26,20 +26,20 @@ from enamel.core.printing.profiles import (
 from enamel.core.printing.sizing import ACUITY_ARCMIN, HAND_MM, MM_PER_INCH, PRINT_PPI
 
 OUT_DELTA_E = 3.0
-"""Difference from which a colour is said to be out of gamut; rounding to 8 bits stays below 1."""
+"""Difference from which a colour counts as out of gamut; rounding to 8 bits stays below 1."""
 WARNING = (196, 49, 31)
 """Colour in which such places are shown."""
 EYE_SIGMA = 0.5
-"""Standard deviation of the eye's blur, in multiples of the finest detail it tells apart."""
+"""Standard deviation of the eye's blur, in multiples of the finest visible detail."""
 REACH = 3.0
 """How many standard deviations of a blur are read around a tile."""
 LEAST_SIGMA = 0.3
-"""Blurs of less, in px, change nothing."""
+"""Smaller blurs, in px, change nothing."""
 
 
 @dataclass(frozen=True, slots=True)
 class Proof:
-    """What a soft proof shows."""
+    """Settings of a soft proof."""
 
     profile: str = setting(SRGB, "The output profile.")
     intent: Intent = setting(Intent.RELATIVE, "What happens to colours that paper can't show.")
@@ -66,18 +66,18 @@ class Proof:
         return math.hypot(ink, eye) / MM_PER_INCH * self.ppi
 
     def margin(self, scale: float) -> int:
-        """Return how much of its surroundings a part of the picture needs, in px at a scale."""
+        """Return the margin that a part of the picture needs, in px at a scale."""
         sigma = self.sigma * scale
         return math.ceil(REACH * sigma) if sigma >= LEAST_SIGMA else 0
 
 
 def proofed(picture: PixelBuffer, proof: Proof, scale: float = 1.0) -> PixelBuffer:
-    """Return a picture as it will look, 8 bits sRGB.
+    """Return a picture as it will look on paper, in 8-bit sRGB.
 
     Parameters
     ----------
-    picture : 16-bit sRGB; alpha is laid on white before.
-    scale : of the picture as it is given, 1 for its own pixels, ½ for half of them.
+    picture : 16-bit sRGB; alpha is flattened on white first.
+    scale : scale of the given picture: 1 for its own pixels, ½ for half of them.
     """
     profile = profile_of(proof.profile)
     inks = converted(picture, profile, proof.intent, proof.black_point, 16)
@@ -95,9 +95,7 @@ def proofed(picture: PixelBuffer, proof: Proof, scale: float = 1.0) -> PixelBuff
 
 
 def on_screen(inks: PixelBuffer, profile: Profile, white: bool, black: bool) -> PixelBuffer:
-    """Return numbers of a profile as sRGB of 8 bits: with the paper's white, or black of the ink, or
-    without.
-    """
+    """Convert from a profile to 8-bit sRGB, with the paper's white, the ink's black, or neither."""
     if profile.name == SRGB:
         return inks.eight_bits()
     seen = inks.image.icc_transform(
@@ -111,7 +109,7 @@ def on_screen(inks: PixelBuffer, profile: Profile, white: bool, black: bool) -> 
 
 
 def gained(inks: PixelBuffer, gain: float) -> PixelBuffer:
-    """Return numbers of a profile after dots have grown by a fraction at half tone.
+    """Return a picture in a profile with dot gain, given as a fraction at half tone.
 
     a' = a + 4 · gain · a · (1 − a) for the fraction a of each ink (a parabola through no and full ink, the
     usual stand-in for Yule–Nielsen's curve); of an RGB profile a is what is missing of the light.
@@ -127,7 +125,7 @@ def gained(inks: PixelBuffer, gain: float) -> PixelBuffer:
 
 
 def out_of_gamut(picture: PixelBuffer, profile: Profile) -> pyvips.Image:
-    """Return one band, 255 where the profile can't hold a colour of the picture."""
+    """Return one band, 255 where a colour of the picture is out of the profile's gamut."""
     if profile.name == SRGB:
         return pyvips.Image.black(*picture.size)
     inks = converted(picture, profile, Intent.RELATIVE, False, 16)
@@ -137,5 +135,5 @@ def out_of_gamut(picture: PixelBuffer, profile: Profile) -> pyvips.Image:
 
 
 def fraction_out_of_gamut(cells: SampleArray, profile: Profile) -> float:
-    """Return how much of a picture a profile can't hold, by the means of its cells, 0…1."""
+    """Return the fraction of a picture out of a profile's gamut, by the means of its cells, 0…1."""
     return float(out_of_gamut(PixelBuffer.of_samples(cells), profile).avg()) / 255

@@ -1,4 +1,4 @@
-"""Shapes of things that are printed on: outline, folds, safe area; plain files that can be added to.
+"""Products to print on: outline, folds, safe area. They are plain files, which a workshop can add to.
 
 A file of a product is JSON: ``name``, ``group``, ``width_mm``, ``height_mm``, ``bleed_mm``, ``wrap_mm`` and
 ``shape``, whose fields are those of `Shape`. Enamel's own are in ``enamel/core/printing/products``, a
@@ -21,7 +21,7 @@ MOST_FOLDS = 12
 
 
 class Outline(StrEnum):
-    """How the edge runs."""
+    """Outlines of a print."""
 
     RECTANGLE = "rectangle"
     ROUNDED = "rounded"
@@ -29,7 +29,7 @@ class Outline(StrEnum):
 
 
 class Way(StrEnum):
-    """How a fold runs over the sheet."""
+    """Directions of a fold."""
 
     DOWN = "down"
     ACROSS = "across"
@@ -48,7 +48,7 @@ class Fold:
 
 @dataclass(frozen=True, slots=True)
 class Shape:
-    """How a print is cut and folded."""
+    """How a print is cut and folded, with its safe area."""
 
     outline: Outline = setting(Outline.RECTANGLE, "How its edge runs.")
     corner_mm: float = number(0.0, 0, 500, "Radius of rounded corners.", "mm")
@@ -62,7 +62,7 @@ class Shape:
 
 @dataclass(frozen=True, slots=True)
 class Product:
-    """A thing that shops print on."""
+    """A product that shops print on."""
 
     name: str = setting("", "What it is called in lists.")
     group: str = setting("Product", "With what it is listed.")
@@ -78,12 +78,12 @@ class Product:
 
 
 def products() -> list[Product]:
-    """Return all that are known, a workshop's own after the shipped ones.
+    """Return all products, a workshop's own after the shipped ones.
 
     Raises
     ------
     Refusal
-        When a file of a workshop's is no product, naming the file and what is wrong.
+        When a workshop's file is not a valid product; the message names the file and the fault.
     """
     own = os.environ.get("ENAMEL_PRODUCTS", "")
     folders = [SHIPPED, *([Path(own)] if own else [])]
@@ -98,9 +98,7 @@ def product_of(name: str) -> Product | None:
 
 @lru_cache(maxsize=256)
 def _read(path: Path, changed: int) -> Product:
-    """Return a product's file, read once for as long as it stays as it is: a page asks for all of them
-    thrice.
-    """
+    """Return the product in a file; read again only when the file changes."""
     try:
         given: Any = json.loads(path.read_text())
         return from_json(Product, given)

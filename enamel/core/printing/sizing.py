@@ -12,13 +12,13 @@ from enamel.core.geometry import Size
 MM_PER_INCH = 25.4
 PRINT_PPI = 300.0
 ACUITY_ARCMIN = 1.0
-"""Finest detail an eye tells apart, in minutes of arc: visual acuity 1.0 of ISO 8596."""
+"""Finest detail that an eye resolves, in minutes of arc: visual acuity 1.0 of ISO 8596."""
 HAND_MM = 300.0
 """Distance at which a print is held in the hand."""
 
 
 class Unit(StrEnum):
-    """What lengths are given and shown in."""
+    """Units of length."""
 
     MM = "mm"
     CM = "cm"
@@ -42,7 +42,7 @@ SPOKEN = {
 }  # fmt: skip
 LENGTH = re.compile(r"\s*(\d+(?:[.,]\d+)?|[.,]\d+)\s*([a-z\"″”]*)\.?\s*", re.IGNORECASE)
 SIDES = (1, 2, 4)
-"""How many lengths a bleed may be given as."""
+"""Numbers of lengths that a bleed may be given as."""
 
 
 def length_mm(text: str, unit: Unit = Unit.MM) -> float:
@@ -51,7 +51,7 @@ def length_mm(text: str, unit: Unit = Unit.MM) -> float:
     Raises
     ------
     Refusal
-        When it is not a number with a unit of length, or none.
+        When it is not a number with or without a unit of length.
     """
     found = LENGTH.fullmatch(text)
     spoken = found[2].lower() if found else None
@@ -88,7 +88,7 @@ def fitted(source: Size, width: int | None = None, height: int | None = None) ->
 
 @dataclass(frozen=True, slots=True)
 class Bleed:
-    """What is printed beyond the trim on each side, to be cut away."""
+    """Bleed: the printed margin beyond the trim on each side, to be cut off."""
 
     top: float = number(0.0, 0, 100, "Beyond the top edge.", "mm")
     right: float = number(0.0, 0, 100, "Beyond the right edge.", "mm")
@@ -116,7 +116,7 @@ class Bleed:
         return cls(*(lengths * 4)[:4])
 
     def written(self, unit: Unit) -> str:
-        """As `read` takes it."""
+        """As text for `read`."""
         sides = [unit.shown(side) for side in (self.top, self.right, self.bottom, self.left)]
         if len(set(sides)) == 1:
             sides = sides[:1]
@@ -138,7 +138,7 @@ class PrintTarget:
 
     @property
     def front(self) -> Size:
-        """Size of what is seen from the front."""
+        """Size of the front: the part seen from the front."""
         return Size(px_of(self.width_mm, self.ppi), px_of(self.height_mm, self.ppi))
 
     @property
@@ -148,7 +148,7 @@ class PrintTarget:
 
     @property
     def length_mm(self) -> tuple[float, float]:
-        """Width and height of all that is printed."""
+        """Width and height of the printed area."""
         top, right, bottom, left = self.margins_mm
         return self.width_mm + left + right, self.height_mm + top + bottom
 
@@ -164,13 +164,13 @@ class PrintTarget:
         return replace(self, width_mm=self.height_mm, height_mm=self.width_mm)
 
     def rounding(self) -> tuple[float, float]:
-        """Return how much wider and higher, in mm, the whole pixels are than what was asked for."""
+        """Return how much wider and higher, in mm, the print is in whole pixels than requested."""
         size, (width, height) = self.pixels, self.length_mm
         return mm_of(size.width, self.ppi) - width, mm_of(size.height, self.ppi) - height
 
 
 class Quality(StrEnum):
-    """How good a print looks from where it is seen."""
+    """How good a print looks from its viewing distance."""
 
     BEST = "best"
     GOOD = "good"
@@ -178,11 +178,11 @@ class Quality(StrEnum):
 
 
 PIXEL_ARCMIN = {Quality.BEST: 1.0, Quality.GOOD: 1.5, Quality.ACCEPTABLE: 2.0}
-"""Largest angle a pixel may take up, in multiples of the finest detail that is told apart."""
+"""Largest angle of a pixel, in multiples of the finest visible detail."""
 
 
 def needed_ppi(quality: Quality, distance_mm: float = HAND_MM) -> float:
-    """Resolution at which a print seen from a distance has that quality.
+    """Return the resolution at which a print seen from a distance has that quality.
 
     A pixel takes up the angle 2 · atan(½ · 25.4 / (ppi · distance)); it may be as large as acuity
     (1 arc minute, ISO 8596) for best quality: 291 ppi at 300 mm.

@@ -1,5 +1,5 @@
-"""Joint mode for networks that look at a whole tile: at each step the estimates of overlapping tiles are
-blended by feathered weights before the next step, so that tiles grow together and not apart.
+"""Joint mode for networks that see a whole tile: at each step the estimates of overlapping tiles are
+blended by feathered weights, so that tiles don't drift apart.
 
 A latent network's picture is brought into its space once, and back once, in tiles of their own: where
 those ways look only so far, tiles overlap by that much and are cut in the middle, which gives what the
@@ -39,17 +39,17 @@ from enamel.core.tiling.state import StateCanvas
 from enamel.core.tiling.tiletask import TileInputs, TileResult, TileWork
 
 CODED = 512
-"""Least side in px of the tiles that a picture is brought into a network's space in."""
+"""Least side in px of the tiles for encoding and decoding."""
 
 
 @dataclass(frozen=True)
 class Cut:
-    """What a region needs: tiles that estimate, and tiles of the ways there and back. All in cells."""
+    """The tiles that a region needs: for predictions, and for encoding and decoding. All in cells."""
 
     estimating: Grid
     coding: Grid
     region: Box
-    """What the tiles of the steps cover."""
+    """The part covered by the tiles of the steps."""
     decoded: list[Tile]
     tiles: list[Tile]
     encoded: list[Tile]
@@ -70,7 +70,9 @@ class Cut:
 
 
 def _coding(model: ModelSpec, whole: Size) -> Grid:
-    """Return the tiles of the ways there and back: cut where these look only so far, else blended."""
+    """Return the tiles for encoding and decoding: cut where their receptive radius is limited, else
+    blended.
+    """
     factor, snap = model.space.factor, model.grid // model.space.factor
     side = -(-max(CODED, model.native_tile) // model.grid) * snap
     radius = model.space.coding_radius
@@ -122,7 +124,7 @@ class BlendedPass:
         return self._decode(region)
 
     def _begin(self) -> None:
-        """The picture in the network's space, with the noise of its first level."""
+        """Encode the picture and add the noise of the first level."""
         tiles = TileFolder(self.folder / "encoded")
         start = self.pictures.start(self.spec.model)
         self._run(
@@ -142,7 +144,7 @@ class BlendedPass:
     def _step(self, number: int) -> None:
         """Predict all tiles, blend the predictions and take the sampler's step."""
         sampler_step = self.spec.plan[number]
-        # what is protected is held where predictions are blended, so tiles need not read it
+        # protected parts are held where predictions are blended, so tiles need not read them
         pictures = replace(self.pictures, fractions=None)
         tiles = TileFolder(self.folder / f"denoised-{number:03d}")
         with self._state(number) as state:
@@ -209,7 +211,7 @@ class BlendedPass:
         grid, channels = self.cut.estimating, self.space.channels
         if len(self.cut.tiles) == grid.count:
             return tiles.summed(grid, block, channels=channels)
-        # at the edges of a part some neighbours were not made: those that were share what is left
+        # at the edges of a part some neighbours were not made, so the others share the weight
         known = {tile.index for tile in self.cut.tiles}
         return tiles.summed(grid, block, known, channels) / grid.covered(block, known)
 
@@ -231,7 +233,7 @@ class BlendedPass:
         return protected.over(values, sigma, next_lower(self.spec.sigmas, number))
 
     def _untouched(self, block: Box, samples: SampleArray) -> SampleArray:
-        """Finished pixels, those that are left nothing being the source's, bit for bit."""
+        """Return finished pixels; fully protected ones are the source's, bit for bit."""
         fractions = self.pictures.fractions
         if fractions is None:
             return samples
@@ -240,7 +242,7 @@ class BlendedPass:
         return to_samples(at_last(to_signed(samples), source, left, self.spec.sigmas[-2]))
 
     def _keep_state(self, number: int, fields: int, values: Callable[[Box], State]) -> None:
-        """Write a state block by block; it is there when it is whole."""
+        """Write a state block by block, atomically."""
         path = self._state_file(number)
         partial = path.with_suffix(".part")
         canvas = StateCanvas.create(partial, self.cut.region, fields, self.space.channels)

@@ -1,4 +1,4 @@
-"""Compute tiles, wherever, and keep each as soon as it is finished: the same for all modes."""
+"""Compute tiles and store each as soon as it is finished: the same for all modes."""
 
 from collections import deque
 from collections.abc import Callable, Iterable, Iterator, Sequence
@@ -20,12 +20,13 @@ AHEAD = 2
 
 @dataclass
 class TileExecutor:
-    """Takes tile tasks through a pool of threads, processes or machines; counts, reports, stops when asked.
+    """Runs tile tasks in a pool of threads, processes or machines; counts and reports them, and stops on
+    request.
 
     Parameters
     ----------
     ahead : tasks handed over before the first result is awaited.
-    store : where finished tiles of whole passes are shared with other runs.
+    store : store of finished tiles that is shared with other runs.
     """
 
     pool: Executor
@@ -56,9 +57,9 @@ class TileExecutor:
         Parameters
         ----------
         places : tiles or cores.
-        finished : whether a place was kept before.
+        finished : whether a place was finished before.
         task : reads what a place needs; called shortly before it is computed.
-        keep : stores a result so that it is whole or not there.
+        keep : stores a result atomically.
         size : of the picture, for progress.
         shared : whether the tasks are whole passes of a tile, whose results go to the store.
 
@@ -80,7 +81,7 @@ class TileExecutor:
             self._report(size, result.interior, result.preview)
 
         def tasks() -> Iterator[TileWork]:
-            """Yield the tasks that have to run; results that another run has left are taken on the way."""
+            """Yield the tasks that have to run; results found in the store are used instead."""
             for place in missing:
                 work = task(place)
                 key, known = "", None

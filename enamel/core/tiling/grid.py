@@ -1,4 +1,4 @@
-"""How a picture is cut into tiles and how finished tiles are joined."""
+"""Cut a picture into tiles, and join finished tiles."""
 
 from bisect import bisect_left, bisect_right
 from dataclasses import dataclass
@@ -11,7 +11,7 @@ from enamel.core.geometry import Box, Size
 from enamel.core.imaging.canvas import FloatArray
 
 STRETCH = 1.2
-"""How much longer than asked for a side of a tile may become, so that fewer cover the picture."""
+"""How much longer than requested a tile's side may become, so that fewer tiles cover the picture."""
 
 
 def fitting_side(length: int, tile: int, overlap: int, snap: int) -> int:
@@ -81,7 +81,7 @@ class Grid:
 
     @property
     def used(self) -> Size:
-        """Size of the tiles as they are: cut to the picture where that is smaller."""
+        """Actual size of the tiles: cut to the picture where that is smaller."""
         return Size(*map(min, self.tile, self.size))
 
     @property
@@ -123,7 +123,7 @@ class Grid:
         return Box(x, y, window.width, window.height)
 
     def weight(self, tile: Tile) -> FloatArray:
-        """(tile height, tile width, 1) float32: what the tile counts for in the joined picture.
+        """Return the tile's weights in the joined picture, (tile height, tile width, 1) float32.
 
         The weights of all tiles over a pixel sum to 1; where only one tile lies, it is exactly 1.
         """
@@ -134,7 +134,7 @@ class Grid:
         return _fractions(self.columns, self.used.width, self.size.width, self.feather)
 
     def covered(self, block: Box, known: set[int]) -> FloatArray:
-        """(block height, block width, 1) float32: what some tiles, by index, count for together."""
+        """Return the sum of some tiles' weights over a block, (block height, block width, 1) float32."""
         total = np.zeros((block.height, block.width, 1), np.float32)
         for tile in self.touching(block):
             if tile.index in known:
@@ -197,7 +197,7 @@ def ramp(length: int) -> FloatArray:
 def _origins(length: int, tile: int, overlap: int, snap: int) -> list[int]:
     if length <= tile:
         return [0]
-    overlap = _rounded_up(overlap, snap)  # so that snapping never makes it less than asked for
+    overlap = _rounded_up(overlap, snap)  # so that snapping never makes it less than requested
     count = -(-(length - overlap) // (tile - overlap))
     span = length - tile
     inner = [span * number // (count - 1) // snap * snap for number in range(count - 1)]

@@ -18,11 +18,11 @@ from enamel.core.tiling.state import StateCanvas
 from enamel.core.tiling.tiletask import TileResult, TileTask
 
 LARGEST_CORE = 1024
-"""Longest side in px of a core where none is asked for."""
+"""Longest side in px of a core where no tile size is set."""
 
 
 def margin_of(model: ModelSpec) -> int:
-    """Return what a tile is read with on each side: the receptive radius, rounded up to the grid."""
+    """Return a tile's margin on each side: the receptive radius, rounded up to the grid."""
     assert model.radius is not None, f"{model.name} looks at whole tiles; `blended` is for those"
     return -(-model.radius // model.grid) * model.grid
 
@@ -38,10 +38,10 @@ def regions_of(spec: PassSpec, region: Box) -> list[Box]:
 
 
 def core_tile(spec: PassSpec) -> Size:
-    """Return what of the picture is computed at once: the tile asked for, or what costs least.
+    """Return the size of the parts that are computed at once: the tile size that is set, or what costs least.
 
-    The result does not depend on it, but for words of parts, which go by tiles: with those the tile is
-    the one asked for.
+    The result does not depend on it, unless parts have prompts, which are assigned by tile; then the tile
+    size that is set is used.
     """
     settings, grid = spec.settings, spec.model.grid
     if settings.fit is Fit.EXACT or settings.regions:
@@ -156,7 +156,7 @@ class JointPass:
                 canvas.write(core, result.preview)
             else:
                 canvas.write(core, result.state)
-            canvas.settle()  # before the journal says that the core is there
+            canvas.settle()  # before the journal says that the core is finished
             journal.add(index)
 
         self.executor.run(

@@ -19,7 +19,7 @@ from enamel.core.tiling.executor import TileExecutor
 from enamel.core.tiling.passspec import PassPictures, PassSpec
 
 MOST_TASKS = 500_000
-"""Tiles of a pass, in joint mode for each evaluation."""
+"""Most tiles of a pass; in joint mode, of all evaluations."""
 
 
 def refine(
@@ -58,14 +58,14 @@ def reach(spec: PassSpec, region: Box) -> Box:
 
 @dataclass(frozen=True, slots=True)
 class Work:
-    """How much a pass has to do."""
+    """The amount of work in a pass."""
 
     tiles: int
     """Tiles of the picture, those over the joins apart."""
     tasks: int
-    """Pieces of work that progress counts: tiles, in joint mode for each evaluation."""
+    """Tasks counted by progress: tiles, in joint mode for each evaluation."""
     evaluations: int
-    """Times the network runs over the picture; Heun's steps count twice, guidance doubles."""
+    """Network calls per pixel; Heun's steps count twice, guidance doubles."""
     megapixels: float
     """Megapixels that the network sees, over all tiles and evaluations."""
     kept: float
@@ -73,7 +73,7 @@ class Work:
 
 
 def work_of(spec: PassSpec, region: Box | None = None) -> Work:
-    """Return how much a pass over a region, or the whole, has to do: counted, not walked through.
+    """Return the amount of work in a pass over a region, or the whole, by arithmetic.
 
     Raises
     ------
@@ -106,7 +106,7 @@ def work_of(spec: PassSpec, region: Box | None = None) -> Work:
 
 
 def tile_boxes(spec: PassSpec) -> list[Box]:
-    """Return where the tiles of a pass lie on the picture, overlaps included, in the order they come."""
+    """Return the boxes of a pass's tiles with their overlaps, in their order."""
     whole = Box.whole(spec.size)
     if spec.settings.mode is Mode.JOINT and not spec.blends:
         return [box.intersection(whole) for box in joint.cores_of(spec, spec.whole)]

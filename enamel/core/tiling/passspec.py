@@ -20,11 +20,11 @@ from enamel.core.tiling.words import Script
 
 @dataclass(frozen=True, slots=True)
 class PassSpec:
-    """What a pass does: everything but the pictures. It travels with each of its tile tasks.
+    """A pass without its pictures. Each of its tile tasks carries it.
 
     Parameters
     ----------
-    settings, model : the refinement's settings, and what its network can do.
+    settings, model : the refinement's settings, and the spec of its network.
     size : of the picture, without padding to the network's grid.
     stream : noise stream that the pass starts from.
     """
@@ -61,11 +61,11 @@ class PassSpec:
 
     @property
     def blends(self) -> bool:
-        """Whether it is joint by blending predictions."""
+        """Whether it works jointly by blending predictions."""
         return blends(self.settings, self.model)
 
     def left(self) -> Fractions | None:
-        """Return what fraction of the strength each pixel is left, where a part is protected."""
+        """Return the fraction of the strength for each pixel, where a part is protected."""
         protect = self.settings.protect
         return Fractions(protect, self.size) if protect else None
 
@@ -80,12 +80,12 @@ class PassSpec:
         return noise.gaussian(self.settings.seed, stream, space.box(box), space.channels)
 
     def sigma_left(self, fractions: FloatArray) -> FloatArray:
-        """Return the noise level at which pixels that are left a fraction of the strength take part."""
+        """Return the noise level from which pixels with a fraction of the strength take part."""
         return starts(fractions, self.settings.strength, self.model.strength_map)
 
     def signal(self, source: SampleArray, box: Box) -> FloatArray:
-        """Return the pixels that the pass starts from, in −1…1: the source with extra noise, contrast
-        and chroma.
+        """Return the pixels that the pass starts from, in −1…1: the source with extra noise, contrast and
+        chroma gains.
         """
         signal = _gained(to_signed(source), self.settings.contrast, self.settings.chroma)
         if self.settings.extra_noise:
@@ -96,9 +96,9 @@ class PassSpec:
 
 
 def blends(settings: Refine, model: ModelSpec) -> bool:
-    """Return whether a pass is joint by blending predictions, because its network looks at whole tiles.
+    """Return whether a pass works jointly by blending predictions, because its network sees whole tiles.
 
-    A window of its result is near that part of the whole, and not the same.
+    A window of its result is then only near that part of the whole.
     """
     return settings.mode is Mode.JOINT and model.radius is None
 
@@ -132,11 +132,10 @@ class PassPictures:
 
     Parameters
     ----------
-    source : where the pass starts from.
-    structure : what the structure is held to; for a refiner that is given none, where the pass starts
-        from with as little of the source as hold leaves.
-    unconditional : the structure held half as firmly, when guidance is not 1.
-    fractions : of the strength that each pixel is left, where a part is protected.
+    source : the pass's start. structure : what the structure is held to; for a refiner that is given
+        none, where the pass starts from with as little of the source as hold leaves. unconditional : the
+        structure held half as firmly, when guidance is not 1. fractions : of the strength that each pixel
+        is left, where a part is protected.
     """
 
     source: Picture

@@ -1,9 +1,9 @@
 """Protecting parts of a picture: a fraction of the coat's strength for every pixel.
 
-A pixel that is left a fraction of the strength takes part from the noise level on at which a pass of that
-strength would start. Until then it is held to the source with the noise of its place, so that tiles see it
-as it is; with none of it it is the source's at the end, bit for bit. All of this is a function of
-the pixel's place and level, so windows, tiles and both modes step alike.
+A pixel with a fraction of the strength takes part from the noise level at which a pass of that strength
+would start. Until then it is held to the source with the noise of its place, so that tiles see it as it
+is; with none of it it is the source's at the end, bit for bit. All of this is a function of the pixel's
+place and level, so windows, tiles and both modes step alike.
 """
 
 from collections.abc import Sequence
@@ -16,11 +16,11 @@ from enamel.core.masks import Drawn
 from enamel.core.schedule import Protect
 
 FULL_FROM = 0.05
-"""Share from which a pixel starts where its strength says; below, its start sinks evenly to none."""
+"""Fraction from which a pixel starts at its strength's level; below, the start falls linearly to none."""
 
 
 class Fractions:
-    """What fraction of a coat's strength each pixel of its result is left, read by the box."""
+    """The fraction of a coat's strength for each pixel of its result, read box by box."""
 
     def __init__(self, protect: Protect, size: Size) -> None:
         self.covered = Drawn(protect.mask, size)
@@ -35,7 +35,7 @@ class Fractions:
 def starts(
     fractions: FloatArray, strength: float, knots: Sequence[tuple[float, float]]
 ) -> FloatArray:
-    """Return noise level at which each pixel begins to take part, 0 where it never does.
+    """Return the noise level from which each pixel takes part, 0 where it never does.
 
     Parameters
     ----------
@@ -64,14 +64,15 @@ class Protected:
         self.begun = begun
 
     def over(self, x: FloatArray, sigma: float, following: float) -> FloatArray:
-        """x before an evaluation at ``sigma``, the next lower level being ``following``."""
+        """Return x before an evaluation at ``sigma``; the next lower level is ``following``."""
         known = self.source + self.noise * np.float32(sigma)
         return x + (known - x) * _hold_weight(self.begun, sigma, following)
 
 
 def at_last(x: FloatArray, source: FloatArray, begun: FloatArray, sigma: float) -> FloatArray:
-    """x after the last evaluation, which was at ``sigma``: what never takes part is the source's, bit for
-    bit."""
+    """Return x after the last evaluation, which was at ``sigma``: pixels that never take part are the
+    source's, bit for bit.
+    """
     weight = _hold_weight(begun, sigma, 0.0)
     kept: FloatArray = np.where(weight == 1, source, x + (source - x) * weight)
     return kept
@@ -83,7 +84,7 @@ def next_lower(sigmas: Sequence[float], number: int) -> float:
 
 
 def _hold_weight(begun: FloatArray, sigma: float, following: float) -> FloatArray:
-    """Return how firmly each pixel is held to the source: wholly when it begins below the next level."""
+    """Return each pixel's weight towards the source: 1 when it starts below the next level."""
     span = np.float32(sigma - following)
     weight: FloatArray = np.clip((np.float32(sigma) - begun) / span, 0, 1)
     return weight

@@ -25,7 +25,7 @@ JOIN_BLOCK = 1024
 
 
 def network_tile(spec: PassSpec) -> Size:
-    """Return size of the tiles of a pass: as asked for or fitted to the picture, on the network's grid."""
+    """Return the tile size of a pass: as set or fitted to the picture, on the network's grid."""
     settings, grid = spec.settings, spec.model.grid
     tile = Size(*settings.tile).rounded_up(grid)
     if settings.fit is Fit.EXACT:
@@ -43,9 +43,9 @@ def grid_of(spec: PassSpec) -> Grid:
 
 
 def moved_to_fewest(window: Box, spec: PassSpec) -> Box:
-    """Return a window of the picture, moved a little to where fewer tiles have to be made for it.
+    """Return a window moved a little to where fewer tiles touch it.
 
-    It stays where it is when moving saves none. It is moved by at most half of itself each way.
+    It is moved by at most half of its size each way, and only if that saves tiles.
     """
     grid = grid_of(spec)
     moved = grid.nearest_with_fewest(window)
@@ -55,10 +55,10 @@ def moved_to_fewest(window: Box, spec: PassSpec) -> Box:
 
 
 def rounds(settings: Refine, grid: Grid, region: Box) -> list[list[Tile]]:
-    """Return the tiles that the region needs, in the order they come; a round may read the ones before.
+    """Return the tiles that the region needs, in rounds; a round may read the results of earlier ones.
 
-    A part of the picture is always made from its middle outwards, so that the place one looks at
-    is seen first; the pixels are the same.
+    A part of the picture is always made from its middle outwards, so that what one looks at is ready
+    first; the pixels are the same.
     """
     wanted = grid.touching(region)
     part = len(wanted) < grid.count
@@ -118,7 +118,7 @@ class LyingAcross:
 
     @property
     def count(self) -> int:
-        """How many tiles a band meets."""
+        """Number of tiles that a band meets."""
         columns, rows = list(self.columns.values()), list(self.rows.values())
         return len(columns) * len(rows) - columns.count(False) * rows.count(False)
 
@@ -154,7 +154,9 @@ class Tiles:
     """The tiles that a region needs: the rounds of the first pass, and those over the joins."""
 
     inner: Box
-    """What the first pass has to cover: the region, and what lies under the tiles over the joins."""
+    """The part that the first pass has to cover: the region, and everything under the tiles over the
+    joins.
+    """
     rounds: list[list[Tile]]
     joining: list[Tile]
 
@@ -174,7 +176,7 @@ def reach(spec: PassSpec, region: Box) -> Box:
 def counted(spec: PassSpec, region: Box) -> tuple[int, int]:
     """Return how many tiles a pass over the region runs, and how many over the joins after it.
 
-    For the whole picture, which may have very many, they are not walked through.
+    For the whole picture this is computed without listing them.
     """
     settings, grid = spec.settings, grid_of(spec)
     if region == Box.whole(spec.size):
@@ -185,9 +187,9 @@ def counted(spec: PassSpec, region: Box) -> tuple[int, int]:
 
 
 def over_joins(spec: PassSpec) -> PassSpec:
-    """Return the pass over the joins: at the joins' strength, and with nothing that changes the start.
+    """Return the pass over the joins: at the joins' strength, without gains or extra noise.
 
-    The first pass has restored what was missing.
+    The first pass has restored the missing detail.
     """
     settings = spec.settings
     assert settings.joins is not None
@@ -246,7 +248,7 @@ class SeparatePass:
         return filled(canvas, laid_over, JOIN_BLOCK)
 
     def _run(self, grid: Grid, group: list[Tile], tiles: "TileFolder") -> None:
-        """Compute the tiles of a round that are not there yet."""
+        """Compute the tiles of a round that are not finished yet."""
         checkerboard = self.spec.settings.order is Order.CHECKERBOARD
 
         def task(tile: Tile) -> TileTask:
@@ -261,7 +263,7 @@ class SeparatePass:
 
 
 def constrain(grid: Grid, tile: Tile, tiles: "TileFolder") -> NeighbourConstraint:
-    """Return the finished neighbours of a tile of the second round, each counting towards its own side."""
+    """Return the finished neighbours of a tile of the second round, each weighted towards its own side."""
     box = tile.box
     total = np.zeros((box.height, box.width, 3), np.float32)
     weights = np.zeros((box.height, box.width, 1), np.float32)
@@ -284,7 +286,7 @@ def constrain(grid: Grid, tile: Tile, tiles: "TileFolder") -> NeighbourConstrain
 
 
 class TileFolder:
-    """Finished tiles, one file each, whole or not there."""
+    """Finished tiles, one file each, written atomically."""
 
     def __init__(self, folder: Path) -> None:
         self.folder = folder

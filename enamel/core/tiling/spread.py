@@ -1,4 +1,4 @@
-"""Where tiles are computed: in this process, or spread over the machines of a cluster."""
+"""Executors of tile tasks: this process, or the machines of a cluster."""
 
 import os
 from collections.abc import Iterator
@@ -15,12 +15,13 @@ AHEAD_PER_WORKER = 2
 
 @contextmanager
 def default_executor() -> Iterator[Executor]:
-    """Provide one thread of this process, the network using all cores; or the cluster that is named.
+    """Provide an executor with one thread of this process, the network using all cores; or the configured
+    cluster.
 
     Raises
     ------
     Refusal
-        When a cluster is named and can't be reached, or Dask is not installed.
+        When a cluster is configured and can't be reached, or Dask is not installed.
     """
     address = os.environ.get(CLUSTER)
     if not address:
@@ -40,12 +41,12 @@ def default_executor() -> Iterator[Executor]:
             f"The cluster at {address} does not answer: {error}. Nothing was lost."
         ) from None
     with client:
-        # a tile's result depends on nothing but the task, so a lost one may run again anywhere
+        # a tile's result depends on its task alone, so a lost one may run again anywhere
         yield client.get_executor(pure=False, retries=5)
 
 
 def tasks_ahead(executor: Executor) -> int:
-    """Return how many tasks to hand over before the first result is awaited, so that no worker waits."""
+    """Return how many tasks to submit before the first result is awaited, so that no worker idles."""
     client = getattr(executor, "_client", None)
     if client is None:
         return AHEAD

@@ -1,7 +1,7 @@
-"""Finished tiles by what they were made from, so that nothing computes the same tile twice.
+"""A store of finished tiles by content key, so that nothing computes the same tile twice.
 
-A swatch runs the tiles that a firing runs later. Both look here first: a tile's key is the hash of
-everything that its pixels depend on, not of where it was wanted.
+A swatch computes tiles that a firing needs later. Both look here first: a tile's key is the hash of
+everything that its pixels depend on.
 """
 
 import fcntl
@@ -22,13 +22,13 @@ SUFFIX = ".npy"
 COUNT = "added"
 """File in the folder that holds the bytes added since the last tidying."""
 ROOM = 0.1
-"""Share of the limit that tidying leaves free, and after which it is done again."""
+"""Fraction of the limit that tidying frees; after so many further bytes it is done again."""
 LEFT_SECONDS = 3600
 """Unfinished files older than this were left by a process that was killed."""
 
 
 class TileStore(Protocol):
-    """Where finished tiles are looked for and kept."""
+    """The interface of stores of finished tiles."""
 
     def get(self, key: str) -> SampleArray | None: ...
 
@@ -54,7 +54,7 @@ class FolderStore:
         try:
             samples: SampleArray = np.load(path)
             os.utime(path)
-        except (OSError, ValueError):  # not there, or cut short by a power cut
+        except (OSError, ValueError):  # missing, or truncated by a loss of power
             return None
         return samples
 
@@ -65,8 +65,8 @@ class FolderStore:
             self.tidy()
 
     def _count(self, added: int) -> float:
-        """Return bytes added since the last tidying, those just added included; infinite where nobody
-        counted.
+        """Return the bytes added since the last tidying, including those just added; infinite where there
+        is no count.
         """
         with (self.folder / COUNT).open("a+") as file:
             fcntl.flock(file, fcntl.LOCK_EX)
@@ -78,7 +78,9 @@ class FolderStore:
         return total
 
     def tidy(self) -> None:
-        """Delete the longest unused tiles until there is room for new ones, and what killed ones left."""
+        """Delete the least recently used tiles until there is room for new ones, and files left by killed
+        processes.
+        """
         for path in self.folder.glob(f"*/*{PARTIAL}"):
             with suppress(FileNotFoundError):
                 if time.time() - path.stat().st_mtime > LEFT_SECONDS:
@@ -99,7 +101,7 @@ class FolderStore:
 
 
 def key_of(*parts: object) -> str:
-    """sha256 over values and arrays, each with its kind and shape, in their order."""
+    """Return the sha256 over values and arrays, each with its type and shape, in order."""
     digest = hashlib.sha256()
     for part in parts:
         if isinstance(part, np.ndarray):

@@ -1,4 +1,4 @@
-"""The work on one tile: all of it that leaves the process. It gives the same bits wherever it runs."""
+"""The work on one tile, in a form that other processes can run. It gives the same bits wherever it runs."""
 
 import time
 from dataclasses import dataclass, replace
@@ -24,8 +24,8 @@ PLAIN = Refine()
 
 @dataclass(frozen=True, slots=True)
 class TileResult:
-    """Result of a tile task: sampler state of the tile's interior, what it looks like now, and seconds
-    spent in the network.
+    """Result of a tile task: sampler state of the tile's interior, its preview, and seconds spent in the
+    network.
 
     After the last step the state is pixels; before, it is in the network's space.
     """
@@ -37,17 +37,17 @@ class TileResult:
 
 
 class TileWork(Protocol):
-    """What the executor takes: something pickled whose call gives a result."""
+    """A picklable callable that returns a tile's result: what executors run."""
 
     def __call__(self) -> TileResult: ...
 
 
 @dataclass(frozen=True, slots=True)
 class NeighbourConstraint:
-    """Finished neighbours that a tile has to grow on from.
+    """Finished neighbours that a tile has to continue.
 
-    ``samples`` (height, width, 3) uint16; ``mask`` (height, width, 1) float32, 1 where they count
-    alone, 0 where the tile is free.
+    ``samples`` (height, width, 3) uint16; ``mask`` (height, width, 1) float32, 1 where only they count, 0
+    where the tile is free.
     """
 
     samples: SampleArray
@@ -60,8 +60,7 @@ class EncodedNeighbours:
     Parameters
     ----------
     known : the neighbours.
-    start : what the pass starts from.
-    mask : where they count, (height, width, 1).
+    start : the pass's start. mask : where they count, (height, width, 1).
     noise : of their place, as the pass starts from.
     """
 
@@ -74,7 +73,7 @@ class EncodedNeighbours:
         self.noise = noise
 
     def over(self, x: FloatArray, sigma: float, degradation: float) -> FloatArray:
-        """x, with the neighbours where they count: lacking and noisy as x is at this level."""
+        """Return x with the neighbours where they count, with the missing detail and noise of this level."""
         known = self.known
         if degradation > 0:
             known = known + self.lost * np.float32(degradation)
@@ -85,7 +84,7 @@ class EncodedNeighbours:
 
 @dataclass(frozen=True, slots=True)
 class TileInputs:
-    """What a tile reads of its pass.
+    """The inputs of a tile.
 
     ``source`` is where the pass starts from, needed when there is no state yet; ``structure`` what is
     held to; ``unconditional`` the softened structure that guidance moves away from; ``fractions``
@@ -114,7 +113,7 @@ class TileInputs:
 
         Parameters
         ----------
-        interior : the part of it whose result is wanted, which its words are for.
+        interior : the part whose result is wanted; it determines the prompts.
         started : whether the tile has a state already, so that it needs the source only where parts are
             protected.
         """
@@ -186,7 +185,7 @@ class TileTask:
     def key(self) -> str:
         """Hash of everything that the result of a whole pass depends on."""
         settings, inputs = self.spec.settings, self.inputs
-        # a guide's say is in no array
+        # a guide's weight is in no array
         hold = settings.hold if self.spec.model.holding is Holding.GUIDE else PLAIN.hold
         plain = replace(
             settings, tile=PLAIN.tile, fit=PLAIN.fit, overlap=PLAIN.overlap, overlap_fraction=None,
@@ -194,7 +193,7 @@ class TileTask:
             regions=(), protect=None, blend=PLAIN.blend, guide=PLAIN.guide, anchor=PLAIN.anchor,
             anchor_radius=PLAIN.anchor_radius, hold=hold,
         )  # fmt: skip
-        # what was left out has its part in the arrays
+        # the settings left out are reflected in the arrays
         constraint = (
             (None, None)
             if self.constraint is None
@@ -253,15 +252,15 @@ class TileTask:
         space, mask = self.spec.model.space, self.constraint.mask
         known = to_signed(self.constraint.samples)
         if space.latent:
-            # where nothing is held, a cell's surroundings must not be black
+            # where there are no neighbours, a cell's surroundings must not be black
             known = np.where(mask > 0, known, to_signed(source))
         return EncodedNeighbours(
             self.denoiser.encode(known), self._signal(), space.cells(mask), self._starting_noise()
         )
 
     def _protected(self) -> Protected | None:
-        """Return what holds the picture to the source until its strength lets it take part, if any is left
-        less.
+        """Return what holds protected parts to the source until they take part; None where nothing is
+        protected.
         """
         fractions = self.inputs.fractions
         if fractions is None or float(fractions.min()) == 1:
@@ -283,7 +282,7 @@ class TileTask:
         return self.inputs.source
 
     def _signal(self) -> FloatArray:
-        """Return what the pass starts from in the network's space, before its noise."""
+        """Return the pass's start in the network's space, without noise."""
         held_by_start = self.spec.model.holding is Holding.START
         start = self.inputs.structure if held_by_start else self._source
         return self.denoiser.encode(self.spec.signal(start, self.box))

@@ -1,4 +1,4 @@
-"""Prompts, for refiners that understand a stated vocabulary: what is known, what is not, and where."""
+"""Prompts for refiners with a vocabulary: known and unknown words, and which tiles get them."""
 
 import re
 from collections.abc import Sequence
@@ -49,7 +49,7 @@ def understood(prompt: str, vocabulary: Vocabulary) -> list[Word]:
 
 
 def hints(prompt: str, vocabulary: Vocabulary) -> FloatArray:
-    """Return weight of each word of the vocabulary, (words,) float32 summing to 1, or all 0."""
+    """Return the weight of each word of the vocabulary, (words,) float32 summing to 1, or all 0."""
     weights = np.zeros(len(vocabulary), np.float32)
     index = {words[0]: place for place, words in enumerate(vocabulary)}
     for word in understood(prompt, vocabulary):
@@ -71,11 +71,11 @@ CLOTHES_AND_BODY = frozenset({
     "tunic", "uniform", "veil", "vest", "waist", "waistcoat", "walking", "wearing",
 })
 # fmt: on
-"""Words about clothes, limbs and stance, which a network that sees only a face would paint into it."""
+"""Words about clothes, limbs and posture, which a network that sees only a face would paint into it."""
 
 
 def about_the_face(prompt: str) -> str:
-    """Return a prompt without the phrases, apart by commas, that speak of clothes or of the body."""
+    """Return a prompt without the comma-separated phrases about clothes or the body."""
     phrases = [phrase.strip() for phrase in prompt.split(",")]
     kept = [
         phrase
@@ -86,15 +86,15 @@ def about_the_face(prompt: str) -> str:
 
 
 LEAST_WEIGHT = 0.1
-"""Fraction of a tile that a text region must cover for the tile to get its words."""
+"""Fraction of a tile that a region must cover for the tile to get its prompt."""
 
 
 @dataclass(frozen=True)
 class Script:
-    """The words of a pass, ready to be asked for any tile.
+    """The prompts of a pass, by tile.
 
-    A tile gets the words of the regions it touches, weighted by how much of it they cover, and the
-    words for the whole picture for the rest: so a subject's words never reach tiles without it.
+    A tile gets the prompts of the regions that it touches, weighted by how much of it they cover, and for
+    the rest the prompt of the whole picture: so a subject's words never reach tiles without it.
     """
 
     settings: Refine
@@ -102,7 +102,7 @@ class Script:
     size: Size
 
     def at(self, tile: Box) -> Words | None:
-        """Return words for a tile; None when the refiner knows none."""
+        """Return the prompt for a tile; None when the refiner takes none."""
         weights = [(region.prompt, self._covered(region, tile)) for region in self.settings.regions]
         left = max(0.0, 1 - sum(weight for _, weight in weights))
         if self.spec.reads_prompts:
@@ -118,12 +118,12 @@ class Script:
         return total
 
     def _written(self, weights: list[tuple[str, float]]) -> str:
-        """Return prompts that count for enough of a tile, the largest first, the whole picture's last."""
+        """Return the prompts with enough weight in a tile, the largest first, the whole picture's last."""
         counting = [prompt.strip() for prompt, weight in weights if weight >= LEAST_WEIGHT]
         return ", ".join(prompt for prompt in counting if prompt)
 
     def negative(self) -> Words | None:
-        """Return the negative prompt; None when the refiner knows no words."""
+        """Return the negative prompt; None when the refiner takes none."""
         if self.spec.reads_prompts:
             return self.settings.negative_prompt
         if not self.spec.vocabulary:
@@ -131,7 +131,7 @@ class Script:
         return hints(self.settings.negative_prompt, self.spec.vocabulary)
 
     def _covered(self, region: Region, tile: Box) -> float:
-        """Return share of a tile that a region covers."""
+        """Return the fraction of a tile that a region covers."""
         if region.mask is not None:
             return float(Drawn(region.mask, self.size).read(tile).mean())
         return self._box(region.box).intersection(tile).area / tile.area

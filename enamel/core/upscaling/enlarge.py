@@ -1,4 +1,4 @@
-"""Enlarging a picture to an exact size, any window of it at a time."""
+"""Enlarge pictures to an exact size, any window at a time."""
 
 from collections import Counter
 from typing import Protocol
@@ -20,21 +20,21 @@ class Upscaler(Protocol):
 
     @property
     def digest(self) -> str:
-        """Names the exact pixels it makes: for a model, the hash of its file."""
+        """Hash that identifies its exact pixels: for a model, that of its file."""
         ...
 
     def reach(self, size_in: Size, size_out: Size, box: Box) -> Box: ...
     def work(self, size_in: Size, size_out: Size) -> dict[str, float]:
-        """Return megapixels that are made on the way, by the name of what makes them."""
+        """Return the megapixels that are computed, by upscaler."""
         ...
 
     def enlarged(self, source: Picture, size: Size) -> Picture:
-        """Return the source at another size, computed where it is read."""
+        """Return the source at another size, computed on reading."""
         ...
 
 
 class Resampled:
-    """A picture at another size by plain interpolation, computed where it is read."""
+    """A picture at another size by interpolation, computed on reading."""
 
     def __init__(self, source: Picture, size: Size, name: str) -> None:
         self.source = source
@@ -69,7 +69,9 @@ class Interpolation:
 
 
 class Mixed:
-    """Two pictures of the same size and channels in one: ``weight`` of the first, the rest second."""
+    """A mixture of two pictures of the same size and channels: ``weight`` of the first, the rest of the
+    second.
+    """
 
     def __init__(self, first: Picture, second: Picture, weight: float) -> None:
         self.size = first.size
@@ -85,14 +87,14 @@ class Mixed:
 
 
 def mixed(first: Picture, second: Picture, weight: float) -> Picture:
-    """``weight`` of one picture and the rest of another; at 0 or 1 just the one."""
+    """Return a mixture of two pictures; at weight 0 or 1 just the one."""
     if weight == 1:
         return first
     return second if weight == 0 else Mixed(first, second, weight)
 
 
 class Mixture:
-    """Two upscalers, their results mixed by weight."""
+    """Two upscalers whose results are mixed by weight."""
 
     factor: int | None = None
 
@@ -121,10 +123,8 @@ class Mixture:
 
 
 class Enlarged:
-    """A picture at another size, computed where it is read.
-
-    Alpha is enlarged by Lanczos, always. Colour is continued under what is transparent first, so
-    that soft edges don't take on the colour that lies hidden there.
+    """A picture at another size, computed on reading. Alpha is always enlarged by Lanczos. Colour is
+    first continued under transparent places, so that soft edges don't take on the hidden colour.
     """
 
     def __init__(self, source: Picture, size: Size, upscaler: Upscaler) -> None:

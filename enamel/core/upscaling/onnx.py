@@ -25,9 +25,9 @@ CELL = 96
 PLAIN: dict[str, Any] = {
     "input": "small", "output": "large", "layout": "NCHW", "range": 1, "grid": 1, "fixed": None,
 }  # fmt: skip
-"""What the shipped models are; a card says what differs."""
+"""Defaults for cards: the shipped models."""
 KEPT_BYTES = 160 * 2**20
-"""Finished cells kept in memory, for windows that share them."""
+"""Number of finished cells in memory, for windows that share them."""
 
 
 class OnnxUpscaler:
@@ -74,7 +74,9 @@ class OnnxUpscaler:
 
     @cached_property
     def rate(self) -> float:
-        """Megapixels of its result per second here, on a cell with its margin, median of three."""
+        """Return megapixels of its result per second on this machine: one cell with its margin, median of
+        three.
+        """
         assert self.factor is not None
         side = self.cell + 2 * self.radius
         samples = np.zeros((side, side, 3), np.uint16)
@@ -94,7 +96,7 @@ class OnnxUpscaler:
         return Resampled(picture, size, "lanczos")
 
     def run(self, samples: SampleArray) -> SampleArray:
-        """Return the model on an array of samples, whatever its size: padding is made and cut off here."""
+        """Run the model on an array of samples of any size: padding is added and cut off here."""
         assert self.factor is not None
         height, width, _ = samples.shape
         rows, columns = self._sides(height, width)
@@ -120,14 +122,14 @@ class OnnxUpscaler:
 
     @property
     def cell(self) -> int:
-        """Side of the cells it is run on: with the margin no larger than the one size it may take."""
+        """Side of the cells it is run on: with the margin at most the model's fixed size."""
         if self.contract["fixed"]:
             return max(1, min(self.contract["fixed"]) - 2 * self.radius)
         return CELL
 
 
 class Grown:
-    """A picture after one run of a model, computed cell by cell where it is read."""
+    """A picture after one run of a model, computed cell by cell on reading."""
 
     channels = 3
 

@@ -1,4 +1,4 @@
-"""Trying out an upscaler's network: what it takes, what it gives, how far it looks."""
+"""Test an upscaler's network: its input, output and receptive radius."""
 
 from typing import Any
 
@@ -19,7 +19,7 @@ ALIKE = 0.12
 
 
 class UpscalerProbe:
-    """A network on the bench."""
+    """Measures an upscaler's network."""
 
     def __init__(self, network: Network) -> None:
         self.network = network
@@ -67,7 +67,7 @@ class UpscalerProbe:
         raise Refusal(f"Its input, {list(shape)}, has no dimension of three channels.")
 
     def run(self, picture: FloatArray) -> FloatArray:
-        """(height, width, 3) in, the same out at the larger size; None of it clipped."""
+        """Run on (height, width, 3); return the larger picture, not clipped."""
         given = picture.transpose(2, 0, 1)[None] if self.layout == "NCHW" else picture[None]
         made = self.network.run({self.input: np.ascontiguousarray(given, np.float32)})
         if made.ndim != 4:
@@ -79,14 +79,14 @@ class UpscalerProbe:
         self.run(picture(*self.size(TIMED)))
 
     def size(self, least: int) -> tuple[int, int]:
-        """Return height and width of a probe of that side or more, as far as the network takes any size."""
+        """Return height and width of a probe of at least that side, or the network's fixed size."""
         if self.fixed:
             return self.fixed[0], self.fixed[1]
         side = -(-least // self.grid) * self.grid
         return side, side
 
     def factor(self) -> int:
-        """Return how many times larger its results are."""
+        """Return its factor: how many times larger its results are."""
         height, width = self.size(PROBE)
         made = self.run(picture(height, width))
         down, across = made.shape[0] / height, made.shape[1] / width
@@ -99,7 +99,7 @@ class UpscalerProbe:
         return int(down)
 
     def range(self, factor: int) -> int:
-        """Return what white is: 1 or 255, whichever of them gives the picture back when reduced."""
+        """Return the value of white: 1 or 255, whichever gives the picture back when reduced."""
         source = picture(*self.size(PROBE))
         errors = {}
         for white in (1, 255):
@@ -115,7 +115,7 @@ class UpscalerProbe:
         return best
 
     def radius(self, factor: int) -> int:
-        """Return how far around itself a pixel of the small picture has to be known, in px of it."""
+        """Return the receptive radius in px of the small picture."""
         if self.fixed:
             height, width = self.fixed
             farthest = (min(height, width) - 1) // 2 - 1

@@ -1,4 +1,4 @@
-"""Which upscalers there are."""
+"""Upscalers by name."""
 
 from enamel.core.errors import Refusal
 from enamel.core.networks.cards import cards
@@ -14,7 +14,7 @@ def upscaler_names() -> list[str]:
 
 
 def chosen(coat: Coat) -> Upscaler:
-    """Return what a coat enlarges with: one upscaler, or two mixed."""
+    """Return the upscaler of a coat: one, or two mixed."""
     first = upscaler(coat.upscaler)
     if coat.mix is None or coat.mix.weight == 0:
         return first

@@ -37,12 +37,12 @@ def lanczos(t: NDArray[np.float64]) -> NDArray[np.float64]:
 
 @dataclass(frozen=True, slots=True)
 class Filter:
-    """A kernel and how far it reaches, in samples of the coarser grid."""
+    """A kernel and its radius, in samples of the coarser grid."""
 
     kernel: Kernel
     support: float
     antialias: bool = True
-    """Whether the kernel widens when the picture shrinks, as it must not to alias."""
+    """Whether the kernel widens when the picture shrinks, to avoid aliasing."""
 
 
 FILTERS = {
@@ -56,7 +56,7 @@ FILTERS = {
 def taps(
     name: str, length_in: int, length_out: int, start: int, stop: int
 ) -> tuple[NDArray[np.intp], FloatArray]:
-    """Return which input samples make output samples start…stop−1 along one side, and in what shares.
+    """Return the input samples and weights of output samples start…stop−1 along one side.
 
     Sample centres lie at half-integers, so that both grids share their outer edges. Taps beyond
     the picture are left out and the rest scaled to sum to 1.

@@ -36,7 +36,7 @@ MODES = [
 
 
 class CoatForm(RefineFields):
-    """One coat of a schedule: the size wanted, then how to get there."""
+    """Form of one coat of a schedule: its size, then its other settings."""
 
     sizing = forms.ChoiceField(
         choices=[("factor", "Factor"), ("pixels", "Pixels"), ("print", "The print")],
@@ -76,7 +76,7 @@ class CoatForm(RefineFields):
         "fit", "feather", "order", "mode", "contrast", "chroma", "blend", "guide", "anchor",
         "anchor_radius",
     )  # fmt: skip
-    """Fields that are settings of `Refine` as they are, besides those of `RefineFields`."""
+    """Fields that are settings of `Refine` unchanged, besides those of `RefineFields`."""
 
     def __init__(
         self,
@@ -105,9 +105,9 @@ class CoatForm(RefineFields):
         print_plan: PrintPlan,
         masks: Mapping[str, Mask] | None = None,
     ) -> "CoatForm":
-        """Return the form filled in with a coat that enlarges a picture of that size.
+        """Return the form filled in with a coat on a picture of that size.
 
-        ``masks`` are those that are kept with the piece, by name.
+        ``masks`` are the piece's saved ones, by name.
         """
         protect = coat.refine.protect if coat.refine else None
         values = cls.values(coat, start, masks)

@@ -1,4 +1,4 @@
-"""Forms that end in values of core's: ranges and sentences come from there."""
+"""Forms that give values of core. Their ranges and help texts come from core."""
 
 import dataclasses
 from typing import Any, ClassVar
@@ -24,7 +24,7 @@ SPACINGS = [
 
 
 def of_setting(kind: type, name: str, **more: Any) -> forms.Field:
-    """Return a number field with the range, unit and sentence that a core setting declares."""
+    """Return a number field with the range, unit and help text that a core setting declares."""
     spec = next(spec for spec in dataclasses.fields(kind) if spec.name == name)
     whole = spec.type is int or spec.type == (int | None)
     field = forms.IntegerField if whole else forms.FloatField
@@ -43,7 +43,7 @@ def side(label: str) -> forms.IntegerField:
 
 
 def offer(form: forms.Form, field: str, names: list[str]) -> None:
-    """Give a choice field the names there are now, and the one it has, if it is still available."""
+    """Set the choices of a field to the names available now."""
     choices = form.fields[field]
     assert isinstance(choices, forms.ChoiceField)
     chosen = form.data.get(field)
@@ -57,7 +57,7 @@ def offer(form: forms.Form, field: str, names: list[str]) -> None:
 
 
 def size_of(card: Card) -> str:
-    """Return what a checkpoint weighs, which is about what it needs of a device's memory before any tile."""
+    """Return a checkpoint's size, which is about the memory that a device needs before any tile."""
     megabytes = card.megabytes
     return f"{megabytes / 1000:.1f} GB" if megabytes >= 1000 else f"{megabytes:.0f} MB"
 
@@ -78,13 +78,13 @@ USUAL: dict[str, tuple[float, float, float, float]] = {
     "blend": (0.66, 1, 0, 1),
     "guide": (0.66, 1, 0, 1),
 }
-"""From where to where a setting is usually kept, and the span that is drawn."""
+"""The usual range of a setting, and the range that is drawn."""
 
 
 class SettingsForm(forms.Form):
-    """A form that ends in a value of core's, whose refusals are put beside their fields.
+    """A form that gives a value of core, whose refusals are shown beside their fields.
 
-    ``start`` is the size of the picture that the settings are for.
+    ``start`` is the size of the picture that the settings apply to.
     """
 
     SHOWN_BY: ClassVar[dict[str, str]] = {
@@ -92,7 +92,7 @@ class SettingsForm(forms.Form):
         "tile": "tile_width",
         "size": "width",
     }
-    """Fields for settings of core's that have another name on the page."""
+    """Fields that have another name on the page than in core."""
 
     def __init__(self, *args: Any, start: Size, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
@@ -141,7 +141,7 @@ class RefineFields(SettingsForm):
     vae = forms.ChoiceField(required=False, label="VAE")
 
     KIT = ("adapters", "structure_guide", "vae")
-    """Fields of what an own checkpoint is used with."""
+    """Fields of what a checkpoint is used with."""
 
     def __init__(self, *args: Any, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)

@@ -1,4 +1,4 @@
-"""What the database holds of firings, checks of layers, schedule presets, and how long work took."""
+"""Models: firings, checks of layers, schedule presets, timings."""
 
 from enamel.firings.models.checks import LayerCheck
 from enamel.firings.models.firings import Firing, TilePreview

@@ -1,4 +1,4 @@
-"""Checks of layers that were made before there were checks, or by an older version of them."""
+"""Checks of layers that have no report, or one of an older version."""
 
 from typing import ClassVar
 
@@ -10,7 +10,7 @@ from enamel.library.models import Layer
 
 
 class LayerCheck(Job):
-    """A layer measured against its piece's base; a layer's last check is kept."""
+    """The measuring of a layer against its piece's base; one per layer."""
 
     LABEL = "Checking a layer"
     STATE_LABELS: ClassVar = {Job.State.RUNNING: "Being checked"}

@@ -1,4 +1,4 @@
-"""Firings: runs of a schedule or of a touch-up, and what they show while they run."""
+"""Firings: runs of a schedule or of other steps, and their previews."""
 
 import uuid
 from datetime import timedelta
@@ -20,11 +20,11 @@ from enamel.jobs.queueing import FIRINGS
 from enamel.library.models.layers import Layer, refine_of
 
 Step = Coat | TouchUp | tuple[Inlay, ...] | Finish
-"""What makes one layer of another."""
+"""What makes one layer from another."""
 
 
 def step_from(form: dict[str, Any]) -> Step:
-    """Return a step from the form it is kept in: its settings under the kind of layer that it makes."""
+    """Return a step from its stored form: settings under the kind of layer that it makes."""
     ((kind, settings),) = form.items()
     if kind == Layer.Kind.COAT:
         return Coat.from_json(settings)
@@ -45,7 +45,7 @@ def step_as_json(step: Step) -> dict[str, Any]:
 
 class FiringQuerySet(JobQuerySet["Firing"]):
     def in_sight(self) -> "FiringQuerySet":
-        """Waiting or running, or ended without a result and not yet dismissed; what runs first."""
+        """Return those waiting, running, or ended without a result and not dismissed; running ones first."""
         running_first = models.Case(
             models.When(state=Firing.State.RUNNING, then=0),
             models.When(state=Firing.State.WAITING, then=1),
@@ -66,9 +66,9 @@ class Firing(Job):
         INLAY = "inlay", "Inlay"
         FINISH = "finish", "Finish"
         AGAIN = "again", "Done again"
-        """Layers after one that was changed, made again on what it has become."""
+        """Layers after a changed one, made again on its replacement."""
         BATCH = "batch", "Batch"
-        """All that a batch does with one picture."""
+        """All steps of a batch for one picture."""
 
     QUEUE = FIRINGS
     LABEL = "Firing"
@@ -115,7 +115,7 @@ class Firing(Job):
 
     @property
     def last_step(self) -> dict[str, Any]:
-        """The settings of the last thing it does: a coat, a touch-up, an inlay or a finish."""
+        """The settings of its last step: a coat, a touch-up, an inlay or a finish."""
         if self.work == self.Work.SCHEDULE:
             last: dict[str, Any] = self.frozen["coats"][-1]
         elif self.work in (self.Work.AGAIN, self.Work.BATCH):
@@ -130,7 +130,7 @@ class Firing(Job):
 
     @property
     def url(self) -> str:
-        """Address of its result, compared with what it began on."""
+        """Address of its result, compared with the layer that it started from."""
         return f"{self.piece.get_absolute_url()}?layer={self.result_id}&against={self.start_id}"
 
     def _end(self, state: str, **fields: Any) -> bool:
@@ -143,7 +143,7 @@ class Firing(Job):
         return Schedule.from_json(self.frozen)
 
     def steps(self) -> list[Step]:
-        """Return what it does, one layer after the other."""
+        """Return its steps, each of which makes a layer."""
         if self.work == self.Work.SCHEDULE:
             return list(self.schedule().laid)
         if self.work in (self.Work.AGAIN, self.Work.BATCH):
@@ -152,7 +152,7 @@ class Firing(Job):
 
     @property
     def size(self) -> Size:
-        """Size of what it makes, or made."""
+        """Size of its last layer."""
         if self.result is not None:
             return self.result.size
         coats = tuple(step for step in self.steps() if isinstance(step, Coat))
@@ -160,7 +160,7 @@ class Firing(Job):
 
 
 PATIENCE = timedelta(minutes=10)
-"""How long a firing lets others go first."""
+"""How long a firing waits for others at most."""
 
 
 def lets_another_go_first(firing: Firing) -> bool:
@@ -179,7 +179,7 @@ def lets_another_go_first(firing: Firing) -> bool:
 
 
 class TilePreview(models.Model):
-    """What a part of a running firing looks like now. Gone when the firing ends."""
+    """A part of a running firing as it looks now. Deleted when the firing ends."""
 
     firing = models.ForeignKey(Firing, models.CASCADE, related_name="previews")
     number = models.PositiveIntegerField(

@@ -1,4 +1,4 @@
-"""How long work took on this machine, by which the next is predicted."""
+"""Timings of work on this machine, from which further work is predicted."""
 
 from django.db import models
 from django.utils import timezone
@@ -7,21 +7,21 @@ from enamel.catalogue.models import Trial
 from enamel.core.pipeline.pace import Kind, Paces, Portion, Timed
 
 ALIKE = ("kind", "model", "mode", "tile")
-"""What makes two portions of work alike."""
+"""What makes two timings comparable."""
 KEPT = 24
-"""Timings of each kind of work that are kept: older ones count for next to nothing."""
+"""How many timings of each kind are kept; older ones have hardly any weight."""
 
 
 class TimingQuerySet(models.QuerySet["Timing"]):
     def note(self, portion: Portion, seconds: float) -> None:
-        """Work was done; of its kind only the newest timings stay."""
+        """Store a timing, and delete the oldest of its kind."""
         alike = {name: getattr(portion, name) for name in ALIKE}
         self.create(amount=portion.amount, seconds=seconds, **alike)
         newest = self.filter(**alike).order_by("-pk").values_list("pk", flat=True)[:KEPT]
         self.filter(**alike, pk__lt=min(newest)).delete()
 
     def paces(self) -> Paces:
-        """Return how fast this machine is, as it is known now."""
+        """Return this machine's speeds, as far as they are known."""
         known = self.order_by("-pk").values_list(*ALIKE, "amount", "seconds")
         done = [
             Timed(Portion(Kind(kind), amount, model, mode, tile), seconds)
@@ -31,7 +31,7 @@ class TimingQuerySet(models.QuerySet["Timing"]):
 
 
 class Timing(models.Model):
-    """A portion of work and the seconds it took."""
+    """Some work and the seconds that it took."""
 
     kind = models.CharField(max_length=10, choices=[(kind.value, kind.value) for kind in Kind])
     model = models.CharField(max_length=40, blank=True)

@@ -1,4 +1,4 @@
-"""What the current refiner can do, and what is to be known of a checkpoint beside its settings."""
+"""What the current refiner can do, and facts about a checkpoint."""
 
 from typing import Any
 
@@ -13,7 +13,7 @@ from enamel.firings.forms.refine import RefineFields
 
 
 def abilities(refine: Refine | None) -> str:
-    """Return what the current refiner can do, in the words that fields are shown by."""
+    """Return the abilities of a refiner, as the names by which fields are shown or hidden."""
     if refine is None:
         return ""
     spec = spec_of(refine)
@@ -28,7 +28,7 @@ def abilities(refine: Refine | None) -> str:
 
 
 def checkpoint_facts(refine: Refine | None) -> dict[str, Any] | None:
-    """Return what is to be known of a checkpoint beside its coat's settings; None for other refiners."""
+    """Return facts about a checkpoint for the panel of its coat; None for other refiners."""
     entry = card(refine.model, "refiner") if refine else None
     if refine is None or not isinstance(entry, CheckpointCard):
         return None
@@ -54,7 +54,7 @@ def checkpoint_facts(refine: Refine | None) -> dict[str, Any] | None:
 
 
 def abilities_in(form: RefineFields) -> str:
-    """Return the same for a form, whatever state it is in."""
+    """Return the abilities of the refiner chosen in a form, valid or not."""
     guide = form["structure_guide"].value() or ""
     refine = Refine(model=str(form["model"].value()), kit=Kit(guide=guide) if guide else None)
     try:

@@ -1,4 +1,4 @@
-"""What the panel of coats shows: the coats of a schedule, what each makes and takes, what has changed."""
+"""The panel of coats: the coats of a schedule, each one's result and cost, and what has changed."""
 
 import json
 from dataclasses import dataclass
@@ -21,36 +21,36 @@ from enamel.library.models import Piece
 from enamel.web.parameters import whole_number
 
 MOST_TILES_DRAWN = 3000
-"""Grids of more tiles are shown as a number only."""
+"""Of grids with more tiles only their number is shown."""
 
 
 @dataclass(frozen=True, slots=True)
 class Row:
-    """A coat in the list of them. Without size and cost when it is off."""
+    """A coat in the list of coats. Without size and cost when it is off."""
 
     number: int
     coat: Coat
     size: Size | None
     cost: CoatCost | None
     laid: bool
-    """Whether its layer is there already and would be taken as it is."""
+    """Whether its layer exists already and would be used as it is."""
 
 
 def draft_of(piece: Piece, number: str | None) -> Draft:
-    """Return the piece's schedule with that coat as the current one; the first when there is none."""
+    """Return the piece's schedule with that coat as the current one; the first coat when it doesn't exist."""
     schedule = piece.schedule
     wanted = whole_number(number) or 0
     return Draft(schedule, min(wanted, len(schedule.coats) - 1))
 
 
 def start_of(draft: Draft, base: Size) -> Size:
-    """Return size of what the current coat enlarges."""
+    """Return the size of the picture that the current coat enlarges."""
     before = tuple(coat for coat in draft.schedule.coats[: draft.number] if coat.on)
     return Schedule(before).sizes(base)[-1] if before else base
 
 
 def result_of(draft: Draft, base: Size) -> Size:
-    """Return size of what the current coat makes."""
+    """Return the size of the current coat's result."""
     return draft.coat.size_from(start_of(draft, base))
 
 
@@ -77,8 +77,8 @@ def coat_form(piece: Piece, draft: Draft) -> CoatForm:
 
 
 def changed_since_fired(piece: Piece, draft: Draft) -> dict[str, str]:
-    """Return fields of the current coat that differ from the schedule fired last, or from the one the piece
-    began with, and what stood there then.
+    """Return the fields of the current coat that differ from the schedule fired last, or from the
+    starting schedule, with their earlier values.
     """
     before = services.last_schedule(piece) or piece.starting_schedule
     if draft.number >= len(before.coats):
@@ -96,7 +96,7 @@ def changed_since_fired(piece: Piece, draft: Draft) -> dict[str, str]:
 
 
 def tile_grid(coat: Coat, size: Size) -> dict[str, Any] | None:
-    """Return the tiles of a coat as the firing cuts them, as fractions of the picture, in their order."""
+    """Return the tiles of a coat in their order, as fractions of the picture."""
     refine = coat.refinement
     if refine is None:
         return None
@@ -124,7 +124,7 @@ def words_of(refine: Refine, known: Vocabulary) -> list[Word]:
 
 
 def schedule_cost(piece: Piece, draft: Draft) -> dict[str, Any]:
-    """Return what the current schedule makes and takes, for the page's list of coats and its sum."""
+    """Return result and cost of each coat of the current schedule, and in total."""
     rows = rows_of(piece, draft.schedule)
     costs = [row.cost for row in rows if row.cost]
     total = Prediction(tuple(costs))
@@ -158,7 +158,7 @@ def schedule_cost(piece: Piece, draft: Draft) -> dict[str, Any]:
 
 
 def firing_grids(firing: Firing) -> str:
-    """Return the tiles of each coat of a firing, and how much work comes before it, as JSON."""
+    """Return the tiles of each coat of a firing, and the amount of work before it, as JSON."""
     if firing.work != Firing.Work.SCHEDULE:
         return "[]"
     schedule = firing.schedule()

@@ -1,4 +1,4 @@
-"""A firing while it runs: its news, its tiles; stopping and resuming it."""
+"""A running firing: its state and tiles; stopping and resuming it."""
 
 from uuid import UUID
 
@@ -18,13 +18,13 @@ TASKS: dict[str, str] = {
     Firing.Work.INLAY: "inlay",
     Firing.Work.FINISH: "finish",
 }
-"""Where work goes on that is no coat."""
+"""The place being worked on where the step is not a coat."""
 
 
 @require_GET
 @login_required
 def state(request: HttpRequest, firing_id: UUID) -> JsonResponse:
-    """Progress, and the tiles that changed after number ``after``."""
+    """Return the progress, and the tiles that changed after number ``after``."""
     firing = own_firing(request, firing_id)
     after = request.GET.get("after", "0")
     fresh = firing.previews.filter(number__gt=whole_number(after) or 0)
@@ -43,7 +43,7 @@ def state(request: HttpRequest, firing_id: UUID) -> JsonResponse:
 
 
 def _result_url(firing: Firing) -> str | None:
-    """Return where the result is looked at, against what it was made from."""
+    """Return the address of the result, compared with the layer that it was made from."""
     if firing.result_id is None:
         return None
     task = TASKS.get(firing.work, "coat")
@@ -62,10 +62,9 @@ def _news(firing: Firing, preview: TilePreview) -> dict[str, object]:
 @login_required
 @cache_control(private=True, max_age=600)
 def tile(request: HttpRequest, firing_id: UUID, number: int) -> HttpResponse:
-    """Show how a tile looked when that number was news.
+    """Return a tile's preview.
 
-    Between the news and the question it may have been painted over, or the firing have ended: then
-    there is nothing to show any more, which is no error.
+    When it was replaced meanwhile or the firing has ended, there is nothing to show, which is no error.
     """
     preview = own_firing(request, firing_id).previews.filter(number=number).first()
     if preview is None:

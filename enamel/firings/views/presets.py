@@ -31,7 +31,7 @@ def _own(request: HttpRequest, number: int) -> SchedulePreset:
 
 
 def _keep(request: HttpRequest, name: str, schedule: Schedule) -> bool:
-    """Keep a schedule under a name, in the place of one of that name; whether there was none."""
+    """Save a schedule under a name, replacing one of that name; return whether there was none."""
     _, fresh = SchedulePreset.objects.update_or_create(
         owner_id=person(request).pk, name=name, defaults={"schedule": schedule.to_json()}
     )
@@ -41,7 +41,7 @@ def _keep(request: HttpRequest, name: str, schedule: Schedule) -> bool:
 @require_POST
 @login_required
 def keep(request: HttpRequest, piece_id: UUID) -> HttpResponse:
-    """Keep the piece's schedule under a name; a schedule of that name is replaced."""
+    """Save the piece's schedule under a name; a preset of that name is replaced."""
     piece = own_piece(request, piece_id)
     name = request.POST.get("name", "").strip()[:80]
     if not name:
@@ -56,7 +56,7 @@ def keep(request: HttpRequest, piece_id: UUID) -> HttpResponse:
 @require_POST
 @login_required
 def apply(request: HttpRequest, piece_id: UUID) -> HttpResponse:
-    """Put a schedule preset in the place of the piece's; it can be undone."""
+    """Replace the piece's schedule by a preset; it can be undone."""
     piece = own_piece(request, piece_id)
     chosen = whole_number(request.POST.get("schedule"))
     if chosen is None:
@@ -82,7 +82,7 @@ def apply(request: HttpRequest, piece_id: UUID) -> HttpResponse:
 @require_GET
 @login_required
 def export(request: HttpRequest, number: int) -> HttpResponse:
-    """Show a schedule preset as a file that `enamel fire --schedule` takes too."""
+    """Send a schedule preset as a file, which `enamel fire --schedule` also reads."""
     preset = _own(request, number)
     return json_file(f"{safe(preset.name, 'schedule')}.schedule.json", preset.schedule)
 
@@ -90,7 +90,7 @@ def export(request: HttpRequest, number: int) -> HttpResponse:
 @require_POST
 @login_required
 def import_preset(request: HttpRequest, piece_id: UUID) -> HttpResponse:
-    """Make a schedule preset of a JSON file, named after it."""
+    """Save a schedule from a JSON file as a preset, named after the file."""
     piece = own_piece(request, piece_id)
     file = request.FILES.get("file")
     if file is None:

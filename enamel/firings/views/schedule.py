@@ -1,4 +1,4 @@
-"""Change the schedule of a piece, fire it, and show what a change makes and takes."""
+"""Change the schedule of a piece, fire it, and show its result and cost."""
 
 from collections.abc import Callable
 from urllib.parse import urlencode
@@ -24,7 +24,7 @@ from enamel.workspace.views import show_again
 @require_POST
 @login_required
 def schedule(request: HttpRequest, piece_id: UUID) -> HttpResponse:
-    """Keep the current coat, then do what the button says: edit the schedule, or fire."""
+    """Save the current coat, then do what the button says: edit the schedule, or fire."""
     piece = own_piece(request, piece_id)
     wanted = request.POST.get("do", "")
     if wanted in ("undo", "redo"):
@@ -46,7 +46,7 @@ def schedule(request: HttpRequest, piece_id: UUID) -> HttpResponse:
 def act_on_coat(
     request: HttpRequest, piece: Piece, act: Callable[[Draft, CoatForm], HttpResponse]
 ) -> HttpResponse:
-    """Do something with the schedule and the coat that was sent; show the form again when it is refused.
+    """Act on the schedule and the coat that was sent; show the form again when that is refused.
 
     Parameters
     ----------
@@ -80,8 +80,9 @@ def read_coat(request: HttpRequest, piece: Piece) -> tuple[Draft, CoatForm]:
 
 
 def _fire(request: HttpRequest, piece: Piece, draft: Draft, wanted: str, seeds: int) -> None:
-    """The whole schedule from the base; or, on the layer that is shown, this coat, this one and
-    those after it, or this one with a run of seeds."""
+    """Fire the whole schedule from the base; or, on the layer shown, the current coat, this one and those
+    after it, or this one with several seeds.
+    """
     if wanted == "fire":
         services.enqueue_schedule(piece.base, draft.schedule)
         return
@@ -97,7 +98,7 @@ def _fire(request: HttpRequest, piece: Piece, draft: Draft, wanted: str, seeds: 
 @require_POST
 @login_required
 def schedule_cost_view(request: HttpRequest, piece_id: UUID) -> HttpResponse:
-    """Keep a change of the current coat, and show what follows from it, as a piece of page."""
+    """Save a change of the current coat, and return the part of the page that depends on it."""
     piece = own_piece(request, piece_id)
     draft, form = read_coat(request, piece)
     if not form.is_valid():

@@ -1,4 +1,4 @@
-"""What the database holds of work: the abstract job, and the workers."""
+"""Models: the abstract job, and workers."""
 
 from enamel.jobs.models.jobs import Job, JobQuerySet
 from enamel.jobs.models.workers import DEAD_AFTER, LISTED_FOR, Worker, WorkerQuerySet

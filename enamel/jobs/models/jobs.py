@@ -31,7 +31,9 @@ class JobQuerySet(models.QuerySet[J]):
         return self.filter(state__in=self.model.OPEN)
 
     def stop(self) -> None:
-        """Stop those that are open: a worker stops after the tile it is at, what waits is not begun."""
+        """Stop those that are open: a running one stops after its current tile, a waiting one is not
+        begun.
+        """
         states = self.model.State
         self.open().update(stop_requested=True)
         self.filter(state=states.WAITING).update(state=states.STOPPED)
@@ -75,7 +77,7 @@ class Job(models.Model):
     MOST_ATTEMPTS: ClassVar[int] = 4
     """A job whose worker died this often fails."""
     AFTER_CRASHES: ClassVar[str] = ""
-    """What the artist can do then."""
+    """What is said of such a job."""
 
     state = models.CharField(max_length=10, choices=State.choices, default=State.WAITING)
     stop_requested = models.BooleanField(default=False)
@@ -106,7 +108,7 @@ class Job(models.Model):
 
     @property
     def lock(self) -> str:
-        """Name of the advisory lock that its worker holds."""
+        """Name of the advisory lock that its worker holds while it runs."""
         return f"{self._meta.label} {self.pk}"
 
     @property
@@ -135,12 +137,12 @@ class Job(models.Model):
 
     @property
     def seconds_left(self) -> float | None:
-        """How long it will take yet; None where that is not known."""
+        """Seconds until it is done; None where that is not known."""
         return None
 
     @classmethod
     def kinds(cls) -> "list[type[Job]]":
-        """Return all kinds of jobs there are."""
+        """Return all kinds of jobs: every concrete subclass."""
         return [kind for kind in apps.get_models() if issubclass(kind, Job)]
 
     # states -------------------------------------------------------------------------

@@ -1,4 +1,4 @@
-"""The kiln's workers: each says every few seconds that it lives, what it serves and what it is doing."""
+"""The kiln's workers. Each sends a heartbeat every few seconds, with the queues it serves and its task."""
 
 import uuid
 from collections.abc import Iterable
@@ -11,9 +11,9 @@ from django.db.models import Q
 from django.utils import timezone
 
 DEAD_AFTER = timedelta(seconds=30)
-"""A worker whose last heartbeat is older is taken to be dead."""
+"""A worker whose last heartbeat is older counts as dead."""
 LISTED_FOR = timedelta(days=1)
-"""How long a dead worker is listed that no other has replaced."""
+"""How long a dead worker stays listed when no other has replaced it."""
 
 
 class WorkerQuerySet(models.QuerySet["Worker"]):

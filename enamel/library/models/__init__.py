@@ -1,4 +1,4 @@
-"""What the database holds of pieces and their layers."""
+"""Models: pieces, their layers, masks and laid files."""
 
 from enamel.library.models.layers import Layer
 from enamel.library.models.overlays import KeptMask, LaidFile

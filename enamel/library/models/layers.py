@@ -19,7 +19,7 @@ class LayerQuerySet(models.QuerySet["Layer"]):
 
 
 class LayerManager(models.Manager["Layer"]):
-    """Reports of checks are large and read one at a time, so they are fetched only where they are read."""
+    """Leaves reports of checks in the database until they are read: they are large."""
 
     def get_queryset(self) -> "LayerQuerySet":
         return LayerQuerySet(self.model, using=self._db).defer("checks")
@@ -107,7 +107,7 @@ class Layer(models.Model):
 
     @property
     def chain(self) -> "list[Layer]":
-        """All it was made from, the base first, and itself."""
+        """The layers it was made from, the base first, and itself."""
         chain = [self]
         while chain[0].parent is not None:
             chain.insert(0, chain[0].parent)
@@ -125,17 +125,17 @@ class Layer(models.Model):
 
     @property
     def checked(self) -> bool:
-        """Whether it has a report in the present form."""
+        """Whether it has a report of the current version of the checks."""
         return self.checked_by == VERSION
 
     @property
     def verdict(self) -> str:
-        """What its checks came to, in a line; empty while it has not been checked."""
+        """Result of its checks in a line; empty while it has not been checked."""
         return self.verdict_kept if self.checked else ""
 
     @property
     def mended_at(self) -> float:
-        """Middle of what a touch-up or inlay changed, as a fraction of the width; ½ for other layers."""
+        """Middle of what a touch-up or inlay changed, as a fraction of the width; ½ for other kinds."""
         places = self.recipe.get("places")
         if not places:
             return 0.5
@@ -147,7 +147,7 @@ class Layer(models.Model):
 
     @property
     def step_form(self) -> dict[str, Any]:
-        """What made it of its parent, as firings keep it: the settings under the layer's kind."""
+        """The step that made it from its parent, as firings store it: settings under the layer's kind."""
         if self.kind == self.Kind.COAT:
             return {self.kind: self.recipe["coat"]}
         if self.kind == self.Kind.TOUCH_UP:
@@ -158,7 +158,7 @@ class Layer(models.Model):
 
     @property
     def found_faces(self) -> list[Face]:
-        """The faces that were found in it, in its px."""
+        """The faces found in it, in px."""
         return [face_from(form) for form in self.faces or []]
 
     @property
@@ -169,8 +169,8 @@ class Layer(models.Model):
 
 
 def refine_of(settings: dict[str, Any]) -> dict[str, Any] | None:
-    """Return the refinement in a coat's or touch-up's settings; a touch-up's has its first patch's strength
-    and seed.
+    """Return the refinement in a coat's or touch-up's settings; for a touch-up with strength and seed of
+    its first patch.
     """
     refine: dict[str, Any] | None = settings.get("refine")
     if refine and settings.get("patches"):
@@ -180,11 +180,11 @@ def refine_of(settings: dict[str, Any]) -> dict[str, Any] | None:
 
 
 def face_from(form: list[float]) -> Face:
-    """Return a face from the numbers it is kept as: box, and turn where one is known."""
+    """Return a face from its stored numbers: box, and turn where one is known."""
     left, top, width, height = (round(side) for side in form[:4])
     return Face(Box(left, top, width, height), 0.0, form[4] if len(form) > 4 else 0.0)
 
 
 def face_as_kept(face: Face) -> list[float]:
-    """Return the numbers that a face is kept as."""
+    """Return the numbers that a face is stored as."""
     return [face.box.x, face.box.y, *face.box.size, round(face.turn, 1)]

@@ -1,4 +1,4 @@
-"""What is kept with a piece to be used on its layers: masks, and pictures from elsewhere."""
+"""What a piece keeps for use on its layers: masks, and laid pictures."""
 
 from django.db import models
 from django.utils import timezone
@@ -7,7 +7,7 @@ from enamel.core.masks import Mask
 
 
 class KeptMask(models.Model):
-    """A mask that is kept with its piece, for other layers and as a region for words."""
+    """A mask saved with its piece, for use on other layers and as a region of a prompt."""
 
     piece = models.ForeignKey("Piece", models.CASCADE, related_name="masks")
     name = models.CharField(max_length=80)
@@ -26,7 +26,7 @@ class KeptMask(models.Model):
 
 
 class LaidFile(models.Model):
-    """A picture from elsewhere that is laid over layers of a piece."""
+    """A picture from outside that is laid over layers of a piece."""
 
     piece = models.ForeignKey("Piece", models.CASCADE, related_name="laid_files")
     name = models.CharField(max_length=255)

@@ -25,9 +25,9 @@ from enamel.library.models.layers import Layer, face_from
 THROWN_AWAY_FOR = timedelta(days=30)
 """How long a piece that was deleted can be restored."""
 STEPS_KEPT = 200
-"""Changes of a schedule that can be undone."""
+"""How many changes of a schedule can be undone."""
 TYPING = timedelta(seconds=2)
-"""Changes of one and the same setting within this time are one change."""
+"""Changes of the same setting within this time count as one."""
 
 
 class PieceQuerySet(models.QuerySet["Piece"]):
@@ -42,7 +42,7 @@ class PieceQuerySet(models.QuerySet["Piece"]):
         return own.order_by("-deleted_at")
 
     def past_return(self) -> "PieceQuerySet":
-        """Deleted so long ago that they are deleted for good."""
+        """Return those whose time to be restored has passed."""
         return self.filter(deleted_at__lte=timezone.now() - THROWN_AWAY_FOR)
 
     def found(self, words: str) -> "PieceQuerySet":
@@ -152,7 +152,9 @@ class Piece(models.Model):
         return self._starting_schedule(Suited.read())
 
     def schedule_by(self, suited: SuitedModels | None) -> Schedule:
-        """Return the current schedule; ``suited`` saves reading for each of many pieces what suits what."""
+        """Return the current schedule. ``suited`` saves reading the suited models again for each of many
+        pieces.
+        """
         if self.schedule_kept is None:
             return self._starting_schedule(suited or Suited.read())
         return Schedule.from_json(self.schedule_kept)
@@ -175,7 +177,7 @@ class Piece(models.Model):
 
     @property
     def print_plan(self) -> PrintPlan:
-        """The current print: an A4 sheet that lies as the picture does before the first change."""
+        """The current print; before the first change an A4 sheet in the picture's orientation."""
         if self.print_kept:
             return PrintPlan.from_json(self.print_kept)
         wide = self.base_facts.get("width", 0) > self.base_facts.get("height", 0)
@@ -211,11 +213,11 @@ class Piece(models.Model):
         self.save(update_fields=["schedule_kept", "step"])
 
     def undo(self) -> bool:
-        """Undo the last change of the schedule; return whether there was one."""
+        """Undo the last change of the schedule; return False when there was none."""
         return self._go_by(-1)
 
     def redo(self) -> bool:
-        """Make the change again that was undone last; whether there was one."""
+        """Redo the change undone last; return False when there was none."""
         return self._go_by(1)
 
     @transaction.atomic
@@ -244,13 +246,13 @@ class Piece(models.Model):
 
     @property
     def newest(self) -> "Layer":
-        """The layer made last, as `PieceQuerySet.with_newest_layer` brought it."""
+        """The layer made last. Only on pieces from `PieceQuerySet.with_newest_layer`."""
         brought: list[Layer] = getattr(self, "newest_layers")  # noqa: B009
         return brought[0]
 
     @cached_property
     def base(self) -> "Layer":
-        """The layer that all others come from, as `PieceQuerySet.with_base` brought it if it did."""
+        """The layer that all others come from; `PieceQuerySet.with_base` saves its query."""
         brought: list[Layer] = getattr(self, "bases", [])
         return brought[0] if brought else self.layers.get(kind=Layer.Kind.BASE)
 
@@ -262,7 +264,7 @@ class Piece(models.Model):
         return [replace(face, box=face.box.scaled(scale)) for face in faces]
 
     def layer_at(self, content_key: str) -> "Layer | None":
-        """Return the layer with this content key, if it was made already."""
+        """Return the layer with this content key, if it exists."""
         return self.layers.filter(content_key=content_key).first()
 
 

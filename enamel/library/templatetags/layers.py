@@ -1,4 +1,4 @@
-"""Write what pages need of layers."""
+"""Template tags for layers."""
 
 import json
 
@@ -14,7 +14,7 @@ register = template.Library()
 
 @register.filter
 def picture_source(layer: Layer) -> str:
-    """What the page's viewer has to know of a layer's pyramid, as JSON."""
+    """A layer's pyramid for the page's viewer, as JSON."""
     first_tile = reverse("layer-tile", args=[layer.pk, 0, 0, 0])
     return json.dumps(
         {
@@ -36,7 +36,7 @@ def summary(layer: Layer) -> str:
 
 @register.filter
 def made_with(layer: Layer) -> str:
-    """The settings of a layer in a line."""
+    """The settings that made a layer, in a line."""
     refine = layer.refine
     parts = []
     coat = layer.recipe.get("coat")

@@ -1,4 +1,4 @@
-"""Layers as pictures to look at: pyramid tiles and thumbnails."""
+"""Images of layers: pyramid tiles and thumbnails."""
 
 from hashlib import sha256
 from uuid import UUID
@@ -15,15 +15,15 @@ from enamel.library.access import own_layer, own_pyramid
 from enamel.library.pyramids import archives
 
 A_MONTH = 30 * 24 * 3600
-"""Layers never change, so a browser may keep what it has seen of them."""
+"""Layers never change, so browsers may cache their tiles."""
 
 
 @require_GET
 @vary_on_cookie
 @cache_control(private=True, max_age=A_MONTH, immutable=True)
 def tile(request: HttpRequest, layer_id: UUID, level: int, column: int, row: int) -> HttpResponse:
-    """Show a pyramid's tile. Screens ask for dozens at once; whose they are is looked up for the first of
-    them.
+    """Return a pyramid's tile. A screen requests dozens at once, so the owner is looked up for the first
+    only.
     """
     session = request.COOKIES.get(settings.SESSION_COOKIE_NAME, "")
     asked = sha256(f"{session} {layer_id}".encode()).hexdigest()
@@ -63,7 +63,7 @@ def thumbnail(request: HttpRequest, layer_id: UUID) -> FileResponse:
 @require_GET
 @login_required
 def state(request: HttpRequest, layer_id: UUID) -> JsonResponse:
-    """Show whether a layer can be looked at yet; with ``for=finish``, whether it can be finished."""
+    """Return whether a layer can be looked at yet; with ``for=finish``, whether it can be finished."""
     layer = own_layer(request, layer_id)
     finishing = request.GET.get("for") == "finish"
     return JsonResponse({"ready": layer.surveyed if finishing else layer.ready})

@@ -53,7 +53,7 @@ def pieces(request: HttpRequest) -> HttpResponse:
 @require_POST
 @login_required
 def import_picture(request: HttpRequest) -> HttpResponse:
-    """Show each file becomes a piece. Files that can't be used are refused one by one, by name."""
+    """Make a piece of each file. Files that can't be used are refused one by one, by name."""
     made: list[Piece] = []
     uploads: list[Upload] = []
     refused: list[dict[str, str]] = []
@@ -87,7 +87,7 @@ def import_picture(request: HttpRequest) -> HttpResponse:
 
 
 def _brought_in(piece: Piece) -> dict[str, Any]:
-    """Return what the page needs of a piece that was just imported."""
+    """Return what the page shows of a piece that was just imported."""
     note = ""
     if piece.copy_of:
         base, original = piece.base.size, piece.copy_of
@@ -102,7 +102,7 @@ def _brought_in(piece: Piece) -> dict[str, Any]:
 @require_GET
 @login_required
 def base_file(request: HttpRequest, piece_id: UUID) -> HttpResponse | FileResponse:
-    """Show the base as it was imported, byte for byte."""
+    """Send the base file as it was imported, byte for byte."""
     piece = own_piece(request, piece_id)
     kind = piece.base_facts.get("media_type") or mimetypes.guess_type(piece.base_name)[0]
     return send(
@@ -114,7 +114,7 @@ def base_file(request: HttpRequest, piece_id: UUID) -> HttpResponse | FileRespon
 @require_POST
 @login_required
 def mark(request: HttpRequest, piece_id: UUID) -> HttpResponse:
-    """Mark a piece keep, maybe or drop; the mark it has already takes it off."""
+    """Mark a piece keep, maybe or drop. Its present mark, sent again, is removed."""
     piece = own_piece(request, piece_id)
     asked = request.POST.get("mark", "")
     piece.mark = asked if asked in Piece.Mark.values and asked != piece.mark else ""
@@ -135,7 +135,7 @@ def duplicate(request: HttpRequest, piece_id: UUID) -> HttpResponse:
 @require_POST
 @login_required
 def delete_pieces(request: HttpRequest) -> HttpResponse:
-    """Show one piece, or all that are marked drop. They can be restored for 30 days."""
+    """Delete one piece, or all that are marked drop. They can be restored for 30 days."""
     own = Piece.objects.of(request.user)
     chosen = own.filter(mark=Piece.Mark.DROP)
     if "piece" in request.POST:
@@ -168,7 +168,7 @@ def restore(request: HttpRequest, piece_id: UUID) -> HttpResponse:
 
 @login_required
 def split(request: HttpRequest, piece_id: UUID) -> HttpResponse:
-    """Show a contact sheet with its cuts, and making a piece of each candidate."""
+    """Show a contact sheet with its cuts; on POST make a piece of each candidate."""
     piece = own_piece(request, piece_id)
     error = ""
     cuts = _cuts_of(piece)
@@ -197,7 +197,7 @@ def split_picture(request: HttpRequest, piece_id: UUID) -> HttpResponse:
 @require_POST
 @login_required
 def no_sheet(request: HttpRequest, piece_id: UUID) -> HttpResponse:
-    """Note that the picture is no contact sheet, or no copy."""
+    """Record that the picture is not a contact sheet, or not a copy."""
     piece = own_piece(request, piece_id)
     piece.cuts, piece.copy_of = None, None
     piece.save(update_fields=["cuts", "copy_of"])

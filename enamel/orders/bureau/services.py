@@ -23,17 +23,17 @@ State = SentCoat.State
 
 @dataclass(frozen=True, slots=True)
 class Account:
-    """How things stand with money, in cents."""
+    """The balance and what was spent, in cents."""
 
     at_bureau: Known[answers.Account]
-    """What the bureau says of the workshop's account, and how old that is."""
+    """The workshop's account at the bureau, as last answered, with its age."""
     spent_cents: int
-    """By the artist this month, coats under way included."""
+    """Spent by the artist this month, with coats under way."""
     limit_cents: int
 
     @property
     def balance_cents(self) -> int | None:
-        """What is left at the bureau; None where that is not known."""
+        """The balance at the bureau; None where that is not known."""
         return self.at_bureau.answer.balance_cents if self.at_bureau.answer else None
 
     @property
@@ -47,7 +47,7 @@ class Account:
 
 
 def account(owner_id: int) -> Account:
-    """Return what an artist has spent this month, and what is known of the account at the bureau."""
+    """Return what an artist has spent this month, and the account at the bureau as last answered."""
     return Account(
         at_bureau=known(ACCOUNT, answers.Account),
         spent_cents=SentCoat.objects.spent_cents(owner_id, _this_month()),
@@ -56,21 +56,20 @@ def account(owner_id: int) -> Account:
 
 
 def terms() -> Known[answers.Terms]:
-    """Return what is known of the bureau's conditions."""
+    """Return the bureau's terms, as last answered."""
     return known(TERMS, answers.Terms)
 
 
 def set_limit(owner_id: int, cents: int) -> None:
-    """Change what an artist means to spend in a month."""
+    """Change an artist's monthly spending limit."""
     if not 0 <= cents <= MOST_LIMIT_CENTS:
         raise Refusal(f"The limit can be from 0 to {MOST_LIMIT_CENTS // 100} a month.")
     SpendingLimit.objects.update_or_create(owner_id=owner_id, defaults={"cents": cents})
 
 
 def ask_for_offer(start: Layer, coat: Coat) -> SentCoat:
-    """Have the bureau asked for an offer for laying a coat on a layer.
-
-    A worker asks. Only figures are sent: sizes and settings, no pixels, no words.
+    """Submit a request for an offer for a coat on a layer. A worker sends it. Only sizes and settings are
+    sent: no pixels, no prompts.
     """
     sent = SentCoat(piece=start.piece, start=start, frozen=to_json(coat), state=State.ASKING)
     jobs.submit(sent)
@@ -78,7 +77,7 @@ def ask_for_offer(start: Layer, coat: Coat) -> SentCoat:
 
 
 def order(sent: SentCoat) -> None:
-    """Take an offer: within the month's limit, and once, however often it is asked for.
+    """Accept an offer within the monthly limit, and once only, however often this is called.
 
     Raises
     ------
@@ -86,7 +85,7 @@ def order(sent: SentCoat) -> None:
         When the offer has expired or would go beyond the limit. Nothing is sent then.
     """
     with transaction.atomic():
-        # the artist's limit is the lock, so that two offers at once can't both just fit
+        # the artist's limit is locked, so that of two offers at once not both can just fit
         owner = sent.piece.owner_id
         SpendingLimit.objects.get_or_create(owner_id=owner)
         limit = SpendingLimit.objects.select_for_update().get(owner_id=owner)
@@ -110,9 +109,8 @@ def order(sent: SentCoat) -> None:
 
 
 def cancel(sent: SentCoat) -> None:
-    """Cancel an order that is under way.
-
-    A worker asks the bureau again until it is known what the bureau still charges.
+    """Cancel an order that is under way. A worker repeats the request until it is known what the bureau
+    still charges.
     """
     with transaction.atomic():
         if sent.transition(
@@ -122,12 +120,12 @@ def cancel(sent: SentCoat) -> None:
 
 
 def keep(sent: SentCoat) -> None:
-    """Have a layer made of what came back, in spite of what speaks against it."""
+    """Make a layer of a result in spite of the findings against it."""
     _open_again(sent, State.DOUBTED, "There is nothing here to be kept.")
 
 
 def try_again(sent: SentCoat) -> None:
-    """Go on with a coat that failed: it is the same order, charged once."""
+    """Resume a coat that failed: it is the same order, charged once."""
     _open_again(sent, State.FAILED, "This coat did not fail, so it can't be tried again.")
 
 
@@ -143,9 +141,9 @@ def _open_again(sent: SentCoat, state: str, otherwise: str) -> None:
 
 
 def leave(sent: SentCoat) -> None:
-    """Dismiss an offer, or a coat that ended; what came back and was not kept is deleted.
+    """Dismiss an offer, or a coat that has ended; a result that was not kept is deleted.
 
-    What was charged still counts this month. An order that failed is cancelled at the bureau.
+    What was charged still counts for this month. An order that failed is cancelled at the bureau.
     """
     if sent.under_way or sent.state == State.CANCELLING:
         raise Refusal("This coat is under way; cancel it first.")
@@ -169,9 +167,7 @@ def leave(sent: SentCoat) -> None:
 
 
 def other_models(sent: SentCoat) -> list[str]:
-    """Return names of models that the bureau has in another version than this house, so that pixels
-    differ.
-    """
+    """Return the names of models that the bureau has in another version, so that pixels differ."""
     here = {card.name: card.sha256 for card in cards()}
     there = {one["name"]: one["sha256"] for one in sent.terms.get("models", [])}
     coat = sent.coat
@@ -181,7 +177,7 @@ def other_models(sent: SentCoat) -> list[str]:
 
 
 def megabytes(sent: SentCoat) -> float:
-    """Return the most bytes that are sent: 16 bits a sample; packed without loss it is less."""
+    """Return the most megabytes that are sent: 16 bits a sample. Lossless packing makes it less."""
     return sum(layer.size.megapixels * BYTES_PER_SAMPLE * 3 for layer in sent.files.values())
 
 

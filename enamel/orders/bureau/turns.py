@@ -1,4 +1,4 @@
-"""A coat at the bureau, carried on by workers: offered, ordered, sent, fetched, checked, kept, cancelled."""
+"""A coat at the bureau, carried on by workers: offer, order, upload, result, checks, layer, cancelling."""
 
 import shutil
 import time
@@ -38,26 +38,26 @@ from enamel.orders.turns import OrderTurn, Overtaken
 from enamel.storage.files import keep_file
 
 SENT = Output(FileFormat.PNG, bits=16, speaks=False)
-"""How pictures are sent: without metadata, so that nothing says whose or what they are."""
+"""How pictures are sent: without metadata, which could name artist or subject."""
 LONGEST_WAIT = timedelta(hours=6)
-"""After which a coat that has not moved is given up."""
+"""Time without progress after which a coat is given up."""
 MOST_SPOILT = 3
-"""A result that came so often with a wrong checksum is given up."""
+"""After so many results with a wrong checksum, the coat is given up."""
 MOST_BYTES = 4 * 10**9
 ANY = 10**9
-"""No limit on a picture's size: it has to be the one that was ordered."""
+"""No limits on a picture's size: it has to have the size that was ordered."""
 PREVIEW_PX = 1400
 WHILE_RENDERING_SECONDS = 2.0
 State = SentCoat.State
 
 
 def work_folder(sent: SentCoat) -> Path:
-    """Return folder for the files of an order on their way; what is missing there is made again."""
+    """Return the folder for the files of an order. Missing files are made again."""
     return Path(settings.KILN_WORK) / "bureau" / str(sent.pk)
 
 
 def take_turn(sent: SentCoat) -> float | None:
-    """Carry a coat on by some seconds; return in how many it wants to be carried on, None once settled."""
+    """Carry a coat on for some seconds; return the pause until the next turn, None once settled."""
     work = work_folder(sent)
     work.mkdir(parents=True, exist_ok=True)
     return BureauTurn(sent, work).take()
@@ -68,7 +68,7 @@ class BureauTurn(OrderTurn[SentCoat]):
 
     Parameters
     ----------
-    work : folder for the files on their way.
+    work : folder for the files sent and received.
     """
 
     def __init__(self, sent: SentCoat, work: Path) -> None:
@@ -119,7 +119,7 @@ class BureauTurn(OrderTurn[SentCoat]):
     # offer and order --------------------------------------------------------------------------
 
     def _ask_for_offer(self) -> None:
-        """Get an offer, or the reason why there is none."""
+        """Request an offer; store it, or the reason why there is none."""
         coat, start = self.order.coat, self.order.start
         bare = {"width": start.width, "height": start.height, "coat": to_json(coat.bare)}
         try:
@@ -141,7 +141,7 @@ class BureauTurn(OrderTurn[SentCoat]):
             )  # fmt: skip
 
     def _place(self) -> None:
-        """Place the order, or find it where it was placed and the answer got lost."""
+        """Place the order; where it was placed and the answer was lost, this finds it."""
         wanted = {
             "offer": self.order.offer, "coat": self.order.frozen,
             "files": {role: self._facts(role) for role in self.order.files},
@@ -157,7 +157,7 @@ class BureauTurn(OrderTurn[SentCoat]):
         )  # fmt: skip
 
     def _cancel(self) -> None:
-        """Cancel the order at the bureau, and note what it still charges."""
+        """Cancel the order at the bureau, and store what it still charges."""
         charged = 0
         if not self.order.number and self.order.uncertain:
             try:
@@ -187,7 +187,7 @@ class BureauTurn(OrderTurn[SentCoat]):
         return {"bytes": path.stat().st_size, "sha256": hash_of(path)}
 
     def _file(self, role: str) -> Path:
-        """Return the file of a layer; always the same bytes, on whichever machine it is written."""
+        """Return the file of a layer: the same bytes on whichever machine it is written."""
         path = self.work / f"{role}.png"
         if not path.exists():
             with canvas_of(self.order.files[role]) as canvas:
@@ -195,7 +195,7 @@ class BureauTurn(OrderTurn[SentCoat]):
         return path
 
     def _upload(self) -> bool:
-        """Send what has not arrived; return whether all of it is there."""
+        """Send the bytes that have not arrived; return whether all files are complete."""
         for role in self.order.files:
             path = self._file(role)
 
@@ -222,7 +222,7 @@ class BureauTurn(OrderTurn[SentCoat]):
         return self.client.ask("GET", self._at(), answers.RenderOrderAnswer)
 
     def _awaited(self) -> answers.RenderOrderAnswer | None:
-        """Return what the bureau says once it is done with it; None while it is not."""
+        """Return the bureau's answer once the coat is done; None while it is not."""
         if self.order.state == State.FETCHING:
             return self._order()
         while True:
@@ -264,7 +264,7 @@ class BureauTurn(OrderTurn[SentCoat]):
         return None
 
     def _receive(self, path: Path) -> None:
-        """Make a layer of a result, or put it before the artist when it is not what was sent."""
+        """Make a layer of a result, or ask the artist when the result differs too much from what was sent."""
         sent, into = self.order, self.work / "result.npy"
         limits = Limits(max_bytes=MOST_BYTES, max_megapixels=ANY, max_side=ANY)
         size = examine(path, limits).size
@@ -297,7 +297,7 @@ class BureauTurn(OrderTurn[SentCoat]):
     # state ------------------------------------------------------------------------------------
 
     def _progress(self, progress: float) -> None:
-        """Note how far it is; what does not move for long is given up."""
+        """Store the progress. A coat without progress for long is given up."""
         if progress != self.order.progress:
             self.update(progress=progress, moved=timezone.now())
 
@@ -308,7 +308,7 @@ class BureauTurn(OrderTurn[SentCoat]):
 
 
 def keep_layer(sent: SentCoat) -> None:
-    """Make a layer of what came back, unless the artist has cancelled meanwhile.
+    """Make a layer of the result, unless the artist has cancelled meanwhile.
 
     Raises
     ------
@@ -353,7 +353,7 @@ def _preview(canvas: Canvas) -> bytes:
 
 
 def what_it_costs(sent: SentCoat) -> str:
-    """Say what was charged for a coat that did not come to anything."""
+    """Return a sentence about what was charged for a coat without a result."""
     facts = SentCoat.objects.values_list("number", "charged_cents", "uncertain").get(pk=sent.pk)
     number, cents, uncertain = facts
     if uncertain:

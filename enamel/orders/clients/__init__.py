@@ -1,1 +1,1 @@
-"""Clients of external services: bounded in bytes and time, certain about what is not known."""
+"""Clients of external services. Every answer is bounded in bytes and time, and typed."""

@@ -1,4 +1,4 @@
-"""What the services outside may answer, as declared types. Anything else is "not understood"."""
+"""Types of the external services' answers. Any other answer is "not understood"."""
 
 from typing import Annotated, Any, Literal
 
@@ -15,7 +15,7 @@ Sha256 = Annotated[str, Field(pattern=r"^[0-9a-f]{64}$")]
 
 
 class Answer(BaseModel):
-    """What a service says. Unknown fields are left out, so that services can say more one day."""
+    """An answer of a service. Unknown fields are ignored, so that services can add some."""
 
     model_config = ConfigDict(frozen=True, extra="ignore")
 
@@ -31,7 +31,7 @@ class PricedPaper(Answer):
 
 
 class PriceList(Answer):
-    """What the shop prints on and asks for it."""
+    """The shop's papers and prices."""
 
     currency: Currency
     papers: Annotated[list[PricedPaper], Field(max_length=100)]
@@ -69,7 +69,7 @@ class KnownModel(Answer):
 
 
 class Terms(Answer):
-    """On what conditions the bureau works."""
+    """The bureau's terms."""
 
     name: Annotated[str, Field(min_length=1, max_length=80)] = "the bureau"
     renderer: Words = ""
@@ -79,14 +79,14 @@ class Terms(Answer):
 
 
 class Account(Answer):
-    """How much is left on the account at the bureau."""
+    """The balance of the account at the bureau."""
 
     balance_cents: Annotated[int, Field(strict=True, ge=-(10**9), le=10**9)]
     currency: Currency
 
 
 class Offer(Answer):
-    """What a coat would cost and take."""
+    """Price and time of a coat."""
 
     number: Name
     cents: Cents
@@ -101,7 +101,7 @@ class FileState(Answer):
 
 
 class Result(Answer):
-    """The file that is to be fetched."""
+    """The file to be downloaded."""
 
     bytes: Annotated[int, Field(strict=True, gt=0, le=4 * 10**9)]
     sha256: Sha256
@@ -122,5 +122,5 @@ class RenderOrderAnswer(Answer):
 
 
 def as_json(answer: BaseModel) -> dict[str, Any]:
-    """Return an answer as it is stored with what it is about."""
+    """Return an answer as it is stored in the database."""
     return answer.model_dump(mode="json")

@@ -1,6 +1,6 @@
-"""HTTP with a service outside: every answer bounded in bytes and time, checked against declared types.
+"""HTTP with an external service: every answer is bounded in bytes and time, and checked against its type.
 
-There are three ways not to get an answer, and every caller tells them apart. `Rejected` is certain: the
+There are three ways to get no answer, and every caller tells them apart. `Rejected` is certain: the
 service understood the request and said no. `Retryable` is certain too: nothing was done, because the
 service could not be reached or said that it is busy. After `Unknown` nobody knows whether it was done, so
 the request is repeated with the same key until it is known.
@@ -25,20 +25,20 @@ ANSWER_SECONDS = 20.0
 """Longest that an answer may take."""
 CONNECT_SECONDS = 5.0
 LEAST_RATE = 20_000
-"""Bytes a second that parts of files have to come or go at, beyond `ANSWER_SECONDS`."""
+"""Least rate of parts of files, in bytes a second, beyond `ANSWER_SECONDS`."""
 REASON_LENGTH = 300
-"""Most letters of a reason that are shown."""
+"""Longest reason that is shown, in letters."""
 LONGEST_PAUSE = 300.0
 BLOCK = 1 << 18
 Form = TypeVar("Form", bound=BaseModel)
 
 
 class ServiceError(Exception):
-    """A request to a service that did not get the answer it asked for."""
+    """A request to a service without the expected answer."""
 
 
 class Rejected(ServiceError):
-    """The service said no. What was asked for was not done."""
+    """The service refused the request: it was not carried out."""
 
     def __init__(self, message: str, status: int) -> None:
         super().__init__(message)
@@ -46,7 +46,7 @@ class Rejected(ServiceError):
 
 
 class Retryable(ServiceError):
-    """Nothing was done; the request may be made again after ``pause`` seconds."""
+    """Nothing was done; the request may be repeated after ``pause`` seconds."""
 
     def __init__(self, message: str, pause: float) -> None:
         super().__init__(message)
@@ -54,7 +54,7 @@ class Retryable(ServiceError):
 
 
 class Unknown(ServiceError):
-    """Whether it was done is not known."""
+    """It is not known whether the request was carried out."""
 
 
 class ServiceClient:
@@ -62,8 +62,8 @@ class ServiceClient:
 
     Parameters
     ----------
-    address : where it answers, as in ``http://127.0.0.1:8760``.
-    name : what it is called in messages, as in "the print shop".
+    address : address, such as ``http://127.0.0.1:8760``.
+    name : its name in messages, such as "the print shop".
     key : sent as a bearer token, where the service wants one.
     """
 
@@ -85,9 +85,9 @@ class ServiceClient:
 
         Parameters
         ----------
-        form : declares what the answer has to be.
+        form : type of the answer.
         body : sent as JSON.
-        key : makes a repeated request the same request (``Idempotency-Key``).
+        key : identifies repetitions of the same request (``Idempotency-Key``).
 
         Raises
         ------
@@ -108,7 +108,7 @@ class ServiceClient:
             ) from error
 
     def content(self, path: str, most: int) -> bytes:
-        """Return a small file that the service has, of at most that many bytes.
+        """Return a small file of the service, of at most that many bytes.
 
         Raises
         ------
@@ -118,7 +118,7 @@ class ServiceClient:
         return self._run(self._bytes("GET", path, None, {}, most), seconds)
 
     def send_part(self, path: str, part: bytes, first: int, total: int) -> None:
-        """Send part of a file, beginning at its byte number ``first``.
+        """Send part of a file, beginning at byte ``first``.
 
         Raises
         ------
@@ -132,11 +132,11 @@ class ServiceClient:
         self._run(self._bytes("PUT", path, part, headers), seconds)
 
     def fetch(self, path: str, into: Path, total: int, seconds: float) -> bool:
-        """Append what is missing of a file of ``total`` bytes; return whether it is whole.
+        """Download the missing rest of a file of ``total`` bytes; return whether it is complete.
 
         Parameters
         ----------
-        seconds : ends after this time with what came; called again it goes on behind that.
+        seconds : ends after this time with what arrived; the next call goes on from there.
 
         Raises
         ------
@@ -151,7 +151,7 @@ class ServiceClient:
         return self._name[:1].upper() + self._name[1:]
 
     def _run(self, exchange: Any, seconds: float) -> Any:
-        """Carry out an exchange within a time that no slow answer can stretch."""
+        """Carry out a request within a total time, however slowly the answer comes."""
 
         async def bounded() -> Any:
             async with asyncio.timeout(seconds):
@@ -170,7 +170,7 @@ class ServiceClient:
     async def _answer(
         self, method: str, path: str, content: bytes | None, headers: dict[str, str]
     ) -> AsyncIterator[httpx.Response]:
-        """Provide an answer that is a success, its body not read yet."""
+        """Provide a successful answer, its body not read yet."""
         timeout = httpx.Timeout(ANSWER_SECONDS, connect=CONNECT_SECONDS)
         async with (
             httpx.AsyncClient(
@@ -218,7 +218,7 @@ class ServiceClient:
         return here == total
 
     async def _refusal(self, answer: httpx.Response) -> ServiceError:
-        """Return what an answer that is no success means."""
+        """Return the error that an unsuccessful answer means."""
         reason = await _reason(answer)
         status = answer.status_code
         busy = status in (HTTPStatus.SERVICE_UNAVAILABLE, HTTPStatus.TOO_MANY_REQUESTS)
@@ -232,12 +232,12 @@ class ServiceClient:
 
 @lru_cache(maxsize=1)
 def _certificates() -> ssl.SSLContext:
-    """Whom to trust, read once: it takes longer than most requests."""
+    """Return the trusted certificates, read once: reading takes longer than most requests."""
     return ssl.create_default_context()
 
 
 async def _reason(answer: httpx.Response) -> str:
-    """Return why something was refused, in the service's words, cut to what a page can show."""
+    """Return the service's reason for a refusal, cut to what a page can show."""
     found = bytearray()
     async for block in answer.aiter_raw(BLOCK):
         found += block
@@ -254,7 +254,7 @@ async def _reason(answer: httpx.Response) -> str:
 
 
 def _seconds(retry_after: str) -> float:
-    """Return what a Retry-After asks for, between half a second and half a minute."""
+    """Return the seconds of a Retry-After, between half a second and half a minute."""
     try:
         wanted = float(retry_after)
     except ValueError:
@@ -263,5 +263,5 @@ def _seconds(retry_after: str) -> float:
 
 
 def pause_after(seconds_without_progress: float) -> float:
-    """Return how long to wait before a request is repeated that was not answered for so long."""
+    """Return the pause before the next try, given how long a service has not answered."""
     return min(LONGEST_PAUSE, max(2.0, seconds_without_progress / 4))

@@ -1,4 +1,4 @@
-"""What is known of the services outside: read by pages at once, asked by a worker now and then."""
+"""Last answers of the external services: pages read them, workers refresh them."""
 
 from collections.abc import Callable
 from dataclasses import dataclass
@@ -31,7 +31,7 @@ def bureau() -> ServiceClient:
 
 @dataclass(frozen=True, slots=True)
 class Question:
-    """Something that is asked of a service again and again."""
+    """A request that is repeated to keep its answer fresh."""
 
     client: Callable[[], ServiceClient]
     address: Callable[[], str]
@@ -48,15 +48,15 @@ QUESTIONS = {
 
 @dataclass(frozen=True, slots=True)
 class Known(Generic[Form]):
-    """An answer and how old it is."""
+    """A service's last answer, and its age."""
 
     answer: Form | None
-    """None while there was none from the service that is set now."""
+    """None before the first answer of the service now configured."""
     answered: datetime | None = None
     error: str = ""
-    """Why the last time brought no answer; empty when it did."""
+    """Why the last request had no answer; empty when it had."""
     asking: bool = False
-    """Whether it was never asked yet."""
+    """Whether there has been no request yet."""
 
     @property
     def recent(self) -> bool:
@@ -65,7 +65,7 @@ class Known(Generic[Form]):
 
 
 def known(question: str, form: type[Form]) -> Known[Form]:
-    """Return what is known, at once; have a worker ask again when that is old."""
+    """Return the last answer at once; have a worker refresh it when it is old."""
     kept = ServiceAnswer.objects.filter(question=question).first()
     if kept is not None and kept.address != QUESTIONS[question].address():
         kept = None
@@ -75,13 +75,13 @@ def known(question: str, form: type[Form]) -> Known[Form]:
         return Known(None, asking=True)
     try:
         answer = None if kept.answer is None else form.model_validate(kept.answer)
-    except ValidationError:  # kept by another version
+    except ValidationError:  # stored by another version
         answer = None
     return Known(answer, kept.answered, kept.error)
 
 
 def ask(question: str) -> None:
-    """Ask a service and keep what it says. A worker's job."""
+    """Send a request to a service and store the answer. For workers."""
     asked = QUESTIONS[question]
     now = timezone.now()
     facts: dict[str, object] = {"address": asked.address()[:300], "asked": now, "error": ""}

@@ -1,4 +1,4 @@
-"""Files sent to a service in parts, for a turn of some seconds at a time."""
+"""Send files to a service in parts, in turns of some seconds."""
 
 import time
 from collections.abc import Callable
@@ -7,16 +7,16 @@ from typing import IO
 from enamel.orders.clients.client import Rejected, ServiceClient, ServiceError, Unknown
 
 PART = 8_000_000
-"""Bytes sent in one request; after a break it goes on behind the last that arrived."""
+"""Bytes sent in one request. After a break, sending goes on behind the last byte that arrived."""
 TRIES = 6
-"""Parts that may fail in a row in one turn; then the next turn goes on after a pause."""
+"""Most parts that may fail in a row in one turn. The next turn goes on after a pause."""
 PAUSE_SECONDS = 0.5
 TURN_SECONDS = 4.0
-"""How long a job stays with one order; then others get their turn."""
+"""How long a turn is; then other orders get theirs."""
 
 
 class Turn:
-    """The time that a job has for one order before others get theirs."""
+    """The time for one order before others get theirs."""
 
     def __init__(self) -> None:
         self._until = time.monotonic() + TURN_SECONDS
@@ -38,18 +38,18 @@ def send_file(
     arrived: Callable[[], int | None],
     turn: Turn,
 ) -> bool:
-    """Send a file in parts; return whether all of it is there by the end of this turn.
+    """Send a file in parts; return whether it is complete by the end of this turn.
 
     Parameters
     ----------
-    arrived : asks how many bytes are there; None when all of it is.
+    arrived : asks the service how many bytes have arrived; None when all have.
 
     Raises
     ------
     Rejected
-        When the service does not want the file.
+        When the service refuses the file.
     Unknown
-        When parts failed again and again, or nothing more arrives.
+        When parts fail repeatedly, or nothing more arrives.
     """
     failed, before = 0, -1
     while (start := arrived()) is not None:
@@ -69,5 +69,5 @@ def send_file(
         except Rejected:
             raise
         except ServiceError:
-            continue  # how much of it arrived is asked next
+            continue  # the next request asks how much has arrived
     return True

@@ -1,4 +1,4 @@
-"""What the database holds of orders, and of what external services answered."""
+"""Models: orders, and last answers of external services."""
 
 from enamel.orders.models.orders import Order
 from enamel.orders.models.sent_coats import SentCoat, SpendingLimit

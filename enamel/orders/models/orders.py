@@ -1,4 +1,4 @@
-"""What orders at external services have in common."""
+"""The abstract order at an external service."""
 
 from django.db import models
 from django.utils import timezone
@@ -30,6 +30,6 @@ class Order(Job):
         return self.record(host=host)
 
     def wait(self, news: str, pause: float) -> float:
-        """Say what is waited for; return the pause, longer the longer nothing has moved."""
+        """Store what the order waits for; return the pause, which grows the longer nothing has changed."""
         self.record(news=news[:300])
         return max(pause, pause_after((timezone.now() - self.moved).total_seconds()))

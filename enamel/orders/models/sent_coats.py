@@ -1,4 +1,4 @@
-"""Coats sent out to the bureau, and what an artist may spend there."""
+"""Coats sent to the bureau, and spending limits."""
 
 import uuid
 from datetime import datetime
@@ -20,20 +20,20 @@ USUAL_LIMIT_CENTS = 2000
 
 class SentCoatQuerySet(JobQuerySet["SentCoat"]):
     def outlived(self) -> "SentCoatQuerySet":
-        """Offers that nobody took."""
+        """Return old offers that were not accepted."""
         offers = self.filter(ordered=None, charged_cents=0, state__in=SentCoat.OFFERS)
         return offers.filter(expires__lt=timezone.now())
 
     def spent_cents(self, owner_id: int, since: datetime) -> int:
-        """Return what an artist's coats cost that were sent out since then, those under way included;
-        deleted pieces count as well.
+        """Return the cents that an artist has spent since a time, with coats under way and those of
+        deleted pieces.
         """
         charged = self.filter(piece__owner_id=owner_id, ordered__gte=since)
         return charged.aggregate(sum=Sum("charged_cents"))["sum"] or 0
 
 
 class SentCoat(Order):
-    """A coat that the bureau is to lay on a layer: offered, ordered, under way, done; or why not."""
+    """A coat for the bureau to lay on a layer, from offer to result."""
 
     class State(models.TextChoices):
         ASKING = "asking", "Waiting for an offer"
@@ -49,10 +49,10 @@ class SentCoat(Order):
         LEFT = "left", "Cancelled"
 
     UNDER_WAY: ClassVar = (State.WAITING, State.SENDING, State.RENDERING, State.FETCHING)
-    """Ordered, and not cancelled."""
+    """States of accepted orders that are not cancelled."""
     OPEN: ClassVar = (State.ASKING, *UNDER_WAY, State.CANCELLING)
     OFFERS: ClassVar = (State.OFFERED, State.FAILED)
-    """Asked for and not ordered; failed where there was no offer."""
+    """States before an order; failed where there was no offer."""
 
     LABEL = "Talking to the bureau"
     PIECE = "piece"
@@ -90,7 +90,7 @@ class SentCoat(Order):
         ordering = ["-created"]
 
     def fail(self, error: str, **fields: Any) -> bool:
-        """End it with a reason, unless it is being cancelled."""
+        """End it as failed with a reason, unless it is being cancelled."""
         only_from = (self.State.ASKING, *self.UNDER_WAY)
         ended = {"news": "", "ended": timezone.now()} | fields
         return self.transition(self.State.FAILED, only_from=only_from, error=error, **ended)
@@ -105,7 +105,7 @@ class SentCoat(Order):
 
     @property
     def expired(self) -> bool:
-        """Whether it is an offer that holds no longer."""
+        """Whether it is an offer that has expired."""
         return self.state == self.State.OFFERED and timezone.now() > self.expires
 
     @property
@@ -114,12 +114,12 @@ class SentCoat(Order):
 
     @property
     def size(self) -> Size:
-        """Size of what comes back."""
+        """Size of the result."""
         return self.coat.size_from(self.start.size)
 
     @property
     def files(self) -> dict[str, Layer]:
-        """Return the layers whose pixels are sent, by what they are for."""
+        """Return the layers whose pixels are sent, by role."""
         refine = self.coat.refinement
         sent = {"layer": self.start}
         if refine is not None and refine.needs_base:
@@ -128,7 +128,7 @@ class SentCoat(Order):
 
     @property
     def url(self) -> str:
-        """Address of its result, compared with what was sent."""
+        """Address of its result, compared with the layer that was sent."""
         return f"{self.piece.get_absolute_url()}?layer={self.result_id}&against={self.start_id}"
 
     @property
@@ -138,7 +138,7 @@ class SentCoat(Order):
 
     @property
     def recipe_mark(self) -> dict[str, Any]:
-        """What the layer's recipe says of where it was made."""
+        """What the layer's recipe says about where it was made."""
         return {
             "name": self.bureau, "renderer": self.terms.get("renderer", ""), "order": self.number,
             "cents": self.cents, "currency": self.currency,
@@ -146,7 +146,7 @@ class SentCoat(Order):
 
 
 class SpendingLimit(models.Model):
-    """What an artist means to spend at the bureau in a calendar month."""
+    """An artist's spending limit at the bureau for a calendar month."""
 
     owner = models.OneToOneField(site.AUTH_USER_MODEL, models.CASCADE, related_name="+")
     cents = models.PositiveIntegerField(default=USUAL_LIMIT_CENTS)
@@ -156,6 +156,6 @@ class SpendingLimit(models.Model):
 
     @classmethod
     def of(cls, owner_id: int) -> int:
-        """Return an artist's limit in cents, or the usual one."""
+        """Return an artist's limit in cents, or the default."""
         kept = cls.objects.filter(owner_id=owner_id).first()
         return kept.cents if kept else USUAL_LIMIT_CENTS

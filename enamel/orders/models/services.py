@@ -1,4 +1,4 @@
-"""What services outside said last, so that no page has to wait for them."""
+"""Last answers of external services, so that no page has to wait for them."""
 
 from datetime import timedelta
 
@@ -6,11 +6,11 @@ from django.db import models
 from django.utils import timezone
 
 OLD = timedelta(minutes=1)
-"""What was asked longer ago is asked again when somebody looks."""
+"""Age from which an answer is refreshed when a page shows it."""
 
 
 class ServiceAnswer(models.Model):
-    """The last answer of a service to one question, and when it was given."""
+    """The last answer of a service to one request, and its time."""
 
     question = models.CharField(max_length=40, unique=True)
     address = models.CharField(max_length=300, help_text="Whom it was asked.")
@@ -26,5 +26,5 @@ class ServiceAnswer(models.Model):
 
     @property
     def old(self) -> bool:
-        """Whether it is time to ask again."""
+        """Whether it should be refreshed."""
         return timezone.now() - self.asked > OLD

@@ -16,7 +16,7 @@ class ShopOrderQuerySet(JobQuerySet["ShopOrder"]):
 
 
 class ShopOrder(Order):
-    """A print file sent to the print shop, and what the shop said."""
+    """A print file sent to the print shop, and the shop's answer."""
 
     class State(models.TextChoices):
         WAITING = "waiting", "Waiting to be sent"
@@ -50,7 +50,7 @@ class ShopOrder(Order):
         ]  # fmt: skip
 
     def settle(self, state: str, **fields: Any) -> bool:
-        """End the order for certain; another one for the same file is a new order from now on."""
+        """End the order. Ordering the same file from now on is a new order."""
         ended = {"news": "", "ended": timezone.now()} | fields
         with transaction.atomic():
             settled = self.transition(state, only_from=self.OPEN, **ended)

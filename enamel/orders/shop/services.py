@@ -1,4 +1,4 @@
-"""What artists may do with orders at the print shop: see prices, order, delete."""
+"""Orders at the print shop: prices, ordering, deleting."""
 
 from enamel.core.errors import Refusal
 from enamel.jobs import services as jobs
@@ -12,17 +12,17 @@ MOST_COPIES = 500
 
 
 def price_list() -> Known[PriceList]:
-    """Return what is known of the shop's papers and prices, at once."""
+    """Return the shop's papers and prices, as last answered."""
     return known.known(known.PRICES, PriceList)
 
 
 def order(print_file: PrintFile, paper: str, copies: int) -> ShopOrder:
-    """Return a new order for a print file; a job sends it.
+    """Submit an order for a print file.
 
     Raises
     ------
     Refusal
-        When the file is not written, or an order for it is under way.
+        When the file is not written yet, or an order for it is under way.
     """
     if print_file.state != PrintFile.State.DONE or not print_file.file:
         raise Refusal("This file is not written yet; wait until it is, then send it.")
@@ -35,7 +35,9 @@ def order(print_file: PrintFile, paper: str, copies: int) -> ShopOrder:
 
 
 def delete(order: ShopOrder) -> None:
-    """Delete an order here; what the shop has, it has. Ordered again the same way it is the same order."""
+    """Delete an order here; it stays at the shop. The same file ordered the same way again is the same
+    order.
+    """
     proof = order.proof
     order.delete()
     if proof:

@@ -1,4 +1,4 @@
-"""An order at the print shop, carried on by workers: placed, sent, checked by the shop, settled."""
+"""An order at the print shop, carried on by workers: placed, file sent, checked by the shop, settled."""
 
 import hashlib
 import time
@@ -16,17 +16,17 @@ from enamel.orders.models import ShopOrder
 from enamel.orders.turns import OrderTurn
 
 LONG_SECONDS = 600.0
-"""An order that could not be placed for so long, because the shop could not be reached, fails."""
+"""An order fails when the shop can't be reached for so long."""
 PROOF_BYTES = 30_000_000
 State = ShopOrder.State
 
 
 def take_turn(order: ShopOrder) -> float | None:
-    """Carry an open order on by some seconds: send it, ask for the shop's answer, keep that.
+    """Carry an order on for some seconds: place it, send its file, store the shop's answer.
 
     Returns
     -------
-    In how many seconds it wants to be carried on; None once it is settled.
+    The pause until the next turn; None once it is settled.
     """
     with order.print_file.file.open("rb") as file:
         return ShopTurn(order, file).take()
@@ -87,7 +87,7 @@ class ShopTurn(OrderTurn[ShopOrder]):
         )  # fmt: skip
 
     def _upload(self) -> bool:
-        """Send the file from the byte that the shop has not yet; return whether all of it is there."""
+        """Send the bytes that have not arrived; return whether the file is complete."""
         total = self.order.print_file.file.size
 
         def arrived() -> int | None:
@@ -101,7 +101,7 @@ class ShopTurn(OrderTurn[ShopOrder]):
         return send_file(self.client, f"{self._at}/file", self.file, total, arrived, self.turn)
 
     def _answer(self) -> ShopOrderAnswer | None:
-        """Return what the shop says once it has looked at the file; None while it has not."""
+        """Return the shop's answer once it has inspected the file; None before."""
         while True:
             answer = self._asked()
             if answer.state in ("accepted", "refused"):
@@ -113,7 +113,7 @@ class ShopTurn(OrderTurn[ShopOrder]):
             time.sleep(sending.PAUSE_SECONDS)
 
     def _keep_proof(self) -> None:
-        with suppress(ServiceError):  # the order is settled without one
+        with suppress(ServiceError):  # the order is settled without a proof
             proof = self.client.content(f"{self._at}/proof", PROOF_BYTES)
             self.order.proof.save(f"{self.order.pk}.png", ContentFile(proof), save=False)
 

@@ -1,4 +1,4 @@
-"""Coats sent out to the bureau: offers, orders, how far they are, what came back."""
+"""Coats sent to the bureau: offers, orders, their progress and results."""
 
 from collections.abc import Callable
 from dataclasses import replace
@@ -34,14 +34,14 @@ DEEDS: dict[str, Callable[[SentCoat], None]] = {
 @require_GET
 @login_required
 def bureau(request: HttpRequest) -> HttpResponse:
-    """Show all coats that were sent out, and how things stand with money."""
+    """Show all coats that were sent, the balance and the spending limit."""
     return render(request, "orders/bureau.html", present_bureau(person(request)))
 
 
 @require_POST
 @login_required
 def limit(request: HttpRequest) -> HttpResponse:
-    """Change the month's limit."""
+    """Change the monthly limit."""
     form = LimitForm(request.POST)
     if not form.is_valid():
         raise Refusal(f"{form.errors['limit'].as_text()} The limit stays as it was.")
@@ -62,7 +62,7 @@ def sent_coat(request: HttpRequest, sent_id: UUID) -> HttpResponse:
 @require_GET
 @login_required
 def state(request: HttpRequest, sent_id: UUID) -> JsonResponse:
-    """Show how far a coat is."""
+    """Return the state of a coat."""
     sent = own_sent_coat(request, sent_id)
     words = sent.news or sent.state_label
     return JsonResponse(
@@ -73,7 +73,7 @@ def state(request: HttpRequest, sent_id: UUID) -> JsonResponse:
 @require_GET
 @login_required
 def came_back(request: HttpRequest, sent_id: UUID) -> FileResponse:
-    """Show what came back, reduced."""
+    """Send the result's picture, reduced."""
     sent = own_sent_coat(request, sent_id)
     if not sent.preview:
         raise Http404
@@ -83,7 +83,7 @@ def came_back(request: HttpRequest, sent_id: UUID) -> FileResponse:
 @require_POST
 @login_required
 def send_out(request: HttpRequest, piece_id: UUID) -> HttpResponse:
-    """Ask what the current coat on the layer that is shown would cost; nothing is sent yet."""
+    """Request an offer for the current coat on the layer shown. No pixels are sent."""
     piece = own_piece(request, piece_id)
 
     def act(draft: Draft, form: CoatForm) -> HttpResponse:
@@ -98,7 +98,7 @@ def send_out(request: HttpRequest, piece_id: UUID) -> HttpResponse:
 @require_POST
 @login_required
 def change(request: HttpRequest, sent_id: UUID) -> HttpResponse:
-    """Take an offer, cancel an order, keep or leave what came back: what the button says."""
+    """Accept an offer, cancel an order, keep or dismiss a result: what the button says."""
     sent = own_sent_coat(request, sent_id)
     wanted = request.POST.get("do", "")
     if wanted == "ask-again":

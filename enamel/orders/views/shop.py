@@ -1,4 +1,4 @@
-"""Print files at the shop: sent, asked after, looked at, sent again."""
+"""Orders at the print shop: placed, shown, deleted."""
 
 from uuid import UUID
 
@@ -30,14 +30,14 @@ def send(request: HttpRequest, print_id: UUID) -> HttpResponse:
 @require_GET
 @login_required
 def order(request: HttpRequest, order_id: UUID) -> HttpResponse:
-    """Show what the shop said of a file."""
+    """Show an order with the shop's answer."""
     return render(request, "orders/order.html", present_order(own_order(request, order_id)))
 
 
 @require_GET
 @login_required
 def state(request: HttpRequest, order_id: UUID) -> JsonResponse:
-    """Show how far an order is."""
+    """Return the state of an order."""
     found = own_order(request, order_id)
     return JsonResponse(
         {"open": found.open, "progress": found.progress, "state": found.state,
@@ -48,7 +48,7 @@ def state(request: HttpRequest, order_id: UUID) -> JsonResponse:
 @require_GET
 @login_required
 def proof(request: HttpRequest, order_id: UUID) -> FileResponse:
-    """Show the shop's proof picture."""
+    """Send the shop's proof picture."""
     found = own_order(request, order_id)
     if not found.proof:
         raise Http404

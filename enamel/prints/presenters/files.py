@@ -1,4 +1,4 @@
-"""What the page of all print files shows."""
+"""The page of all print files."""
 
 from collections.abc import Iterable
 from typing import Any

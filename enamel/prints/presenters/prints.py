@@ -1,4 +1,4 @@
-"""What follows from a print: what is missing, how it lies, how large the picture prints, the coats."""
+"""The panels of prints: missing pixels, layout, the largest print sizes, proposed coats, files."""
 
 import json
 from dataclasses import dataclass
@@ -43,18 +43,18 @@ from enamel.prints.services import predicted
 from enamel.swatches.models import Swatch
 
 WHOLE = "whole"
-"""In place of a print: the picture as it is."""
+"""Value in place of a print: the picture as it is."""
 MOST_SWATCHES = 24
 PROOF_BOXES = ("white", "black", "gamut", "spread", "from_distance")
 FILES_SHOWN = 8
-"""Print files of a piece that are listed, the newest."""
+"""How many print files of a piece are listed; the newest."""
 LARGEST_STEP = 64.0
-"""Side of the square that stands for the largest proposed coat."""
+"""Side of the square that represents the largest proposed coat."""
 
 
 @dataclass(frozen=True, slots=True)
 class Step:
-    """A proposed coat with its time, and the side of the square that stands for its pixels."""
+    """A proposed coat with its time, and the side of the square that represents its pixels."""
 
     number: int
     planned: PlannedCoat
@@ -68,7 +68,7 @@ class Step:
 
 @dataclass(frozen=True, slots=True)
 class Largest:
-    """The largest print of a quality."""
+    """The largest print size of one quality."""
 
     quality: Quality
     ppi: float
@@ -77,7 +77,7 @@ class Largest:
 
 
 def largest_prints(size: Size, distance_mm: float) -> list[Largest]:
-    """Return how large a picture prints at each quality, seen from a distance."""
+    """Return the largest print size of a picture at each quality, for a viewing distance."""
     found = []
     for quality in Quality:
         ppi = needed_ppi(quality, distance_mm)
@@ -86,7 +86,7 @@ def largest_prints(size: Size, distance_mm: float) -> list[Largest]:
 
 
 def planned(piece: Piece, form: PrintForm) -> list[PlannedCoat]:
-    """Return the coats that a valid form's print takes, with what was changed of them."""
+    """Return the coats that a valid form's print takes, with the artist's changes."""
     base = piece.base.size
     first = piece.schedule.coats[0]
     return propose(
@@ -100,7 +100,7 @@ def planned(piece: Piece, form: PrintForm) -> list[PlannedCoat]:
 
 
 def present_print(piece: Piece, layer: Layer, form: PrintForm) -> dict[str, Any]:
-    """Return what follows from a valid form, for the page."""
+    """Return what the page shows of a valid form's print."""
     plan, base, unit = form.plan(), piece.base.size, form.unit
     layout = lay_out(base, plan)
     target = plan.target
@@ -140,9 +140,7 @@ def present_steps(piece: Piece, form: PrintForm) -> dict[str, Any]:
 
 
 def present_file(piece: Piece, layer: Layer, unit: Unit, form: PrintFileForm) -> dict[str, Any]:
-    """Return what a layer gives on the current print, and the files of the piece, for the page of the
-    file.
-    """
+    """Return the page of print files: what a layer gives on the current print, and the piece's files."""
     plan = piece.print_plan
     layout, ppi = native(layer.size, plan)
     proof_form = ProofForm(initial={"gain": 0})
@@ -166,7 +164,7 @@ def present_file(piece: Piece, layer: Layer, unit: Unit, form: PrintFileForm) ->
 
 
 def strip_choices(piece: Piece) -> list[tuple[str, str]]:
-    """Return what a test strip can hold: the piece's layers and its newest swatches."""
+    """Return what a test strip can show: the piece's layers and its newest swatches."""
     layers = [
         (f"layer:{layer.pk}", f"{layer.get_kind_display()} {layer.width} × {layer.height}")
         for layer in piece.layers.order_by("-created")
@@ -180,7 +178,9 @@ def strip_choices(piece: Piece) -> list[tuple[str, str]]:
 
 
 def file_cost(layer: Layer, form: PrintFileForm) -> dict[str, Any]:
-    """Return what the current file would be: its size, name, bytes, and what is done for paper and ink."""
+    """Return what the current settings give: the file's size, name, bytes, and what is done for paper and
+    ink.
+    """
     if not form.is_valid():
         return {}
     wanted = form.asked(layer.piece)
@@ -196,15 +196,13 @@ def file_cost(layer: Layer, form: PrintFileForm) -> dict[str, Any]:
 
 
 def _known_by(wanted: PrintSettings) -> str:
-    """Return a name for how the picture is placed in the file: another layout, another address to fetch it
-    from.
-    """
+    """Return a name for the picture's placement, so that another layout has another address."""
     plan = wanted.laid_on
     return content_key("laid", to_json(plan))[:12] if plan else WHOLE
 
 
 def layout_as_json(layout: Layout, plan: PrintPlan) -> str:
-    """Return where file and trim lie on the picture, as fractions of its sides, for the page to draw."""
+    """Return the places of file and trim on the picture, as fractions of its sides."""
     width, height = layout.picture
     bleed, ppi = plan.target.bleed, plan.target.ppi
     file: list[float] = [
@@ -228,13 +226,13 @@ def layout_as_json(layout: Layout, plan: PrintPlan) -> str:
 
 
 def _within(box: list[float], inset: list[float]) -> list[float]:
-    """Return a box of left, top, width and height, less what lies at its left, top, right and bottom."""
+    """Return a box of left, top, width and height, reduced by margins at left, top, right and bottom."""
     left, top, right, bottom = inset
     return [box[0] + left, box[1] + top, box[2] - left - right, box[3] - top - bottom]
 
 
 def _rounding(plan: PrintPlan, unit: Unit) -> str:
-    """Return what whole pixels do to the size, in words; empty when it is less than a hundredth of a mm."""
+    """Return in words how rounding to whole pixels changes the size; empty below a hundredth of a mm."""
     parts = [
         f"{abs(by):.2f} mm {'more' if by > 0 else 'less'} {way}"
         for by, way in zip(plan.target.rounding(), ("across", "down"), strict=True)

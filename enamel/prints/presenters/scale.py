@@ -1,4 +1,6 @@
-"""The scale: a print drawn on paper sizes beside a hand or a door. Geometry only; the template draws it."""
+"""The scale drawing: a print over paper sizes, beside a hand or a door. Geometry only; the template draws
+it.
+"""
 
 from dataclasses import dataclass
 
@@ -10,12 +12,12 @@ HAND = (100.0, 190.0)
 """A hand with its fingers closed, in mm."""
 DOOR = (850.0, 2000.0)
 HAND_UP_TO = 650.0
-"""Longest side, in mm, of a print that is drawn beside a hand; larger ones stand beside a door."""
+"""Longest side, in mm, of a print drawn beside a hand; larger ones are drawn beside a door."""
 
 
 @dataclass(frozen=True, slots=True)
 class PaperDrawn:
-    """A rectangle of the drawing, standing on its ground, in the drawing's units."""
+    """A rectangle of the drawing, at its bottom edge, in the drawing's units."""
 
     kind: str
     """print, trim, best or paper."""
@@ -43,9 +45,9 @@ class Scale:
 def drawn_scale(
     print_mm: tuple[float, float], trim_mm: tuple[float, float], best_mm: tuple[float, float]
 ) -> Scale:
-    """Return the drawing of a print with its bleed, its trim, and the largest best print of what there is.
+    """Return the drawing of a print with its bleed, its trim, and the largest print of best quality.
 
-    All stand on one ground and begin at one edge, before the two ISO A sizes nearest to the print.
+    All share one bottom edge and one left edge, in front of the two ISO A sizes nearest to the print.
     """
     longest = max(*print_mm, *best_mm)
     beside, (beside_width, beside_height) = (
@@ -79,7 +81,7 @@ def drawn_scale(
 
 
 def _nearest(print_mm: tuple[float, float]) -> list[PaperSize]:
-    """Return the largest ISO A size within the print and the smallest that holds it, as far as there are."""
+    """Return the largest ISO A size within the print and the smallest around it, where they exist."""
     sizes = [paper for paper in PAPERS if paper.group == "ISO A"]
     area = print_mm[0] * print_mm[1]
     larger = [paper for paper in sizes if paper.width_mm * paper.height_mm >= area]
@@ -88,6 +90,6 @@ def _nearest(print_mm: tuple[float, float]) -> list[PaperSize]:
 
 
 def _lying(paper: PaperSize, print_mm: tuple[float, float]) -> tuple[str, tuple[float, float]]:
-    """Return a paper's name and size, lying the way the print does."""
+    """Return a paper's name and size, in the print's orientation."""
     size = (paper.width_mm, paper.height_mm)
     return paper.name, (size[1], size[0]) if print_mm[0] > print_mm[1] else size

@@ -21,7 +21,7 @@ class SheetDrawing:
     media: Rect
     printed: Rect
     trim: Rect | None
-    """Where it is cut; None where nothing is cut off."""
+    """The trim; None where nothing is cut off."""
     safe: Rect | None
     outline: Outline
     corner: float
@@ -29,9 +29,9 @@ class SheetDrawing:
     folds: list[LineSegment]
     panels: list[tuple[Rect, str]]
     view: Rect
-    """What the drawing shows: the sheet with room around it."""
+    """The extent of the drawing: the sheet with room around it."""
     words: str
-    """What is drawn, for those who can't see it."""
+    """Text alternative of the drawing."""
 
     @property
     def stroke(self) -> float:
@@ -40,7 +40,7 @@ class SheetDrawing:
 
 
 def sheet_drawn(size: Size, wanted: PrintSettings) -> SheetDrawing:
-    """Return the sheet of what is wanted of a layer of that size."""
+    """Return the drawing of a print file's sheet, for a layer of that size."""
     _, ppi, file = laid(wanted, size)
     plan = wanted.laid_on
     page = page_of(plan, file, ppi, marks=wanted.output.marks)

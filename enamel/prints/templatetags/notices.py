@@ -1,4 +1,4 @@
-"""Write where a notice about a print leads."""
+"""Template tags for notices about a print."""
 
 from django import template
 from django.urls import reverse
@@ -11,7 +11,9 @@ register = template.Library()
 
 @register.filter
 def place_of(notice: Notice, layer: Layer) -> tuple[str, str, str] | None:
-    """Where a matter is seen to: address, words of the link, and what the page itself shows for it."""
+    """Where the subject of a notice is dealt with: address, text of the link, and the part of the page to
+    show.
+    """
     task = f"{layer.piece.get_absolute_url()}?layer={layer.pk}&task="
     compare = reverse("compare", args=[layer.piece_id])
     places = {

@@ -1,4 +1,4 @@
-"""All print files of an artist: taken away one by one or together, written of many pieces, put out."""
+"""All print files of an artist: downloaded singly or together, written for many pieces, published."""
 
 from collections.abc import AsyncIterator
 
@@ -26,7 +26,7 @@ MOST_SHOWN = 300
 @require_GET
 @login_required
 def files(request: HttpRequest) -> HttpResponse:
-    """Show every print file that is kept, newest first, and what can be written of many pieces."""
+    """Show all print files, newest first, and the presets that can be written for many pieces."""
     own = _own(request).prefetch_related("orders")
     return render(request, "prints/files.html", present_files(person(request), own[:MOST_SHOWN]))
 
@@ -34,7 +34,7 @@ def files(request: HttpRequest) -> HttpResponse:
 @require_POST
 @login_required
 def write(request: HttpRequest) -> HttpResponse:
-    """Have kept kinds of files written of the newest layers of chosen pieces."""
+    """Submit print files by presets, for the newest layers of chosen pieces."""
     pieces = Piece.objects.of(request.user).filter(pk__in=ids(request.POST.getlist("piece")))
     kept = OutputPreset.objects.filter(owner_id=person(request).pk)
     kinds = list(kept.filter(pk__in=whole_numbers(request.POST.getlist("kind"))))
@@ -58,7 +58,7 @@ def write(request: HttpRequest) -> HttpResponse:
 @require_POST
 @login_required
 def together(request: HttpRequest) -> HttpResponse | StreamingHttpResponse:
-    """Chosen files in one ZIP, sent while it is put together; or put into the workshop's folder."""
+    """Send chosen files as one ZIP, streamed while it is made; or publish them into the workshop's folder."""
     chosen = [
         made for made in _own(request).filter(pk__in=ids(request.POST.getlist("file"))) if made.file
     ]
@@ -86,7 +86,7 @@ def together(request: HttpRequest) -> HttpResponse | StreamingHttpResponse:
 
 
 async def _blocks(archive: ZipStream) -> AsyncIterator[bytes]:
-    """Yield the archive as it comes, read beside the server's own work."""
+    """Yield the archive's blocks, made in a thread beside the event loop."""
     blocks = iter(archive)
     read = sync_to_async(lambda: next(blocks, b""), thread_sensitive=False)
     while block := await read():

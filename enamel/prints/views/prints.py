@@ -1,4 +1,4 @@
-"""Print files: ordered, asked after, downloaded, deleted."""
+"""Print files of a piece: submitted, shown, downloaded, deleted; presets and proofs."""
 
 from pathlib import Path
 from uuid import UUID
@@ -39,7 +39,7 @@ from enamel.workspace.views import show_again
 @require_POST
 @login_required
 def order(request: HttpRequest, layer_id: UUID) -> HttpResponse:
-    """Have a layer written as a file that opens elsewhere at the right physical size."""
+    """Submit a print file of a layer."""
     layer = own_layer(request, layer_id)
     form = PrintFileForm(request.POST)
     if not form.is_valid():
@@ -53,12 +53,12 @@ def order(request: HttpRequest, layer_id: UUID) -> HttpResponse:
 
 
 def order_kept(layer: Layer, kept: OutputPreset) -> PrintFile:
-    """Return a file of a layer as it was kept for reuse.
+    """Submit a print file of a layer by a preset.
 
     Raises
     ------
     Refusal
-        When it can't be written any more, naming the kept kind.
+        When it can't be written any more; the message names the preset.
     """
     form = PrintFileForm(kept.form)
     if not form.is_valid():
@@ -69,7 +69,7 @@ def order_kept(layer: Layer, kept: OutputPreset) -> PrintFile:
 @require_POST
 @login_required
 def order_strip(request: HttpRequest, layer_id: UUID) -> HttpResponse:
-    """Have a test strip written as such a file."""
+    """Submit a test strip."""
     layer = own_layer(request, layer_id)
     form = PrintFileForm(request.POST)
     strip = StripForm(request.POST, choices=strip_choices(layer.piece))
@@ -84,7 +84,7 @@ def order_strip(request: HttpRequest, layer_id: UUID) -> HttpResponse:
 @require_POST
 @login_required
 def keep(request: HttpRequest, layer_id: UUID) -> HttpResponse:
-    """Keep the current kind of file under a name, in the place of one of that name."""
+    """Save the current settings as a preset, replacing one of that name."""
     layer = own_layer(request, layer_id)
     form, name = PrintFileForm(request.POST), request.POST.get("keep_as", "").strip()[:80]
     if not form.is_valid():
@@ -105,7 +105,7 @@ def keep(request: HttpRequest, layer_id: UUID) -> HttpResponse:
 @require_POST
 @login_required
 def delete_preset(request: HttpRequest, number: int) -> HttpResponse:
-    """Delete a saved kind of file."""
+    """Delete a preset."""
     get_object_or_404(OutputPreset, pk=number, owner_id=person(request).pk).delete()
     return redirect("print-files")
 
@@ -113,7 +113,7 @@ def delete_preset(request: HttpRequest, number: int) -> HttpResponse:
 @require_POST
 @login_required
 def cost(request: HttpRequest, layer_id: UUID) -> HttpResponse:
-    """Show what the current file would be, as a piece of page."""
+    """Return what the current settings give, as part of the page."""
     layer = own_layer(request, layer_id)
     form = PrintFileForm(request.POST)
     shown = file_cost(layer, form) | {"layer": layer, "form": form}
@@ -123,7 +123,7 @@ def cost(request: HttpRequest, layer_id: UUID) -> HttpResponse:
 @require_POST
 @login_required
 def take_profile(request: HttpRequest, layer_id: UUID) -> HttpResponse:
-    """Add a colour profile of the artist's own, once it was tried."""
+    """Test and add a colour profile of the artist's own."""
     layer = own_layer(request, layer_id)
     upload = request.FILES.get("profile_file")
     if upload is None:
@@ -137,7 +137,7 @@ def take_profile(request: HttpRequest, layer_id: UUID) -> HttpResponse:
 @require_GET
 @login_required
 def state(request: HttpRequest, print_id: UUID) -> JsonResponse:
-    """Show how far a print file is written."""
+    """Return the state of a print file."""
     made = own_print(request, print_id)
     left = made.seconds_left
     words = made.state_label if left is None else f"{duration(left)} left"
@@ -147,7 +147,7 @@ def state(request: HttpRequest, print_id: UUID) -> JsonResponse:
 @require_GET
 @login_required
 def take_away(request: HttpRequest, print_id: UUID) -> HttpResponse | FileResponse:
-    """Show the file itself."""
+    """Send a print file."""
     made = own_print(request, print_id)
     if not made.file:
         raise Http404
@@ -160,7 +160,7 @@ def take_away(request: HttpRequest, print_id: UUID) -> HttpResponse | FileRespon
 @require_POST
 @login_required
 def delete(request: HttpRequest, print_id: UUID) -> HttpResponse:
-    """Delete a print file before its time."""
+    """Delete a print file."""
     made = own_print(request, print_id)
     prints.delete(made)
     if request.POST.get("stay") == "files":
@@ -172,7 +172,7 @@ def delete(request: HttpRequest, print_id: UUID) -> HttpResponse:
 @login_required
 @cache_control(private=True, max_age=A_MONTH)
 def laid_picture(request: HttpRequest, layer_id: UUID) -> HttpResponse:
-    """Show a layer as the current print lays it out, or as it is, reduced."""
+    """Send a layer as the current print lays it out, or as it is, reduced."""
     layer = own_layer(request, layer_id)
     plan = None if request.GET.get("plan") == WHOLE else layer.piece.print_plan
     return HttpResponse(proofing.laid_picture(layer, plan), content_type="image/webp")
@@ -184,7 +184,7 @@ def laid_picture(request: HttpRequest, layer_id: UUID) -> HttpResponse:
 def proof_tile(
     request: HttpRequest, layer_id: UUID, level: int, column: int, row: int
 ) -> HttpResponse:
-    """Show a tile of a layer as it will look on paper; settings as in the forms of file and proof."""
+    """Send a tile of a layer as it will look on paper, by the settings of the forms of file and proof."""
     layer = own_layer(request, layer_id)
     form, seen = PrintFileForm(request.GET), ProofForm(request.GET)
     if not (form.is_valid() and seen.is_valid()):
@@ -203,7 +203,7 @@ def _files(piece: Piece) -> str:
 @require_POST
 @login_required
 def print_view(request: HttpRequest, piece_id: UUID) -> HttpResponse:
-    """Keep a change of the current print, and show what follows from it, as a piece of page."""
+    """Save a change of the current print, and return the part of the page that depends on it."""
     piece = own_piece(request, piece_id)
     layer = own_layer(request, posted_id(request, "layer"))
     form = PrintForm(request.POST, start=piece.base.size, unit=unit_of(request))
@@ -221,7 +221,7 @@ def print_view(request: HttpRequest, piece_id: UUID) -> HttpResponse:
 @require_POST
 @login_required
 def use_plan(request: HttpRequest, piece_id: UUID) -> HttpResponse:
-    """Put the proposed coats in the place of the schedule."""
+    """Replace the schedule by the proposed coats."""
     piece = own_piece(request, piece_id)
     form = PrintForm(request.POST, start=piece.base.size, unit=unit_of(request))
     if not form.is_valid():
@@ -239,7 +239,7 @@ def use_plan(request: HttpRequest, piece_id: UUID) -> HttpResponse:
 @require_POST
 @login_required
 def order_sheet(request: HttpRequest, sheet_id: UUID) -> HttpResponse:
-    """Have the sheet written as one labelled picture at the resolution of the current print."""
+    """Submit a print file of a swatch sheet."""
     shown = own_sheet(request, sheet_id)
     file = {"png": FileFormat.PNG, "tif": FileFormat.TIFF}.get(request.POST.get("kind", ""))
     if file is None or not shown.swatches.filter(state=Swatch.State.DONE).exists():

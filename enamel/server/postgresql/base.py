@@ -1,7 +1,7 @@
-"""Django's PostgreSQL backend, through whose pool a restart of the database passes unnoticed.
+"""Django's PostgreSQL backend, with a connection pool that survives a restart of the database.
 
-The pool's own check waits 1, 2, 4, 8 … seconds between one dead connection and the next, so that after a
-restart a pool with five of them kept a visitor until its time was up.
+The pool's own check waits 1, 2, 4, 8 … seconds from one dead connection to the next, so after a restart a
+request that met five of them timed out.
 """
 
 from contextlib import suppress
@@ -12,7 +12,7 @@ from psycopg_pool import ConnectionPool
 
 
 class DatabaseWrapper(base.DatabaseWrapper):
-    """Replaces every dead connection of the pool as soon as one is found."""
+    """Replaces all dead connections of the pool as soon as one is found."""
 
     def get_new_connection(self, conn_params: dict[str, object]) -> Connection:
         connection = super().get_new_connection(conn_params)

@@ -1,4 +1,4 @@
-"""Inlays: what is set into a layer, in which order."""
+"""Form of inlays: what is set into a layer, in which order."""
 
 from typing import Any
 
@@ -16,7 +16,7 @@ MOST_INLAYS = 24
 
 
 class InlayForm(forms.Form):
-    """A list of inlays, as the page keeps it."""
+    """A list of inlays, as JSON from the page."""
 
     inlays = forms.CharField(required=False, widget=forms.HiddenInput)
 
@@ -29,7 +29,7 @@ class InlayForm(forms.Form):
         return {"inlays": "[]"}
 
     def clean_inlays(self) -> tuple[Inlay, ...]:
-        """Return the inlays from the lowest to the topmost."""
+        """Return the inlays, the lowest first."""
         try:
             form = read_json(self.cleaned_data["inlays"] or "[]")
         except Refusal as refusal:
@@ -49,6 +49,6 @@ class InlayForm(forms.Form):
 
 
 class WindowForm(InlayForm):
-    """A part of a layer on which inlays are previewed."""
+    """The part of a layer to preview."""
 
     window = WindowField()

@@ -1,4 +1,4 @@
-"""A touch-up: what is mended, with which settings, tried how often."""
+"""Form of a touch-up: its places, settings and number of candidates."""
 
 import json
 from typing import Any
@@ -22,7 +22,7 @@ USUAL_HOLD = 1.0
 
 
 class TouchUpForm(RefineFields):
-    """A place of a layer, how it is refined again, and how many candidates are made."""
+    """The places of a layer, how they are refined again, and how many candidates are made."""
 
     strength = None  # type: ignore[assignment]
     strengths = forms.CharField(max_length=60, label="Denoising strength")
@@ -41,7 +41,7 @@ class TouchUpForm(RefineFields):
 
     @classmethod
     def starting(cls, refiner: str, settings: TouchUp | None = None) -> dict[str, Any]:
-        """Return values to begin with: the usual ones, or those of a touch-up that is to be changed."""
+        """Return initial values: the defaults, or those of a touch-up that is being changed."""
         plain = settings or TouchUp((Patch(),), refine=Refine(model=refiner, hold=USUAL_HOLD))
         patch = plain.patches[0]
         names = [name for name in RefineFields.base_fields if name != "strength"]
@@ -58,7 +58,7 @@ class TouchUpForm(RefineFields):
         }  # fmt: skip
 
     def for_the_mask(self) -> TouchUp:
-        """Return the touch-up of what is masked; a `FieldRefusal` when nothing is drawn. For a valid form."""
+        """Return the touch-up of the mask; a `FieldRefusal` when nothing is drawn. For a valid form."""
         if self._mask is None or not self._mask.steps:
             raise FieldRefusal("mask", "Draw what is to be mended: with the brush, or pick a face.")
         given = self.cleaned_data
@@ -66,7 +66,7 @@ class TouchUpForm(RefineFields):
         return self._touch_up((patch,))
 
     def for_faces(self, faces: list[Face]) -> TouchUp:
-        """Return the touch-up of every face, each at a working size that suits its own. For a valid form."""
+        """Return the touch-up of every face, each at a working size that suits it. For a valid form."""
         given = self.cleaned_data
         patches = tuple(
             patch_for_face(face, self.start, given["hair"], given["context"], given["seed"])
@@ -79,12 +79,12 @@ class TouchUpForm(RefineFields):
         return self._touch_up(patches)
 
     def current(self) -> TouchUp | None:
-        """Return what would be mended, when a mask is drawn. For a valid form."""
+        """Return the touch-up of the mask if one is drawn, else None. For a valid form."""
         return self.for_the_mask() if self._mask and self._mask.steps else None
 
     @property
     def tries(self) -> list[tuple[float, int]]:
-        """Strength and seed of each candidate. For a valid form."""
+        """Return strength and seed of each candidate. For a valid form."""
         first = self.cleaned_data["seed"]
         return [
             (strength, first + more)
@@ -108,7 +108,7 @@ class TouchUpForm(RefineFields):
 
 
 def mask_of(text: str) -> Mask | None:
-    """Return a mask as the page sends it; a `FieldRefusal` when it is none."""
+    """Return a mask from the page's form of it; a `FieldRefusal` when it is invalid."""
     if not text.strip():
         return None
     try:

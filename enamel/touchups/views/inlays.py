@@ -1,4 +1,4 @@
-"""Inlays: previewed on the picture, then made a layer."""
+"""Preview inlays on the picture, and make a layer of them."""
 
 from uuid import UUID
 
@@ -18,7 +18,7 @@ from enamel.workspace.views import show_again
 @require_POST
 @login_required
 def preview(request: HttpRequest, layer_id: UUID) -> HttpResponse:
-    """Show a part of a layer with the current inlays laid."""
+    """Send a part of a layer with the current inlays."""
     layer = own_layer(request, layer_id)
     form = WindowForm(request.POST, under=layer)
     if not form.is_valid():
@@ -30,7 +30,7 @@ def preview(request: HttpRequest, layer_id: UUID) -> HttpResponse:
 @require_POST
 @login_required
 def take_file(request: HttpRequest, layer_id: UUID) -> JsonResponse:
-    """Keep a file with the piece to be laid over the layer, and say how it lies there."""
+    """Store a file with the piece for laying it over the layer, and return how it fits."""
     layer = own_layer(request, layer_id)
     upload = request.FILES.get("file")
     if upload is None:
@@ -58,7 +58,7 @@ def take_file(request: HttpRequest, layer_id: UUID) -> JsonResponse:
 @require_POST
 @login_required
 def lay(request: HttpRequest, layer_id: UUID) -> HttpResponse:
-    """Make a layer of the current inlays."""
+    """Fire the current inlays."""
     layer = own_layer(request, layer_id)
     form = InlayForm(request.POST, under=layer)
     if not form.is_valid():

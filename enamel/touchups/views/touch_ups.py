@@ -1,4 +1,4 @@
-"""Touch-ups: masks, faces, candidates, and what is laid of them."""
+"""Touch-ups: masks, faces, candidates, and firing them."""
 
 from uuid import UUID
 
@@ -56,7 +56,7 @@ def own_mask(request: HttpRequest, number: int) -> KeptMask:
 @require_POST
 @login_required
 def mend(request: HttpRequest, layer_id: UUID) -> HttpResponse:
-    """Ask for candidates: of what is masked, or of every face."""
+    """Submit candidates: for the mask, or for every face."""
     layer = own_layer(request, layer_id)
     form = TouchUpForm(request.POST, start=layer.size)
     if not form.is_valid():
@@ -78,7 +78,7 @@ def mend(request: HttpRequest, layer_id: UUID) -> HttpResponse:
 
 
 def _changed(request: HttpRequest, layer: Layer) -> Layer | None:
-    """Return the touch-up of that layer which is being changed, if one is."""
+    """Return the touch-up layer that is being changed, if any."""
     try:
         wanted = UUID(request.POST.get("change", ""))
     except ValueError:
@@ -89,7 +89,7 @@ def _changed(request: HttpRequest, layer: Layer) -> Layer | None:
 @require_POST
 @login_required
 def cost(request: HttpRequest, layer_id: UUID) -> HttpResponse:
-    """Show what the current touch-up would take, as a piece of page."""
+    """Return the cost of the current touch-up, as part of the page."""
     layer = own_layer(request, layer_id)
     form = TouchUpForm(request.POST, start=layer.size)
     if not form.is_valid():
@@ -101,7 +101,7 @@ def cost(request: HttpRequest, layer_id: UUID) -> HttpResponse:
 @require_POST
 @login_required
 def measured_mask(request: HttpRequest, layer_id: UUID) -> JsonResponse:
-    """Show a mask that is measured on a layer; against another layer, where one is named."""
+    """Return a mask measured on a layer, or between it and another layer where one is named."""
     layer = own_layer(request, layer_id)
     measure = request.POST.get("measure", "")
     if measure in ("sharper", "nearer"):
@@ -122,7 +122,7 @@ def measured_mask(request: HttpRequest, layer_id: UUID) -> JsonResponse:
 @login_required
 @cache_control(private=True, max_age=A_MONTH, immutable=True)
 def crop(request: HttpRequest, layer_id: UUID) -> HttpResponse:
-    """Show a part of a layer, as WebP."""
+    """Send a part of a layer, as WebP."""
     layer = own_layer(request, layer_id)
     sides = read_lengths(request.GET.get("box", ""))
     box = Box(*sides).intersection(Box.whole(layer.size)) if len(sides) == 4 else None
@@ -134,7 +134,7 @@ def crop(request: HttpRequest, layer_id: UUID) -> HttpResponse:
 @require_POST
 @login_required
 def put_faces_right(request: HttpRequest, layer_id: UUID) -> HttpResponse:
-    """Keep the faces as the artist put them right, or as they were found; the list as a piece of page."""
+    """Save the faces as corrected, or reset them to those found; return the list as part of the page."""
     layer = own_layer(request, layer_id)
     if "as-found" in request.POST:
         faces.as_found(layer.piece)
@@ -149,7 +149,7 @@ def put_faces_right(request: HttpRequest, layer_id: UUID) -> HttpResponse:
 
 
 def _faces(text: str) -> list[Face]:
-    """Return faces as the page sends them: lists of left, top, width, height in px of the layer, and turn."""
+    """Return faces from the page: lists of left, top, width, height in px of the layer, and turn."""
     try:
         given = [[float(number) for number in face] for face in read_json(text)]
         if not all(len(face) == 5 and all(abs(n) < 1e6 for n in face) for face in given):
@@ -165,7 +165,7 @@ def _faces(text: str) -> list[Face]:
 @require_POST
 @login_required
 def keep_mask(request: HttpRequest, piece_id: UUID) -> JsonResponse:
-    """Keep the current mask with the piece."""
+    """Save the current mask with the piece."""
     piece = own_piece(request, piece_id)
     mask = mask_of(request.POST.get("mask", ""))
     if mask is None:
@@ -177,7 +177,7 @@ def keep_mask(request: HttpRequest, piece_id: UUID) -> JsonResponse:
 @require_POST
 @login_required
 def change_mask(request: HttpRequest, number: int) -> JsonResponse:
-    """Rename or delete a kept mask."""
+    """Rename or delete a saved mask."""
     kept = own_mask(request, number)
     if "let-go" in request.POST:
         kept.delete()
@@ -203,7 +203,7 @@ def candidates(request: HttpRequest, draft_id: UUID) -> HttpResponse:
 @require_GET
 @login_required
 def state(request: HttpRequest, draft_id: UUID) -> JsonResponse:
-    """Show what each candidate has come to."""
+    """Return the state of each candidate."""
     shown = own_draft(request, draft_id)
     news = [
         {"number": one.pk, "state": one.state, "error": one.error, "verdict": one.verdict,
@@ -217,7 +217,7 @@ def state(request: HttpRequest, draft_id: UUID) -> JsonResponse:
 @login_required
 @cache_control(private=True, max_age=A_MONTH, immutable=True)
 def candidate_picture(request: HttpRequest, number: int) -> HttpResponse:
-    """Show a place as it looks with the candidate laid."""
+    """Send a candidate's preview."""
     seen = own_candidate(request, number).shown
     if seen is None:
         raise Http404
@@ -228,7 +228,7 @@ def candidate_picture(request: HttpRequest, number: int) -> HttpResponse:
 @login_required
 @cache_control(private=True, max_age=A_MONTH, immutable=True)
 def place_before(request: HttpRequest, draft_id: UUID, place: int) -> HttpResponse:
-    """Show a place as the layer has it."""
+    """Send the place as it is on the layer."""
     shown = own_draft(request, draft_id)
     if place >= len(shown.names):
         raise Http404
@@ -238,7 +238,7 @@ def place_before(request: HttpRequest, draft_id: UUID, place: int) -> HttpRespon
 @require_POST
 @login_required
 def judge(request: HttpRequest, number: int) -> JsonResponse:
-    """Accept or reject a candidate; the verdict it has already takes it off."""
+    """Accept or reject a candidate. Its present verdict, sent again, is withdrawn."""
     candidate = own_candidate(request, number)
     asked = request.POST.get("verdict", "")
     known = asked in Candidate.Verdict.values and asked != candidate.verdict
@@ -249,7 +249,7 @@ def judge(request: HttpRequest, number: int) -> JsonResponse:
 @require_POST
 @login_required
 def paint(request: HttpRequest, number: int) -> JsonResponse:
-    """Show where alone a candidate is laid; everywhere again without a mask."""
+    """Restrict a candidate to a mask; without one it is laid whole again."""
     candidate = own_candidate(request, number)
     touchups.paint(candidate, mask_of(request.POST.get("over", "")))
     return _verdicts(candidate.draft)
@@ -267,7 +267,7 @@ def _verdicts(shown: TouchUpDraft) -> JsonResponse:
 @require_POST
 @login_required
 def lay(request: HttpRequest, draft_id: UUID) -> HttpResponse:
-    """Make a layer of what is accepted."""
+    """Fire the accepted candidates."""
     shown = own_draft(request, draft_id)
     touchups.lay(shown)
     return redirect(shown.piece)
@@ -276,7 +276,7 @@ def lay(request: HttpRequest, draft_id: UUID) -> HttpResponse:
 @require_POST
 @login_required
 def more(request: HttpRequest, draft_id: UUID) -> HttpResponse:
-    """Show one more candidate for each place."""
+    """Submit one more candidate for each place."""
     shown = own_draft(request, draft_id)
     try:
         strength, seed = float(request.POST["strength"]), int(request.POST["seed"])
@@ -305,7 +305,7 @@ def delete(request: HttpRequest, draft_id: UUID) -> HttpResponse:
 @require_POST
 @login_required
 def do_again(request: HttpRequest, layer_id: UUID) -> HttpResponse:
-    """Make what was made after an earlier touch-up again on the one that took its place."""
+    """Make the layers after a replaced touch-up again on its replacement."""
     layer = own_layer(request, layer_id)
     earlier = firings.replaced_by(layer)
     if earlier is None:

@@ -1,4 +1,4 @@
-"""How numbers are written: with their unit, in figures an artist can use."""
+"""Template filters and tags: numbers with units, form fields, shortcuts, drawings."""
 
 import json
 from typing import Any
@@ -21,7 +21,7 @@ register = template.Library()
 
 @register.filter
 def duration(seconds: float | None) -> str:
-    """Seconds as people say them: 45 s, 3 min, 1 h 20 min."""
+    """A duration in words: 45 s, 3 min, 1 h 20 min."""
     if seconds is None:
         return "—"
     if seconds < 1:
@@ -36,7 +36,7 @@ def duration(seconds: float | None) -> str:
 
 @register.filter
 def megapixels(picture: Any) -> str:
-    """Pixel count of a size, or of what has one: 0.79 MP, 3.1 MP, 171 MP."""
+    """Pixel count of a size, or of an object with a size: 0.79 MP, 3.1 MP, 171 MP."""
     value = getattr(picture, "size", picture).megapixels
     return f"{value:.2f} MP" if value < 1 else f"{value:.3g} MP"
 
@@ -55,7 +55,7 @@ def memory(mb: float) -> str:
 
 @register.filter
 def given_back(missing: float) -> str:
-    """What a pass gives back of the detail that enlarging lost: all, none or a fraction."""
+    """How much of the detail that enlarging lost a pass restores: all, none or a fraction."""
     words = {0.0: "none", 1.0: "all"}
     return words.get(missing, f"{missing:.0%}".replace("%", " %"))
 
@@ -83,8 +83,9 @@ def _printed(size: Size, ppi: float, unit: Unit) -> str:
 
 @register.filter
 def as_json(value: object) -> str:
-    """A value for a script, to stand in an attribute between single quotes: those of JSON are double ones,
-    and a picture's maps hold thousands of them."""
+    """A value as JSON for an attribute in single quotes: JSON's own quotes are double, and a picture's
+    maps have thousands of them.
+    """
     written = json.dumps(value).replace("&", "&amp;").replace("<", "&lt;").replace("'", "&#x27;")
     return mark_safe(written)
 
@@ -142,11 +143,11 @@ USUAL_RANGE = (
     '<rect x="{x}" y="1.5" width="{width}" height="2" class="fill-verdigris"/>'
     '<rect x="{at}" y="0" width="1.4" height="5" class="fill-ink" data-at/></svg>'
 )
-"""Where a setting is usually kept, drawn below it."""
+"""A drawing below a setting of its usual range."""
 
 
 def usual_range(bound: BoundField) -> dict[str, float] | None:
-    """Where a setting is usually kept, as places on a line of 100, if that is known."""
+    """The usual range of a setting as places on a line of 100, if known."""
     known = getattr(bound.form, "USUAL", {}).get(bound.name)
     if known is None:
         return None
@@ -236,20 +237,20 @@ def both_sides(size_mm: tuple[float, float], unit: Unit) -> str:
 
 @register.filter
 def given(form: Form, name: str) -> object:
-    """What was put into a field, as it was written; nothing as an empty text."""
+    """A field's value as it was entered; an empty text for none."""
     value = form[name].value()
     return "" if value is None else value
 
 
 @register.filter
 def below(length: float, whole: float) -> float:
-    """What is left of ``whole`` above a thing of that length standing on its ground."""
+    """The rest of ``whole`` above a thing of that length at its bottom."""
     return whole - length
 
 
 @register.filter
 def plain(value: float) -> str:
-    """A number for a drawing: short, with a point."""
+    """A number in a drawing: short, with a decimal point."""
     return f"{value:.3f}".rstrip("0").rstrip(".") or "0"
 
 

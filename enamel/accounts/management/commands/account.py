@@ -1,4 +1,4 @@
-"""Makes an account, or gives an existing one a new password: asks for it, or prints a link that sets it."""
+"""Create an account or set an existing one's password: typed here, or through a link that is printed."""
 
 import getpass
 from typing import Any
@@ -72,6 +72,6 @@ def asked_twice() -> str:
 
 
 def link_for(person: User) -> str:
-    """Return path of the page that sets a person's password, once."""
+    """Return the path of a page where this person can set a password, once."""
     number = urlsafe_base64_encode(force_bytes(person.pk))
     return reverse("set-password", args=[number, default_token_generator.make_token(person)])

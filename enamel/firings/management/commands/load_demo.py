@@ -1,5 +1,6 @@
-"""Makes the demo account with the six Kestrel Vale pieces and its schedule presets, and has the models
-tried, unless done."""
+"""Create the demo account with the six Kestrel Vale pieces and its schedule presets, and have the models
+tried, unless done.
+"""
 
 import json
 from typing import Any
@@ -35,7 +36,7 @@ class Command(BaseCommand):
         owner, made = people.objects.get_or_create(username=DEMO_NAME)
         if made:
             owner.set_unusable_password()
-        owner.is_staff = True  # whoever tries the demo has the workshop to themselves
+        owner.is_staff = True  # the demo account may switch and delete models
         owner.save()
         known = set(Piece.objects.filter(owner=owner).values_list("base_name", flat=True))
         for name, title in TITLES.items():

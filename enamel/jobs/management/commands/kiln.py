@@ -25,7 +25,7 @@ AGAIN_SECONDS = 3.0
 IDLE_SECONDS = 60.0
 """A worker without work for so long releases its networks."""
 STALLED_SECONDS = 10.0
-"""A worker silent for so long is taken for dead, and its jobs are given to others."""
+"""A worker without a heartbeat for so long counts as dead, and its jobs go to others."""
 
 logger = logging.getLogger(__name__)
 
@@ -74,10 +74,10 @@ async def work(queues: list[str]) -> None:
 
 
 async def rescue_jobs(served: App, queues: list[str]) -> None:
-    """Say that this worker lives, put the jobs of dead ones back in the queue, and firings that lost
-    theirs, and have batches fed, every few seconds.
+    """Every few seconds, send a heartbeat, put the jobs of dead workers and lost jobs back in their
+    queues, and have batches fed.
 
-    Several workers do so at once, and may meet at one job; whatever goes wrong, it is tried again.
+    Several workers do so at once and may meet at one job; what fails is tried again next time.
     """
     while True:
         try:
