@@ -1,11 +1,11 @@
 """An artist, another one, and a piece with a base."""
 
+import gc
 import shutil
 import socket
 import threading
 from collections.abc import Iterator
 from contextlib import ExitStack
-from hashlib import sha256
 from pathlib import Path
 from typing import Any
 
@@ -15,27 +15,24 @@ import uvicorn
 from django.conf import settings
 from django.contrib.auth.models import User
 from django.core.cache import cache
-from django.core.files import File
+from django.core.management.commands import flush
 from django.db.backends.postgresql.operations import DatabaseOperations
 from django.test import Client, override_settings
 
 from devservices.bureau.server import Server
 from enamel.accounts.models import Scope
-from enamel.core.faces import detection as faces
-from enamel.core.faces import detector
-from enamel.core.faces.detector import Found, Rgb
-from enamel.core.imaging.canvas import Picture
-from enamel.library import layers as store
-from enamel.library import services as library
 from enamel.library.models import Piece
 from enamel.server import serve
 from tests import bureau
+from tests.faces import find_faces_quickly
 from tests.pictures import STATIONMASTER
+from tests.piececopies import PieceCopies
 from tests.scripts import Ask, asking
 from tests.workers import wait_for
 
 SIZE = (112, 88)
 QUEUE_TABLES = ("procrastinate_periodic_defers", "procrastinate_events", "procrastinate_jobs")
+KEPT_TABLES = ("django_content_type", "auth_permission")
 
 
 @pytest.fixture(scope="session", autouse=True)
@@ -45,44 +42,36 @@ def quick_passwords() -> Iterator[None]:
         yield
 
 
-NO_FACE = 240
-"""Layers up to this side in px are taken to have no faces: a third of a second each went into looking."""
-
-
 @pytest.fixture(scope="session", autouse=True)
-def faces_once() -> Iterator[None]:
-    """What the face detector found in a picture is remembered, because tests import the same few again and
-    again; small layers are not looked at."""
-    known: dict[tuple[tuple[int, ...], bytes], list[Found]] = {}
-
-    def detected(rgb: Rgb) -> list[Found]:
-        key = rgb.shape, sha256(rgb.tobytes()).digest()
-        if key not in known:
-            known[key] = detector.detected(rgb)
-        return known[key]
-
-    def detect_faces(picture: Picture) -> list[faces.Face]:
-        return [] if max(picture.size) <= NO_FACE else faces.detect_faces(picture)
-
+def quick_faces() -> Iterator[None]:
+    """Find the faces of each picture once, and none on small layers."""
     with pytest.MonkeyPatch.context() as patch:
-        patch.setattr(faces, "detected", detected)
-        patch.setattr(store, "detect_faces", detect_faces)
+        find_faces_quickly(patch.setattr)
         yield
 
 
 @pytest.fixture(scope="session", autouse=True)
-def emptied_by_rows() -> Iterator[None]:
-    """Tables are emptied by deleting the few rows of a test: truncating all takes most of a second. The
-    queue's are too, which Django does not know as its own: a job left there is another test's to find."""
+def quick_flush() -> Iterator[None]:
+    """Empty tables by deleting a test's few rows: truncating all of them takes most of a second, and so
+    does making content types and permissions again, which stay. The queue's tables are emptied too: Django
+    does not know them, and the next test would find their jobs."""
 
     def sql_flush(
         self: DatabaseOperations, style: object, tables: list[str], **_: object
     ) -> list[str]:
-        return [f"DELETE FROM {self.quote_name(table)}" for table in (*QUEUE_TABLES, *tables)]
+        emptied = [*QUEUE_TABLES, *(table for table in tables if table not in KEPT_TABLES)]
+        return [f"DELETE FROM {self.quote_name(table)}" for table in emptied]
 
     with pytest.MonkeyPatch.context() as patch:
         patch.setattr(DatabaseOperations, "sql_flush", sql_flush)
+        patch.setattr(flush, "emit_post_migrate_signal", lambda *_, **__: None)
         yield
+
+
+def pytest_collection_finish() -> None:
+    """Keep the collector from walking through all modules again and again."""
+    gc.collect()
+    gc.freeze()
 
 
 @pytest.fixture
@@ -100,21 +89,31 @@ def stranger(db: None) -> User:
     return User.objects.create_user("stranger", password="verdigris-28")
 
 
-@pytest.fixture
-def picture_file(tmp_path: Path) -> Path:
+@pytest.fixture(scope="session")
+def eye(tmp_path_factory: pytest.TempPathFactory) -> Path:
     """A small part of the stationmaster as a PNG."""
-    path = tmp_path / "eye.png"
+    path = tmp_path_factory.mktemp("eye") / "eye.png"
     with PIL.Image.open(STATIONMASTER) as image:
         image.crop((290, 300, 290 + SIZE[0], 300 + SIZE[1])).save(path)
     return path
 
 
 @pytest.fixture
-def piece(artist: User, picture_file: Path) -> Piece:
-    with picture_file.open("rb") as file:
-        made = library.import_picture(artist, File(file), picture_file.name)
-    store.prepare(made.base)
-    return made
+def picture_file(eye: Path, tmp_path: Path) -> Path:
+    """A small part of the stationmaster as a PNG, which a test may change."""
+    return Path(shutil.copy(eye, tmp_path))
+
+
+@pytest.fixture(scope="session")
+def pieces() -> PieceCopies:
+    """Pieces that were imported once, to be copied for each test."""
+    return PieceCopies()
+
+
+@pytest.fixture
+def piece(artist: User, eye: Path, pieces: PieceCopies) -> Piece:
+    """The small part of the stationmaster, imported and prepared."""
+    return pieces.copy(artist, eye)
 
 
 @pytest.fixture(autouse=True)

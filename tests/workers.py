@@ -26,7 +26,7 @@ def worker(*queues: str, **environment: str) -> "subprocess.Popen[bytes]":
         "ENAMEL_MEDIA": str(settings.MEDIA_ROOT),
         "ENAMEL_WORK": str(settings.KILN_WORK),
     }
-    command = [sys.executable, "manage.py", "kiln", *queues]
+    command = [sys.executable, "-m", "tests.kiln", *queues]
     return subprocess.Popen(command, cwd=ROOT, env=os.environ | known | environment)
 
 

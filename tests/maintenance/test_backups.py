@@ -92,8 +92,12 @@ def test_what_can_be_made_again_may_be_left_out(backup: Backup, layer: Layer) ->
 def test_a_second_backup_copies_only_what_is_new(
     backup: Backup, layer: Layer, tmp_path: Path
 ) -> None:
+    model = Path(os.environ["ENAMEL_MODELS"]) / "soft.onnx"
+    model.parent.mkdir(exist_ok=True)
+    model.write_bytes(b"weights that are no row of the database")
     backup.make()
     assert backup.make()[1] == 0
+    model.unlink()
     more = layer_of(layer.piece, enlarged(pixels(layer.piece.base)) // 2, tmp_path)
     _, copied = backup.make()
     assert pixels(more).nbytes < copied < 3 * pixels(more).nbytes
