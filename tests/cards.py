@@ -6,7 +6,7 @@ from pathlib import Path
 from typing import Any
 
 from enamel.catalogue.models import Model, Trial
-from enamel.core.checkpoints.devices import Runs
+from enamel.core.checkpoints.devices import TestedDevice
 from enamel.core.files import hash_of
 from enamel.core.networks.cards import own_folder
 from tests.core.test_checkpoint_intake import safetensors
@@ -45,7 +45,7 @@ def take_cards_away() -> None:
 def put_checkpoint(name: str, folder: Path, *, few_steps: int | None = None) -> None:
     """The card of a checkpoint that was tried, and how fast it is."""
     runs = {"device": "cpu", "dtype": "float32", "vae_dtype": "float32"}
-    assert Runs.read(runs).device == "cpu"
+    assert TestedDevice.read(runs).device == "cpu"
     put_card(
         name,
         "refiner",

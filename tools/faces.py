@@ -22,7 +22,7 @@ from enamel.core.faces.detection import Face, detect_faces
 from enamel.core.geometry import Box, Size
 from enamel.core.imaging.canvas import Pixels
 from enamel.core.intake.subject import SUITED_TO_FACES
-from enamel.core.masks import Drawn, Mask
+from enamel.core.masks import Mask, RenderedMask
 from enamel.core.masks.measured import face_steps
 from enamel.core.pipeline.touchup import Origin, TouchUp, patch_for_face, touch_up
 from enamel.core.schedule import Mode, Refine
@@ -112,7 +112,9 @@ def samples_of(picture: np.ndarray) -> Pixels:
 
 def error_in(samples: np.ndarray, truth: np.ndarray, face: Face, size: Size) -> float:
     """Root mean square difference from the truth within a face, in levels of 255."""
-    covered = Drawn(Mask(size, face_steps([face], 0.0)), size).read(Box.whole(size))[..., None]
+    covered = RenderedMask(Mask(size, face_steps([face], 0.0)), size).read(Box.whole(size))[
+        ..., None
+    ]
     squared = (samples / 257.0 - truth) ** 2 * covered
     return float(np.sqrt(squared.sum() / (3 * covered.sum())))
 
@@ -160,7 +162,7 @@ def _of_face(base: Pixels, layers: dict[str, Pixels], face: Face, truth: np.ndar
             into = Path(folder) / "mended.npy"
             touch_up(layer, settings, Path(folder) / "work", into, base=base)
             after = np.load(into)
-        covered = Drawn(patch.mask, layer.size).read(Box.whole(layer.size))
+        covered = RenderedMask(patch.mask, layer.size).read(Box.whole(layer.size))
         if (after[covered == 0] != layer.samples[covered == 0]).any():
             raise SystemExit("something changed outside the mask")
         found.append(error_in(after, truth, face, layer.size))

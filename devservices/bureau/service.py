@@ -70,7 +70,7 @@ class Service:
         self._orders = OrderBook(folder / "orders")
         (folder / "offers").mkdir(parents=True, exist_ok=True)
         self.ledger = Ledger(folder / "account.json", beginning_cents)
-        self._let_go_outlived()
+        self._delete_expired()
         for order in self._orders.all():
             if order["state"] in (QUEUED, RENDERING):
                 self._orders.change(order["number"], state=QUEUED)
@@ -229,7 +229,7 @@ class Service:
                 self.ledger.settle(number, RETURNED)
                 self._orders.change(number, state=CANCELLED)
 
-    def _let_go_outlived(self) -> None:
+    def _delete_expired(self) -> None:
         """Delete the pictures of old orders."""
         for order in self._orders.all():
             age = time.time() - self._orders.path(order["number"]).stat().st_mtime

@@ -57,7 +57,7 @@ class Files(Bearer):
     scope = Scope.FILES
 
 
-class Often(BaseThrottle):
+class TokenThrottle(BaseThrottle):
     """Limit how often each token may send requests.
 
     Parameters
@@ -87,5 +87,5 @@ class Often(BaseThrottle):
 
 
 READ, IMPORT, FIRE, FILES = Read(), Import(), Fire(), Files()
-LOOKING = Often(settings.API_LOOKING)
-CHANGING = Often(settings.API_CHANGING)
+LOOKING = TokenThrottle(settings.API_LOOKING)
+CHANGING = TokenThrottle(settings.API_CHANGING)

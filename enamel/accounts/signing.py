@@ -17,13 +17,13 @@ from django.shortcuts import render
 from django.utils import timezone
 
 DEMO_NAME = "kestrel-vale"
-BACKEND = "enamel.accounts.signing.Artists"
+BACKEND = "enamel.accounts.signing.AccountBackend"
 """The entry of `AUTHENTICATION_BACKENDS` that signs in; the other one only counts wrong passwords."""
 hashing = BoundedSemaphore(2)
 """Passwords hashed at a time: each occupies a processor for most of a second."""
 
 
-class Artists(ModelBackend):
+class AccountBackend(ModelBackend):
     """Accounts with name and password. The demo account has no password, and exists in demo mode only."""
 
     def authenticate(

@@ -13,7 +13,7 @@ from enamel.accounts.models import Scope
 from enamel.batches import services
 from enamel.batches.access import own_batch
 from enamel.batches.models import Batch
-from enamel.batches.schemas import BatchBody, WantedBatch
+from enamel.batches.schemas import BatchBody, BatchRequest
 from enamel.core.errors import Refusal
 from enamel.core.pipeline.treatment import Treatment
 from enamel.library.models import Piece
@@ -39,7 +39,7 @@ CHANGES: dict[Change, Callable[[Batch], None]] = {
 @router.post(
     "/batches", response={201: BatchBody}, auth=FIRE, throttle=CHANGING, summary="Start a batch"
 )
-def start(request: HttpRequest, wanted: WantedBatch) -> Status[BatchBody]:
+def start(request: HttpRequest, wanted: BatchRequest) -> Status[BatchBody]:
     """Of pieces, in the order they are named. A batch that writes files also needs the scope “files”."""
     treatment = Treatment.from_json(wanted.treatment)
     if treatment.files:

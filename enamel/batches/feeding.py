@@ -21,7 +21,7 @@ from enamel.core.errors import Refusal
 from enamel.core.export.output import PrintSettings
 from enamel.core.intake.reading import read_apart
 from enamel.core.intake.subject import Subject
-from enamel.core.pipeline.treatment import AskedFile, Treatment
+from enamel.core.pipeline.treatment import RequestedFile, Treatment
 from enamel.core.schedule import Schedule
 from enamel.firings import services as firings
 from enamel.firings.models import Firing
@@ -34,7 +34,7 @@ from enamel.library import layers as store
 from enamel.library import services as library
 from enamel.library.models import Layer, Piece
 from enamel.prints import services as prints
-from enamel.storage.scratch import passing
+from enamel.storage.scratch import temporary_folder
 
 logger = logging.getLogger(__name__)
 
@@ -76,7 +76,7 @@ def _room() -> int:
 def _begin(item: BatchItem) -> None:
     """Import a picture that is still a file, and submit its firing; or store why that failed."""
     try:
-        piece = item.piece or _brought_in(item)
+        piece = item.piece or _imported(item)
         if piece.deleted_at is not None:
             raise Refusal("The piece was deleted before its turn came.")
         store.prepare(piece.base)
@@ -101,7 +101,7 @@ def _begin(item: BatchItem) -> None:
         BatchItem.objects.filter(pk=item.pk).update(error=words, ended=timezone.now())
 
 
-def _brought_in(item: BatchItem) -> Piece:
+def _imported(item: BatchItem) -> Piece:
     """Return the piece of a file from the batch's folder. It is imported once, also when a worker died
     after that.
 
@@ -113,7 +113,7 @@ def _brought_in(item: BatchItem) -> Piece:
     def read(original: Path, into: Path) -> None:
         read_apart(original, into, settings.IMPORT_LIMITS, lambda progress: None)
 
-    with passing("import") as folder:
+    with temporary_folder("import") as folder:
         path = folder / "original"
         shutil.copyfile(folders.place_of(item.batch.folder) / item.source, path)
         return library.from_file(
@@ -149,7 +149,7 @@ def schedule_for(
     return treatment.schedule_for(Subject(piece.subject), own, piece.how_made)
 
 
-def settings_for(piece: Piece, asked: AskedFile) -> PrintSettings:
+def settings_for(piece: Piece, asked: RequestedFile) -> PrintSettings:
     """Return the settings of a treatment's print file for a piece."""
     plan = piece.print_plan if asked.on_print else None
     return PrintSettings(asked.settings.output, plan, asked.settings.ppi)

@@ -12,7 +12,7 @@ from enamel.batches.models import Batch
 from enamel.catalogue.models import SUBJECTS
 from enamel.core.errors import Refusal
 from enamel.core.intake.subject import Subject
-from enamel.core.pipeline.treatment import AskedFile, ForKind, Treatment
+from enamel.core.pipeline.treatment import ForKind, RequestedFile, Treatment
 from enamel.core.schedule import Schedule
 from enamel.finishing.models import FinishPreset
 from enamel.firings.forms.refine import of_setting
@@ -122,7 +122,7 @@ def _folders() -> Choices:
     ]
 
 
-def _asked(kept: OutputPreset) -> AskedFile:
+def _asked(kept: OutputPreset) -> RequestedFile:
     form = PrintFileForm(kept.form)
     if not form.is_valid():
         raise Refusal(f"“{kept.name}” can't be written any more; save that kind of file again.")

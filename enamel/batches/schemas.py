@@ -10,7 +10,7 @@ from enamel.accounts.schemas import TreatmentForm
 from enamel.batches.models import Batch, BatchItem
 
 
-class WantedBatch(Schema):
+class BatchRequest(Schema):
     name: str = Field("Batch", max_length=120)
     pieces: list[UUID] = Field(min_length=1, max_length=1000)
     treatment: TreatmentForm

@@ -190,7 +190,7 @@ def move(item: BatchItem, steps: int) -> None:
         BatchItem.objects.bulk_update(waiting, ["place"])
 
 
-def hurry(batch: Batch, urgency: int) -> None:
+def set_urgency(batch: Batch, urgency: int) -> None:
     """Change the priority of a batch, also for its firings in the queue."""
     Batch.objects.filter(pk=batch.pk).update(urgency=urgency)
     for firing in _firings(batch).filter(state=Firing.State.WAITING):

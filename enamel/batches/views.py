@@ -19,7 +19,7 @@ from enamel.batches.presenters import present_batch, rows
 from enamel.core.errors import Refusal
 from enamel.core.export.naming import safe
 from enamel.library.models import Piece
-from enamel.library.presenters import Finding
+from enamel.library.presenters import PieceSearch
 from enamel.web.downloads import kept_as
 from enamel.web.parameters import ids, signed_number
 
@@ -35,7 +35,7 @@ def choose(request: HttpRequest) -> HttpResponse:
 def _choosing(
     request: HttpRequest, form: BatchForm, chosen: set[UUID] | None = None, status: int = 200
 ) -> HttpResponse:
-    finding = Finding(Piece.objects.of(request.user), request.GET)
+    finding = PieceSearch(Piece.objects.of(request.user), request.GET)
     pieces = list(finding.found.with_newest_layer()[: batches.MOST])
     shown = {
         **finding.shown,
@@ -121,7 +121,7 @@ def change(request: HttpRequest, batch_id: UUID) -> HttpResponse:
         batches.end(found)
         messages.success(request, "Ended. What was fired stays; what waited is skipped.")
     elif (urgency := signed_number(request.POST.get("urgency"))) in Batch.Urgency.values:
-        batches.hurry(found, urgency or 0)
+        batches.set_urgency(found, urgency or 0)
     return redirect("batch", found.pk)
 
 

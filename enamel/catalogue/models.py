@@ -53,7 +53,7 @@ class Model(models.Model):
 
     name = models.CharField(max_length=40, unique=True)
     on = models.BooleanField(default=True, help_text="Offered where a model is chosen.")
-    brought_by = models.ForeignKey(
+    added_by = models.ForeignKey(
         settings.AUTH_USER_MODEL, models.SET_NULL, null=True, blank=True, related_name="+"
     )
 

@@ -11,7 +11,7 @@ from enamel.core.errors import Refusal
 from enamel.core.networks import intake
 from enamel.core.networks.cards import FilesCard
 from enamel.core.networks.names import check_name, name_from
-from enamel.storage.scratch import passing, stored
+from enamel.storage.scratch import temporary_folder, write_upload
 from enamel.uploads.models import Upload
 from enamel.uploads.services import keep
 
@@ -26,7 +26,7 @@ def add_model(
     Refusal
         When it can't be run or the name can't be used. Nothing is stored then.
     """
-    take = checkpoints.add_model if checkpoints.is_for_here(path) else intake.add_model
+    take = checkpoints.add_model if checkpoints.is_checkpoint_path(path) else intake.add_model
     card = take(path, name, summary=summary, licence=licence)
     model, _ = Model.objects.update_or_create(
         name=card.name, defaults={"brought_by_id": owner.pk, "on": True}
@@ -56,8 +56,8 @@ def receive_model(
     if isinstance(file, Path):
         details["waiting"] = str(file)
         return keep(owner, None, Upload.Kind.MODEL, file_name, details)
-    with passing("model") as folder:
-        path = stored(file, folder / "network.onnx")
+    with temporary_folder("model") as folder:
+        path = write_upload(file, folder / "network.onnx")
         return keep(owner, path, Upload.Kind.MODEL, file_name, details)
 
 

@@ -93,7 +93,7 @@ def run_batch(given: argparse.Namespace) -> None:
     ]
     began = time.monotonic()
     for number, (source, outcome) in enumerate(zip(sources, outcomes, strict=True)):
-        teller = Teller(number, len(sources), outcome.source, began, quiet=given.quiet)
+        teller = ProgressLine(number, len(sources), outcome.source, began, quiet=given.quiet)
         _one(source, outcome, treatment, given, teller)
         teller.ended(outcome)
         write_table(given.out / TABLE, outcomes)
@@ -164,7 +164,7 @@ def _one(
     outcome: Outcome,
     treatment: Treatment,
     given: argparse.Namespace,
-    teller: "Teller",
+    teller: "ProgressLine",
 ) -> None:
     """Treat one picture and return its row. Existing results are kept; errors become the row's message."""
     began = time.monotonic()
@@ -196,7 +196,7 @@ def _one(
     shutil.rmtree(work)
 
 
-def treated(source: Path, treatment: Treatment, work: Path, on_progress: "Teller") -> Canvas:
+def treated(source: Path, treatment: Treatment, work: Path, on_progress: "ProgressLine") -> Canvas:
     """Return a picture after a treatment. Called again with the same folder, it goes on where it was
     stopped.
     """
@@ -230,7 +230,7 @@ def _refiner_of(schedule: Schedule | None) -> str:
     return used[-1] if used else Refine().model
 
 
-class Teller:
+class ProgressLine:
     """Shows a batch's progress on one line of standard error."""
 
     def __init__(self, number: int, count: int, name: str, began: float, *, quiet: bool) -> None:

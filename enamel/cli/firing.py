@@ -149,7 +149,7 @@ def run_models(chosen: argparse.Namespace) -> None:
         path = chosen.add_model
         if not path.exists():
             raise Refusal(f"There is no file {path}.")
-        take = checkpoints.add_model if checkpoints.is_for_here(path) else add_model
+        take = checkpoints.add_model if checkpoints.is_checkpoint_path(path) else add_model
         taken = take(path, chosen.name or name_from(path.name))
         print(f"{taken.name} is added as {taken.kind}.", file=sys.stderr)
     found: list[dict[str, Any]] = [

@@ -13,7 +13,7 @@ from enamel.core.faces.detection import detect_faces
 from enamel.core.fields import to_json
 from enamel.core.geometry import Box
 from enamel.core.imaging.canvas import Canvas
-from enamel.core.masks.coverage import FromPicture
+from enamel.core.masks.coverage import PictureMask
 from enamel.core.pipeline.firing import materialise
 from enamel.core.pipeline.inlay import Inlaid, Inlay, Mixing
 from enamel.core.pipeline.touchup import Origin, Patch, TouchUp, touch_up
@@ -69,7 +69,7 @@ def run_touch_up(given: argparse.Namespace) -> None:
     with tempfile.TemporaryDirectory(prefix="enamel-") as folder:
         scratch = Path(folder)
         layer = read_input(given.input, scratch, "layer")
-        mask = FromPicture(read_input(given.mask, scratch, "mask"), layer.size)
+        mask = PictureMask(read_input(given.mask, scratch, "mask"), layer.size)
         base = read_input(given.base, scratch, "base") if given.base else None
         into = scratch / "result.npy"
         touch_up(
@@ -101,7 +101,7 @@ def run_inlay(given: argparse.Namespace) -> None:
         )
         mask = None
         if given.mask:
-            mask = FromPicture(read_input(given.mask, scratch, "mask"), under.size)
+            mask = PictureMask(read_input(given.mask, scratch, "mask"), under.size)
         made = Inlaid(under, over, settings, mask)
         with materialise(made, Box.whole(under.size), scratch / "result.npy") as result:
             export(result, given.output, ppi=given.ppi, output=output_of(given))

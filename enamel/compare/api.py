@@ -7,7 +7,7 @@ from django.http import HttpRequest
 from ninja import Router
 
 from enamel.accounts.api import LOOKING, READ
-from enamel.compare.schemas import Checks, Compared, WantedComparison
+from enamel.compare.schemas import Checks, Compared, ComparisonRequest
 from enamel.core.checks.measures import MEASURES, best_of
 from enamel.core.errors import Refusal
 from enamel.firings.checking import submit_check
@@ -46,7 +46,7 @@ def checks(request: HttpRequest, layer_id: UUID) -> Checks:
 @router.post(
     "/compare", response=list[Compared], auth=READ, throttle=LOOKING, summary="Compare layers"
 )
-def compare(request: HttpRequest, wanted: WantedComparison) -> list[Compared]:
+def compare(request: HttpRequest, wanted: ComparisonRequest) -> list[Compared]:
     """The measures of two to six checked layers, each with the best value where one end is better."""
     found = [own_layer(request, layer_id) for layer_id in wanted.layers]
     unchecked = [str(one.pk) for one in found if not one.checked]

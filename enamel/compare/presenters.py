@@ -16,7 +16,7 @@ from enamel.core.checks.measures import MEASURES, best_of
 from enamel.core.fields import to_json
 from enamel.core.finishing.recipe import Finish
 from enamel.core.geometry import Box, Size
-from enamel.core.masks import Drawn, Mask
+from enamel.core.masks import Mask, RenderedMask
 from enamel.core.schedule import Coat, Refine, differences
 from enamel.firings.models import LayerCheck
 from enamel.library.models import Layer, Piece
@@ -168,7 +168,7 @@ def without_masks(form: Any) -> Any:
     if isinstance(form, dict):
         if set(form) == {"size", "steps"}:
             mask = Mask.from_json(form)
-            return str(Drawn(mask, Size(*mask.size)).bounds)
+            return str(RenderedMask(mask, Size(*mask.size)).bounds)
         return {name: without_masks(value) for name, value in form.items()}
     return [without_masks(value) for value in form] if isinstance(form, list) else form
 

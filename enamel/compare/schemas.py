@@ -26,5 +26,5 @@ class Compared(Schema):
     best: float | None
 
 
-class WantedComparison(Schema):
+class ComparisonRequest(Schema):
     layers: list[UUID] = Field(min_length=2, max_length=6)

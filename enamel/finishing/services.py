@@ -51,7 +51,7 @@ def shown(layer: Layer, recipe: Finish, window: Box, pixels: int) -> SampleArray
     return Finished(small, recipe.at_scale(scale), overview, reference).read(part)
 
 
-class Kept(Generic[V]):
+class RecentResults(Generic[V]):
     """A cache of the last few results, for pages that ask for the same repeatedly from several threads."""
 
     def __init__(self, most: int) -> None:
@@ -72,7 +72,7 @@ class Kept(Generic[V]):
 
 
 @dataclass(frozen=True, slots=True)
-class Begun:
+class PartialPreview:
     """A window as shown last, with the result of the steps before the one being set."""
 
     recipe: Finish
@@ -93,7 +93,7 @@ def _exact(layer: Layer, recipe: Finish, window: Box) -> SampleArray:
         overview, reference = overview_of(layer), reference_of(layer, recipe)
         before, after = recipe.parted(step or Finish.NAMES[0])
         if last is None or step is None or not before.steps:
-            now = Begun(recipe)
+            now = PartialPreview(recipe)
             samples = Finished(canvas, recipe, overview, reference).read(window)
         else:
             margin = Finished(canvas, after, overview, reference).margin
@@ -104,7 +104,7 @@ def _exact(layer: Layer, recipe: Finish, window: Box) -> SampleArray:
                 first = Finished(canvas, before, overview, reference)
                 region = window.grown(margin + ROOM).intersection(whole)
                 pixels = Pixels(first.read(region), (region.x, region.y), layer.size)
-                now = Begun(recipe, step, pixels, first.seen)
+                now = PartialPreview(recipe, step, pixels, first.seen)
             assert now.pixels is not None
             samples = Finished(now.pixels, after, now.seen, reference).read(window)
     _begun.put(place, now)
@@ -130,5 +130,5 @@ def proposal(layer: Layer, recipe: Finish, name: str) -> Proposal:
     return proposed(name, Measurements.from_json(layer.measured), own, reference)
 
 
-_begun: Kept[Begun] = Kept(KEPT_BEGUN)
-_smalls: Kept[Pixels] = Kept(KEPT_SMALL)
+_begun: RecentResults[PartialPreview] = RecentResults(KEPT_BEGUN)
+_smalls: RecentResults[Pixels] = RecentResults(KEPT_SMALL)

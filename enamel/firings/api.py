@@ -12,7 +12,7 @@ from enamel.core.schedule import Schedule
 from enamel.firings import services
 from enamel.firings.access import own_firing
 from enamel.firings.models import SchedulePreset
-from enamel.firings.schemas import Cost, FiringBody, SchedulePresetBody, WantedFiring
+from enamel.firings.schemas import Cost, FiringBody, FiringRequest, SchedulePresetBody
 from enamel.library.access import layer_of, own_piece
 
 router = Router(tags=["Firings"])
@@ -68,7 +68,7 @@ def schedule_presets(request: HttpRequest) -> list[SchedulePresetBody]:
     "/pieces/{piece_id}/firings", response={201: FiringBody}, auth=FIRE, throttle=CHANGING,
     summary="Fire a schedule",
 )  # fmt: skip
-def fire(request: HttpRequest, piece_id: UUID, wanted: WantedFiring) -> Status[FiringBody]:
+def fire(request: HttpRequest, piece_id: UUID, wanted: FiringRequest) -> Status[FiringBody]:
     """On the base, or on another layer of the piece. Coats whose layer exists already are not fired again."""
     piece = own_piece(request, piece_id)
     schedule = piece.schedule if wanted.schedule is None else Schedule.from_json(wanted.schedule)

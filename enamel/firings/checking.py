@@ -15,7 +15,7 @@ from enamel.firings.models import LayerCheck
 from enamel.jobs.services import restart, submit_once
 from enamel.library.layers import canvas_of
 from enamel.library.models import Layer
-from enamel.storage.scratch import passing
+from enamel.storage.scratch import temporary_folder
 
 
 def submit_check(layer: Layer) -> LayerCheck:
@@ -60,7 +60,7 @@ def _tiled(layer: Layer, enlarged: Path | None) -> Iterator[Tiled | None]:
     if coat is None or parent is None or coat.refinement is None:
         yield None
         return
-    with passing("check") as folder, canvas_of(parent) as start:
+    with temporary_folder("check") as folder, canvas_of(parent) as start:
         if parent.size == layer.size:
             yield Tiled(coat, parent.size, start)
             return

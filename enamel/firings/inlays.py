@@ -7,7 +7,7 @@ from enamel.core.errors import Refusal
 from enamel.core.fields import to_json
 from enamel.core.geometry import Box
 from enamel.core.imaging.canvas import Picture, Pixels, SampleArray
-from enamel.core.masks import Drawn
+from enamel.core.masks import RenderedMask
 from enamel.core.pipeline.inlay import Inlay
 from enamel.core.schedule import content_key
 from enamel.library.layers import canvas_in, canvas_of
@@ -61,7 +61,7 @@ def places_of(under: Layer, inlays: Sequence[Inlay]) -> list[list[float]]:
     """Return each inlay's place as fractions of the picture: left, top, width, height."""
     whole = under.size
     boxes = [
-        Drawn(settings.mask, whole).bounds if settings.mask else Box.whole(whole)
+        RenderedMask(settings.mask, whole).bounds if settings.mask else Box.whole(whole)
         for settings in inlays
     ]
     return [

@@ -16,7 +16,7 @@ from enamel.core.imaging.canvas import Canvas
 from enamel.core.imaging.encoded import webp_of
 from enamel.core.memory import peak_memory_mb
 from enamel.core.networks.cards import card
-from enamel.core.pipeline.firing import Fired, Stage, StageReport, fire, materialise, stages
+from enamel.core.pipeline.firing import FiringResult, Stage, StageReport, fire, materialise, stages
 from enamel.core.pipeline.inlay import Inlay, inlaid
 from enamel.core.pipeline.predict import enlarging, refining, settling
 from enamel.core.pipeline.touchup import TouchUp, touch_up
@@ -229,7 +229,7 @@ class Run:
             Timing.objects.note(refining(stage.refining.settings, seen), report.refine_seconds)
             heartbeats.record_speed(seen, report.refine_seconds)
 
-    def _keep(self, fired: Sequence[Fired], canvas: Canvas, **facts: Any) -> Layer:
+    def _keep(self, fired: Sequence[FiringResult], canvas: Canvas, **facts: Any) -> Layer:
         began = time.monotonic()
         layer = add_layer(self.firing.piece, canvas, **facts)
         prepare(layer)

@@ -52,7 +52,7 @@ class Cost(Schema):
         )  # fmt: skip
 
 
-class WantedFiring(Schema):
+class FiringRequest(Schema):
     schedule: ScheduleInHand = None
     layer: UUID | None = Field(None, description="What it is fired on; the base when left out.")
 

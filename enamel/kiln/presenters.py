@@ -30,7 +30,7 @@ QUEUES = {
 
 
 @dataclass(frozen=True, slots=True)
-class Shown:
+class FiringRow:
     """A firing in a list. Of other artists' firings no details are shown."""
 
     firing: Firing
@@ -52,7 +52,7 @@ class Shown:
 
 
 @dataclass(frozen=True, slots=True)
-class Work:
+class JobRow:
     """Work of the kiln other than firings."""
 
     what: str
@@ -67,9 +67,9 @@ class Work:
     seconds_left: float | None = None
 
 
-def other_work(artist: AbstractBaseUser) -> list[Work]:
+def other_work(artist: AbstractBaseUser) -> list[JobRow]:
     """Return jobs other than firings and orders that run or wait, the artist's own in detail."""
-    found: list[Work] = []
+    found: list[JobRow] = []
     others = 0
     for kind in Job.kinds():
         if issubclass(kind, Firing | Order):
@@ -82,13 +82,13 @@ def other_work(artist: AbstractBaseUser) -> list[Work]:
         others += manager.open().count() - len(jobs)
     unready = Layer.objects.filter(pyramid="", piece__owner_id=artist.pk, piece__deleted_at=None)
     for layer in unready.select_related("piece"):
-        found.append(Work("Making a layer ready to be looked at", layer.piece.title))
+        found.append(JobRow("Making a layer ready to be looked at", layer.piece.title))
     if others:
-        found.append(Work("Work of other artists", "", f"{others} waiting or under way"))
+        found.append(JobRow("Work of other artists", "", f"{others} waiting or under way"))
     return found
 
 
-def _shown_together(kind: type[Job], own: Sequence[Any]) -> Iterator[Work]:
+def _shown_together(kind: type[Job], own: Sequence[Any]) -> Iterator[JobRow]:
     """Yield open jobs of one kind; those submitted together are shown as one."""
     by_group: dict[Any, list[Any]] = defaultdict(list)
     for job in own:
@@ -106,14 +106,14 @@ def _shown_together(kind: type[Job], own: Sequence[Any]) -> Iterator[Work]:
             left = group.predicted_seconds * len(jobs) / total
         # no bar for a single job of which nothing is done: it waits, or does not say how far it is
         bar = total if kind.GROUP or done else 0
-        yield Work(kind.LABEL, first.subject, words, first.url, done, bar, left)
+        yield JobRow(kind.LABEL, first.subject, words, first.url, done, bar, left)
 
 
 def present_kiln(artist: AbstractBaseUser) -> dict[str, Any]:
     """Return the page of the kiln."""
 
-    def shown(firing: Firing, seconds: float | None = None) -> Shown:
-        return Shown(firing, firing.piece.owner_id == artist.pk, seconds)
+    def shown(firing: Firing, seconds: float | None = None) -> FiringRow:
+        return FiringRow(firing, firing.piece.owner_id == artist.pk, seconds)
 
     known = Firing.objects.filter(piece__deleted_at=None).select_related("piece", "start", "result")
     mine = known.filter(piece__owner_id=artist.pk)

@@ -56,7 +56,7 @@ def listed(layer: Layer) -> list[ListedFace]:
     return sorted(found, key=lambda face: -face.facts.need)
 
 
-def put_right(layer: Layer, faces: Sequence[Face]) -> None:
+def correct_faces(layer: Layer, faces: Sequence[Face]) -> None:
     """Replace the faces that were found by these, given in px of a layer.
 
     Raises
@@ -82,7 +82,7 @@ def put_right(layer: Layer, faces: Sequence[Face]) -> None:
     piece.faces_kept = kept
 
 
-def as_found(piece: Piece) -> None:
+def reset_faces(piece: Piece) -> None:
     """Drop all corrections: the faces are again those found on the base."""
     Piece.objects.filter(pk=piece.pk).update(faces_kept=None)
     piece.faces_kept = None

@@ -15,7 +15,7 @@ from enamel.jobs.tasks import task
 from enamel.library import layers, services
 from enamel.library.models import Layer, Piece
 from enamel.library.queue import enqueue_preparation
-from enamel.storage.scratch import passing
+from enamel.storage.scratch import temporary_folder
 from enamel.uploads import jobs as uploads
 from enamel.uploads.models import Upload
 from enamel.uploads.services import path_of
@@ -45,7 +45,7 @@ def delete_for_good(timestamp: int) -> None:
 
 def _read_picture(upload: Upload) -> None:
     """Make a piece of an uploaded picture. The piece is saved and the upload ended in one transaction."""
-    with passing("import") as folder:
+    with temporary_folder("import") as folder:
         path = folder / "original"
         shutil.copyfile(path_of(upload), path)
 

@@ -25,7 +25,7 @@ from enamel.library.overviews import survey
 from enamel.library.pyramids import build, thumbnail
 from enamel.storage.copies import local
 from enamel.storage.files import keep_file
-from enamel.storage.scratch import passing
+from enamel.storage.scratch import temporary_folder
 
 CROP = 480
 LONGEST_SETTINGS = 60_000
@@ -92,7 +92,7 @@ def prepare(layer: Layer) -> None:
 
 def _prepare_views(layer: Layer) -> None:
     """Make its pyramid and thumbnail, and find its faces."""
-    with passing("pyramid") as folder, canvas_of(layer) as canvas:
+    with temporary_folder("pyramid") as folder, canvas_of(layer) as canvas:
         path = folder / "pyramid.zip"
         build(canvas, path)
         keep_file(layer.pyramid, path, f"{layer.pk}.zip")

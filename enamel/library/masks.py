@@ -8,7 +8,7 @@ from enamel.core.masks.measured import differs, face_steps, nearer, places_mask,
 from enamel.core.masks.steps import Feather
 from enamel.core.upscaling import Enlarged, upscaler
 from enamel.library.layers import canvas_of
-from enamel.library.models import KeptMask, Layer, Piece
+from enamel.library.models import Layer, Piece, SavedMask
 
 LONGEST_NAME = 80
 
@@ -35,13 +35,13 @@ def faces_mask(layer: Layer) -> Mask:
     return Mask(layer.size, (*face_steps(faces, HAIR), Feather(soft)))
 
 
-def where_it_differs(layer: Layer) -> Mask:
+def difference_mask(layer: Layer) -> Mask:
     """Return the mask of where a layer visibly differs from its base."""
     with canvas_of(layer) as result, canvas_of(layer.piece.base) as base:
         return differs(result, Enlarged(base, layer.size, upscaler("lanczos")))
 
 
-def where_found(layer: Layer) -> Mask:
+def findings_mask(layer: Layer) -> Mask:
     """Return the mask of what the checks found on a layer.
 
     Raises
@@ -57,7 +57,7 @@ def where_found(layer: Layer) -> Mask:
     return places_mask(places, layer.size)
 
 
-def where_better(over: Layer, under: Layer, measure: str) -> Mask:
+def better_mask(over: Layer, under: Layer, measure: str) -> Mask:
     """Return the mask of where one layer is sharper than another, or nearer to the base, at the other's
     size.
     """
@@ -69,7 +69,7 @@ def where_better(over: Layer, under: Layer, measure: str) -> Mask:
         return nearer(laid, below, Enlarged(base, under.size, by))
 
 
-def keep(piece: Piece, name: str, mask: Mask) -> KeptMask:
+def keep(piece: Piece, name: str, mask: Mask) -> SavedMask:
     """Save a mask under a name; a mask of that name is replaced."""
     name = " ".join(name.split())[:LONGEST_NAME]
     if name.casefold() == ALL_FACES:
@@ -78,16 +78,16 @@ def keep(piece: Piece, name: str, mask: Mask) -> KeptMask:
         raise Refusal("Give the mask a name, so that it can be found again.")
     if not mask.steps:
         raise Refusal("There is nothing drawn to be kept.")
-    kept, _ = KeptMask.objects.update_or_create(
+    kept, _ = SavedMask.objects.update_or_create(
         piece=piece, name=name, defaults={"mask": to_json(mask)}
     )
     return kept
 
 
-def rename(kept: KeptMask, name: str) -> None:
+def rename(kept: SavedMask, name: str) -> None:
     """Rename a saved mask. A `Refusal` when another mask has that name."""
     name = " ".join(name.split())[:LONGEST_NAME]
-    others = KeptMask.objects.filter(piece_id=kept.piece_id, name=name).exclude(pk=kept.pk)
+    others = SavedMask.objects.filter(piece_id=kept.piece_id, name=name).exclude(pk=kept.pk)
     if not name or others:
         raise Refusal("Another mask has this name." if others else "Give the mask a name.")
     kept.name = name

@@ -12,7 +12,7 @@ from enamel.core.geometry import Size
 from enamel.core.imaging.canvas import Canvas
 from enamel.library.models import Layer
 from enamel.storage.files import keep_file
-from enamel.storage.scratch import passing
+from enamel.storage.scratch import temporary_folder
 
 
 def survey(layer: Layer, canvas: Canvas) -> None:
@@ -20,7 +20,7 @@ def survey(layer: Layer, canvas: Canvas) -> None:
     overview = Overview.of(canvas)
     base = layer.piece.base if layer.parent_id else layer
     layer.measured = measured(canvas, overview, layer.width / base.width).to_json()
-    with passing("overview") as folder:
+    with temporary_folder("overview") as folder:
         path = folder / "overview.npy"
         np.save(path, overview.cells)
         keep_file(layer.overview, path, f"{layer.pk}.npy")

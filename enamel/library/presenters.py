@@ -15,7 +15,7 @@ SORTS = {
 }
 
 
-class Finding:
+class PieceSearch:
     """A search among an artist's pieces."""
 
     def __init__(self, own: PieceQuerySet, asked: QueryDict) -> None:

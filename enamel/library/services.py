@@ -32,7 +32,7 @@ from enamel.library.models import Layer, Piece
 from enamel.library.queue import enqueue_preparation
 from enamel.library.signals import piece_deleted
 from enamel.storage.files import file_fields, keep_file
-from enamel.storage.scratch import passing, stored
+from enamel.storage.scratch import temporary_folder, write_upload
 from enamel.uploads.models import Upload
 from enamel.uploads.services import keep
 
@@ -49,8 +49,8 @@ def receive_picture(owner: AbstractBaseUser, file: File, name: str) -> Piece | U
     Refusal
         When the file can't be used; nothing is kept then.
     """
-    with passing("import") as folder:
-        path = stored(file, folder / "original")
+    with temporary_folder("import") as folder:
+        path = write_upload(file, folder / "original")
         facts = examine(path, settings.IMPORT_LIMITS)
         if facts.size.megapixels <= AT_ONCE_MEGAPIXELS:
             return from_file(owner.pk, path, name, facts=facts)
@@ -65,8 +65,8 @@ def import_picture(owner: AbstractBaseUser, upload: File, name: str) -> Piece:  
     Refusal
         When the file can't be used; nothing is kept then.
     """
-    with passing("import") as folder:
-        return from_file(owner.pk, stored(upload, folder / "original"), name)
+    with temporary_folder("import") as folder:
+        return from_file(owner.pk, write_upload(upload, folder / "original"), name)
 
 
 def from_file(
@@ -185,7 +185,7 @@ def split(piece: Piece, cuts: Cuts) -> list[Piece]:
         require(whole.contains(box) and min(box.size) >= LEAST_CELL, f"candidate {number}", str(box),
                 f"inside the picture and at least {LEAST_CELL} px on each side")  # fmt: skip
     found = []
-    with passing("split") as folder, canvas_of(piece.base) as sheet:
+    with temporary_folder("split") as folder, canvas_of(piece.base) as sheet:
         for number, box in enumerate(boxes, 1):
             part = Canvas.create(folder / "part.npy", Box.whole(box.size), sheet.channels)
             for band in part.bands():
@@ -216,7 +216,7 @@ def duplicate(piece: Piece) -> Piece:
     suffix = Path(piece.base_file.name).suffix
     with piece.base_file.open("rb") as file:
         twin.base_file.save(f"{twin.pk}{suffix}", File(file), save=False)
-    with passing("twin") as folder, canvas_of(base) as canvas:
+    with temporary_folder("twin") as folder, canvas_of(base) as canvas:
         copied = folder / "base.npy"
         shutil.copyfile(canvas.path, copied)
         with transaction.atomic():
@@ -240,7 +240,7 @@ def delete_pieces(pieces: Iterable[Piece]) -> None:
 
 def delete_for_good() -> int:
     """Delete pieces whose time to be restored has passed, with all their files; return how many."""
-    expired = list(Piece.objects.past_return())
+    expired = list(Piece.objects.past_restoring())
     for piece in expired:
         files = _stored_files(piece)
         piece.delete()

@@ -8,7 +8,7 @@ from enamel.jobs.queueing import MAINTENANCE
 from enamel.jobs.running import Stopping, carries_out
 from enamel.jobs.tasks import task
 from enamel.orders.bureau import turns as bureau
-from enamel.orders.clients import known
+from enamel.orders.clients import last_answers
 from enamel.orders.models import SentCoat, ShopOrder
 from enamel.orders.queue import enqueue_question
 from enamel.orders.shop import turns as shop
@@ -22,7 +22,7 @@ def carry_on_at_shop(order: ShopOrder, stopping: Stopping) -> float | None:
 
 def _clean_up(sent: SentCoat) -> None:
     shutil.rmtree(bureau.work_folder(sent), ignore_errors=True)
-    enqueue_question(known.ACCOUNT)
+    enqueue_question(last_answers.ACCOUNT)
 
 
 @carries_out(SentCoat, _clean_up)
@@ -35,18 +35,18 @@ def carry_on_at_bureau(sent: SentCoat, stopping: Stopping) -> float | None:
 @task(MAINTENANCE, "Deleting old offers")
 def delete_old_offers(timestamp: int) -> None:
     """Delete offers that were not accepted. Once a day."""
-    SentCoat.objects.outlived().delete()
+    SentCoat.objects.expired().delete()
 
 
 @task(MAINTENANCE, "Asking an external service")
 def ask_service(question: str) -> None:
     """Refresh a service's answer for pages."""
-    known.ask(question)
+    last_answers.refresh(question)
 
 
 @app.periodic(cron="*/5 * * * *")
 @task(MAINTENANCE)
 def ask_services(timestamp: int) -> None:
     """Refresh all answers every five minutes, so that pages have recent ones."""
-    for question in known.QUESTIONS:
+    for question in last_answers.QUERIES:
         enqueue_question(question)

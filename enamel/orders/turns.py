@@ -13,7 +13,7 @@ Form = TypeVar("Form", bound=BaseModel)
 UNKNOWN_PAUSE_SECONDS = 2.0
 
 
-class Overtaken(Exception):
+class OrderClosed(Exception):
     """The artist has cancelled or deleted the order meanwhile."""
 
 
@@ -34,7 +34,7 @@ class OrderTurn(Generic[O]):
 
         Raises
         ------
-        Rejected, Retryable, Unknown, Overtaken
+        Rejected, Retryable, Unknown, OrderClosed
         """
         raise NotImplementedError
 
@@ -52,7 +52,7 @@ class OrderTurn(Generic[O]):
         """Take the turn; return the pause until the next, None once the order is settled."""
         try:
             return self.step()
-        except Overtaken:
+        except OrderClosed:
             return 0.0
         except Retryable as error:
             return None if self.give_up(error) else self.order.wait(str(error), error.pause)
@@ -91,8 +91,8 @@ class OrderTurn(Generic[O]):
 
         Raises
         ------
-        Overtaken
+        OrderClosed
             When the order is not open any more.
         """
         if not self.order.record(**fields):
-            raise Overtaken
+            raise OrderClosed

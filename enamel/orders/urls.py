@@ -14,7 +14,7 @@ urlpatterns = [
     path("bureau/limit/", bureau.limit, name="bureau-limit"),
     path("bureau/<uuid:sent_id>/", bureau.sent_coat, name="sent-coat"),
     path("bureau/<uuid:sent_id>/state/", bureau.state, name="sent-coat-state"),
-    path("bureau/<uuid:sent_id>/came-back.webp", bureau.came_back, name="sent-coat-came-back"),
+    path("bureau/<uuid:sent_id>/came-back.webp", bureau.result_picture, name="sent-coat-came-back"),
     path("bureau/<uuid:sent_id>/change/", bureau.change, name="change-sent-coat"),
     path("pieces/<uuid:piece_id>/send-out/", bureau.send_out, name="send-out"),
 ]

@@ -11,8 +11,8 @@ from enamel.core.export.output import Compression, FileFormat, Output, PrintSett
 from enamel.core.fields import from_json, to_json
 from enamel.core.geometry import Size
 from enamel.core.pipeline.planning import StepEdit
-from enamel.core.pipeline.treatment import AskedFile
-from enamel.core.printing.layout import Beyond, Edge, Fit, PrintPlan
+from enamel.core.pipeline.treatment import RequestedFile
+from enamel.core.printing.layout import BleedSource, Edge, Fit, PrintPlan
 from enamel.core.printing.panels import Split, panels
 from enamel.core.printing.paper import PaperStock
 from enamel.core.printing.papers import PAPERS, PaperSize, paper_of
@@ -36,7 +36,7 @@ EDGES = [
     (Edge.STRETCH, "drawn out"),
     (Edge.SOLID, "one colour"),
 ]
-BEYONDS = [(Beyond.OWN, "the picture itself"), (Beyond.EDGE, "made from its edge")]
+BEYONDS = [(BleedSource.OWN, "the picture itself"), (BleedSource.EDGE, "made from its edge")]
 GROWTHS = [("1.5", "1.5×"), ("2", "2×"), ("3", "3×"), ("4", "4×")]
 
 
@@ -170,7 +170,7 @@ class PrintForm(SettingsForm):
             Edge(given["edge"]),
             given["colour"],
             distance,
-            Beyond(given["beyond"] or Beyond.OWN),
+            BleedSource(given["beyond"] or BleedSource.OWN),
             self._shape(),
             self._split(),
         )
@@ -301,11 +301,11 @@ class PrintFileForm(forms.Form):
         return PrintSettings(self._output, plan, given["ppi"])
 
     @property
-    def asked_of_many(self) -> AskedFile:
+    def asked_of_many(self) -> RequestedFile:
         """Return the requested file for pieces that are not known yet. For a valid form."""
         given = self.cleaned_data
         settings = PrintSettings(self._output, None, given["ppi"])
-        return AskedFile(settings, given["lies"] == "print", given["pattern"])
+        return RequestedFile(settings, given["lies"] == "print", given["pattern"])
 
     def clean(self) -> dict[str, Any]:
         cleaned = super().clean() or self.cleaned_data

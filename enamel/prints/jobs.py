@@ -23,7 +23,7 @@ from enamel.prints.layered import stack_of
 from enamel.prints.models import PrintFile
 from enamel.prints.strips import Strip
 from enamel.storage.files import keep_file
-from enamel.storage.scratch import passing
+from enamel.storage.scratch import temporary_folder
 from enamel.swatches.models import SwatchSheet
 
 PROGRESS_EVERY = 0.3
@@ -51,7 +51,7 @@ def write(made: PrintFile, stopping: Stopping) -> None:
                 raise Stopped
 
     with ExitStack() as stack:
-        path = stack.enter_context(passing("print")) / "file"
+        path = stack.enter_context(temporary_folder("print")) / "file"
         if made.strip:
             size = _write_strip(made, wanted, path, on_progress)
             made.record(width=size.width, height=size.height)
@@ -98,6 +98,6 @@ def publish(print_id: str) -> None:
 
 @app.periodic(cron="27 4 * * *")
 @task(MAINTENANCE, "Deleting old print files")
-def delete_outlived(timestamp: int) -> None:
+def delete_expired(timestamp: int) -> None:
     """Delete print files whose time has passed. Once a day."""
-    services.delete_outlived()
+    services.delete_expired()

@@ -4,10 +4,10 @@ from collections.abc import Iterator
 from contextlib import ExitStack, contextmanager
 from functools import reduce
 
-from enamel.core.export.openraster import Stacked
+from enamel.core.export.openraster import StackedLayer
 from enamel.core.geometry import Size
-from enamel.core.masks import Drawn
-from enamel.core.masks.coverage import Coverage, Either, Everything, Thinned
+from enamel.core.masks import RenderedMask
+from enamel.core.masks.coverage import Coverage, FullCoverage, Union, WithOpacity
 from enamel.core.pipeline.inlay import Inlay
 from enamel.core.pipeline.touchup import TouchUp
 from enamel.library.layers import canvas_of
@@ -15,18 +15,18 @@ from enamel.library.models import Layer
 
 
 @contextmanager
-def stack_of(layer: Layer) -> Iterator[list[Stacked]]:
+def stack_of(layer: Layer) -> Iterator[list[StackedLayer]]:
     """Provide the layers of a file from the base to this one.
 
     A touch-up or an inlay is its masked part alone; what has no mask covers what lies below.
     """
     with ExitStack() as stack:
-        stacked: list[Stacked] = []
+        stacked: list[StackedLayer] = []
         for one in layer.chain:
             picture = stack.enter_context(canvas_of(one))
             coverage, opacity = mask_of(one, layer.size)
             below = stacked[-1].picture if coverage is not None else None
-            stacked.append(Stacked(title_of(one), picture, below, coverage, opacity))
+            stacked.append(StackedLayer(title_of(one), picture, below, coverage, opacity))
         yield stacked
 
 
@@ -35,18 +35,18 @@ def mask_of(layer: Layer, size: Size) -> tuple[Coverage | None, float]:
     if layer.kind == Layer.Kind.TOUCH_UP:
         settings = TouchUp.from_json(layer.recipe["touch_up"])
         laid = [settings.placed(patch, size).laid for patch in settings.patches]
-        return reduce(Either, laid), 1.0
+        return reduce(Union, laid), 1.0
     if layer.kind == Layer.Kind.INLAY:
         inlays = [Inlay.from_json(form) for form in layer.recipe["inlays"]]
         masks: list[Coverage] = [
-            Drawn(one.mask, size) if one.mask else Everything(size) for one in inlays
+            RenderedMask(one.mask, size) if one.mask else FullCoverage(size) for one in inlays
         ]
         if len(inlays) == 1:
             return masks[0], inlays[0].opacity
         thinned: list[Coverage] = [
-            Thinned(mask, one.opacity) for mask, one in zip(masks, inlays, strict=True)
+            WithOpacity(mask, one.opacity) for mask, one in zip(masks, inlays, strict=True)
         ]
-        return reduce(Either, thinned), 1.0
+        return reduce(Union, thinned), 1.0
     return None, 1.0
 
 

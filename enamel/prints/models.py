@@ -17,7 +17,7 @@ LEAST_TELLING = 0.04
 
 
 class PrintFileQuerySet(JobQuerySet["PrintFile"]):
-    def outlived(self) -> "PrintFileQuerySet":
+    def expired(self) -> "PrintFileQuerySet":
         """Return those whose time has passed."""
         return self.filter(created__lt=timezone.now() - KEPT)
 

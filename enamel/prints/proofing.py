@@ -10,7 +10,7 @@ from enamel.core.export.placed import PlacedPicture, laid
 from enamel.core.geometry import Box, Size
 from enamel.core.imaging.buffer import ColourSpace, PixelBuffer
 from enamel.core.printing.layout import PrintPlan, native
-from enamel.core.printing.preflight import Known
+from enamel.core.printing.preflight import PrintFacts
 from enamel.core.printing.profiles import converted, profile_of, total_ink
 from enamel.core.printing.proof import Proof, fraction_out_of_gamut, proofed
 from enamel.library import faces
@@ -85,7 +85,7 @@ def _size_at(layer: Layer, level: int) -> Size:
     return Size(*(max(1, -(-side // by)) for side in layer.size))
 
 
-def known_of(layer: Layer, wanted: PrintSettings) -> Known:
+def known_of(layer: Layer, wanted: PrintSettings) -> PrintFacts:
     """Return the facts about a layer and a wanted file that notices follow from."""
     _, ppi, _ = laid(wanted, layer.size)
     output, chain = wanted.output, layer.chain
@@ -98,7 +98,7 @@ def known_of(layer: Layer, wanted: PrintSettings) -> Known:
             picture = PixelBuffer.of_samples(cells)
             ink = total_ink(converted(picture, profile, output.intent, output.black_point, 8))
     newest = layer.piece.layers.latest("created")
-    return Known(
+    return PrintFacts(
         ppi=ppi,
         plan=wanted.laid_on,
         paper=output.paper,

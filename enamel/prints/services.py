@@ -204,9 +204,9 @@ def delete(made: PrintFile) -> None:
         file.storage.delete(file.name)
 
 
-def delete_outlived() -> None:
+def delete_expired() -> None:
     """Delete the print files whose time has passed."""
-    for made in PrintFile.objects.outlived():
+    for made in PrintFile.objects.expired():
         delete(made)
 
 

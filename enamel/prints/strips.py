@@ -15,7 +15,7 @@ from enamel.core.errors import FieldRefusal, Refusal
 from enamel.core.export.output import Output, PrintSettings
 from enamel.core.export.placed import laid
 from enamel.core.export.progress import OnFraction
-from enamel.core.export.strip import Labelled, what_differs, write_strip
+from enamel.core.export.strip import LabelledCrop, difference_labels, write_strip
 from enamel.core.fields import check_fields, from_json, number, setting
 from enamel.core.finishing.recipe import Finish
 from enamel.core.geometry import Box, Size
@@ -178,10 +178,10 @@ def write(
     crop = crop_of(layer, strip, wanted)
     _, ppi, _ = laid(wanted, layer.size)
     sources = sources_of(layer.piece, strip.sources)
-    labels = what_differs([source.facts for source in sources])
+    labels = difference_labels([source.facts for source in sources])
     with ExitStack() as stack:
         crops = [
-            Labelled(_reader(source.opened(stack), source.size, layer.size, crop), label)
+            LabelledCrop(_reader(source.opened(stack), source.size, layer.size, crop), label)
             for source, label in zip(sources, labels, strict=True)
         ]
         title = f"{layer.piece.title}: {strip.width_mm:g} × {strip.height_mm:g} mm at {ppi:.4g} ppi"
@@ -198,14 +198,14 @@ def write_sheet(
 ) -> Size:
     """Write a swatch sheet, the base first, then row by row; return the file's size."""
     columns = max(2, sheet.columns)
-    crops = [Labelled(lambda: base_window(sheet), "Base, enlarged by Lanczos")]
-    crops += [Labelled(None, "") for _ in range(columns - 1)]
+    crops = [LabelledCrop(lambda: base_window(sheet), "Base, enlarged by Lanczos")]
+    crops += [LabelledCrop(None, "") for _ in range(columns - 1)]
     for swatch in sheet.swatches.defer("so_far"):
         label = swatch.label or "the current coat"
         if swatch.state == Swatch.State.DONE:
-            crops.append(Labelled(partial(pixels_of, swatch), label))
+            crops.append(LabelledCrop(partial(pixels_of, swatch), label))
         else:
-            crops.append(Labelled(None, f"{label}: {swatch.state}"))
+            crops.append(LabelledCrop(None, f"{label}: {swatch.state}"))
     title = f"{sheet.piece.title}, {sheet.box} of {sheet.size}, printed at {ppi:.4g} ppi"
     return write_strip(crops, sheet.box.size, columns, path, ppi=ppi, title=title, output=output,
                        on_progress=on_progress)  # fmt: skip

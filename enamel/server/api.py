@@ -143,7 +143,7 @@ def unknown(request: HttpRequest, error: AuthenticationError) -> HttpResponse:
 
 
 @api.exception_handler(Throttled)
-def too_often(request: HttpRequest, error: Throttled) -> HttpResponse:
+def throttled(request: HttpRequest, error: Throttled) -> HttpResponse:
     wait = max(1, round(error.wait or 1))
     answer = _no(request, 429, f"Asked too often; ask again in {wait} s.")
     answer["Retry-After"] = str(wait)

@@ -35,7 +35,7 @@ TOO_MUCH = "This is more than may be sent at once. Nothing was kept."
 TOO_SLOW = "What was sent did not come to its end in time. Nothing was kept; send it again."
 
 
-class Unwanted(Exception):
+class BodyRefused(Exception):
     """A body is longer than allowed, or comes too slowly."""
 
     def __init__(self, status: HTTPStatus, words: str) -> None:
@@ -58,7 +58,7 @@ def bounded(application: Application) -> Application:
         try:
             most = await _most_bytes(headers)
             await application(scope, _bounded(receive, most), send)
-        except Unwanted as unwanted:
+        except BodyRefused as unwanted:
             await _refuse(scope, receive, send, unwanted)
 
     return served
@@ -76,12 +76,12 @@ async def _most_bytes(headers: Mapping[bytes, bytes]) -> int:
         if await known(headers.get(b"cookie", b""), headers.get(b"authorization", b"")):
             most = int(FILES_AT_ONCE * settings.MAX_UPLOAD_MB * 1e6)
     if length is not None and length > most:
-        raise Unwanted(HTTPStatus.REQUEST_ENTITY_TOO_LARGE, TOO_MUCH)
+        raise BodyRefused(HTTPStatus.REQUEST_ENTITY_TOO_LARGE, TOO_MUCH)
     return most
 
 
 def _bounded(receive: Receive, most: int) -> Receive:
-    """Return a ``receive`` that raises `Unwanted` when the body is too long or too slow."""
+    """Return a ``receive`` that raises `BodyRefused` when the body is too long or too slow."""
     came = 0
     whole = False
     began = asyncio.get_running_loop().time()
@@ -94,11 +94,11 @@ def _bounded(receive: Receive, most: int) -> Receive:
         try:
             message = await asyncio.wait_for(receive(), min(PAUSE_SECONDS, max(0.0, left)))
         except TimeoutError:
-            raise Unwanted(HTTPStatus.REQUEST_TIMEOUT, TOO_SLOW) from None
+            raise BodyRefused(HTTPStatus.REQUEST_TIMEOUT, TOO_SLOW) from None
         came += len(message.get("body", b""))
         whole = not message.get("more_body", False)
         if came > most:
-            raise Unwanted(HTTPStatus.REQUEST_ENTITY_TOO_LARGE, TOO_MUCH)
+            raise BodyRefused(HTTPStatus.REQUEST_ENTITY_TOO_LARGE, TOO_MUCH)
         return message
 
     return receive_bounded
@@ -130,7 +130,7 @@ def has_token(authorization: bytes) -> bool:
     return kind.casefold() == "bearer" and Token.objects.known(text.strip()) is not None
 
 
-async def _refuse(scope: Scope, receive: Receive, send: Send, unwanted: Unwanted) -> None:
+async def _refuse(scope: Scope, receive: Receive, send: Send, unwanted: BodyRefused) -> None:
     """Answer as the caller expects: the API in JSON, pages in plain text."""
     if scope["path"].startswith("/api/"):
         kind, body = b"application/json", json.dumps({"error": unwanted.words, "field": ""})

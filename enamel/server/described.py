@@ -13,7 +13,7 @@ DEEP = 2
 
 
 @dataclass(frozen=True, slots=True)
-class Part:
+class SchemaField:
     """One field of a schema: its place, type and meaning."""
 
     path: str
@@ -23,7 +23,7 @@ class Part:
 
 
 @dataclass(frozen=True, slots=True)
-class Question:
+class Operation:
     """One operation of the API."""
 
     anchor: str
@@ -32,9 +32,9 @@ class Question:
     summary: str
     says: str
     scope: str
-    parameters: list[Part]
-    body: list[Part]
-    answers: list[tuple[str, str, list[Part]]]
+    parameters: list[SchemaField]
+    body: list[SchemaField]
+    answers: list[tuple[str, str, list[SchemaField]]]
 
 
 @cache
@@ -42,7 +42,7 @@ def described() -> dict[str, Any]:
     """Return all operations by subject, and the refusals that all of them share."""
     schema = api.get_openapi_schema(path_prefix="/api/v2/")
     schemas = schema["components"]["schemas"]
-    topics: dict[str, list[Question]] = {}
+    topics: dict[str, list[Operation]] = {}
     for path, methods in schema["paths"].items():
         for method, given in methods.items():
             question = _question(path, method, given, schemas)
@@ -50,9 +50,9 @@ def described() -> dict[str, Any]:
     return {"topics": topics, "refusals": STATUS}
 
 
-def _question(path: str, method: str, given: Any, schemas: Any) -> Question:
+def _question(path: str, method: str, given: Any, schemas: Any) -> Operation:
     parameters = [
-        Part(one["name"], _kind(one["schema"]), one.get("description", ""), one["required"])
+        SchemaField(one["name"], _kind(one["schema"]), one.get("description", ""), one["required"])
         for one in given.get("parameters", [])
     ]
     contents = given.get("requestBody", {}).get("content", {})
@@ -66,13 +66,13 @@ def _question(path: str, method: str, given: Any, schemas: Any) -> Question:
         parts = list(_parts(form, schemas)) if form else []
         answers.append((str(code), ", ".join(kinds), parts))
     (scope,) = given["security"][0]
-    return Question(
+    return Operation(
         given["operationId"], method.upper(), path, given["summary"],
         given.get("description", ""), scope.lower(), parameters, body, answers,
     )  # fmt: skip
 
 
-def _parts(form: Any, schemas: Any, path: str = "", depth: int = 0) -> Iterator[Part]:
+def _parts(form: Any, schemas: Any, path: str = "", depth: int = 0) -> Iterator[SchemaField]:
     """Yield the fields of a schema, some levels deep."""
     form = _followed(form, schemas)
     if form.get("type") == "array":
@@ -82,7 +82,7 @@ def _parts(form: Any, schemas: Any, path: str = "", depth: int = 0) -> Iterator[
         found = _followed(one, schemas)
         place = f"{path}.{name}".removeprefix(".")
         needed = name in form.get("required", [])
-        yield Part(place, _kind(found), found.get("description", ""), needed)
+        yield SchemaField(place, _kind(found), found.get("description", ""), needed)
         inner = _followed(found.get("items", {}), schemas) if "items" in found else found
         if depth + 1 < DEEP and "properties" in inner:
             yield from _parts(

@@ -19,7 +19,7 @@ def _place() -> Path:
 
 
 @contextmanager
-def passing(purpose: str) -> Iterator[Path]:
+def temporary_folder(purpose: str) -> Iterator[Path]:
     """Provide a new folder, deleted when the block ends."""
     _place().mkdir(parents=True, exist_ok=True)
     with TemporaryDirectory(prefix=f"{purpose}-", dir=_place()) as folder:
@@ -36,7 +36,7 @@ def sweep() -> None:
                 shutil.rmtree(folder, ignore_errors=True)
 
 
-def stored(upload: File, path: Path) -> Path:  # type: ignore[type-arg]
+def write_upload(upload: File, path: Path) -> Path:  # type: ignore[type-arg]
     """Write an upload to a path, and return the path."""
     with path.open("wb") as file:
         for chunk in upload.chunks():

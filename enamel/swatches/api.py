@@ -15,7 +15,7 @@ from enamel.swatches import services
 from enamel.swatches.access import own_sheet, own_swatch
 from enamel.swatches.models import Swatch
 from enamel.swatches.pixels import pixels_of
-from enamel.swatches.schemas import SheetBody, WantedSheet
+from enamel.swatches.schemas import SheetBody, SheetRequest
 
 router = Router(tags=["Swatches"])
 PICTURE = {"responses": {200: {"description": "The picture.", "content": {"image/png": {}}}}}
@@ -25,14 +25,14 @@ PICTURE = {"responses": {200: {"description": "The picture.", "content": {"image
     "/pieces/{piece_id}/sheets", response={201: SheetBody}, auth=FIRE, throttle=CHANGING,
     summary="Try a coat on a window",
 )  # fmt: skip
-def ask(request: HttpRequest, piece_id: UUID, wanted: WantedSheet) -> Status[SheetBody]:
+def ask(request: HttpRequest, piece_id: UUID, wanted: SheetRequest) -> Status[SheetBody]:
     """One swatch, or a sheet over one or two varied settings."""
     piece = own_piece(request, piece_id)
     schedule = piece.schedule if wanted.schedule is None else Schedule.from_json(wanted.schedule)
     axes = [Axis.read(varied.setting, varied.values) for varied in wanted.vary]
     number = len(schedule.coats) - 1
     return Status(
-        201, SheetBody.of(services.ask(piece, schedule, number, Box(*wanted.window), axes))
+        201, SheetBody.of(services.submit_sheet(piece, schedule, number, Box(*wanted.window), axes))
     )
 
 

@@ -39,7 +39,7 @@ def enlargements(piece: Piece) -> Path:
     return piece_work(piece) / "enlarged"
 
 
-class SoFar:
+class PartialWindow:
     """The window in progress: the base, and over it the finished tiles of the last coat."""
 
     def __init__(self, swatch: Swatch, coats: int, base: SampleArray) -> None:
@@ -94,7 +94,7 @@ def _make(swatch: Swatch, stopping: Stopping) -> None:
     with canvas_of(sheet.start) as start, canvas_of(sheet.piece.base) as origin:
         fired = fire(
             start, schedule, _work(swatch), window=sheet.box, stopping=stopping, origin=origin,
-            on_progress=SoFar(swatch, len(schedule.laid), base).on_progress,
+            on_progress=PartialWindow(swatch, len(schedule.laid), base).on_progress,
             store=tile_store(), enlargements=enlargements(sheet.piece),
         )  # fmt: skip
     canvas = fired.result

@@ -19,7 +19,7 @@ class Varied(Schema):
     )
 
 
-class WantedSheet(Schema):
+class SheetRequest(Schema):
     """A sheet to be made. Of the schedule, the last coat is tried."""
 
     schedule: ScheduleInHand = None

@@ -30,7 +30,7 @@ def begin_on(base: Layer, schedule: Schedule) -> tuple[Layer, Schedule]:
     return start, Schedule(schedule.laid[len(laid) :])
 
 
-def ask(
+def submit_sheet(
     piece: Piece, schedule: Schedule, number: int, window: Box, axes: Sequence[Axis]
 ) -> SwatchSheet:
     """Submit a sheet of swatches of a schedule's last coat.

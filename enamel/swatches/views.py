@@ -90,7 +90,7 @@ def make(request: HttpRequest, piece_id: UUID) -> HttpResponse:
             return show_again(request, piece, "coat", form)
         coats = (*draft.schedule.coats[: draft.number], replace(draft.coat, on=True))
         piece.keep_schedule(draft.schedule)
-        sheet = services.ask(
+        sheet = services.submit_sheet(
             piece, Schedule(coats), draft.number, asked.cleaned_data["window"], asked.axes
         )
         return redirect("sheet", sheet.pk)
@@ -202,7 +202,9 @@ def take(request: HttpRequest, number: int) -> HttpResponse:
     if wanted == "around":
         tried = Schedule((*draft.schedule.coats[: shown.coat], draft.coat))
         axes = services.narrower(swatch)
-        return redirect("sheet", services.ask(piece, tried, shown.coat, shown.box, axes).pk)
+        return redirect(
+            "sheet", services.submit_sheet(piece, tried, shown.coat, shown.box, axes).pk
+        )
     piece.keep_schedule(draft.schedule)
     if wanted == "fire":
         firings.enqueue_schedule(piece.base, Schedule(draft.schedule.coats[: shown.coat + 1]))

@@ -22,7 +22,7 @@ from enamel.firings.inlays import opened
 from enamel.library.layers import canvas_of
 from enamel.library.models import LaidFile, Layer, Piece
 from enamel.storage.files import keep_file
-from enamel.storage.scratch import passing, stored
+from enamel.storage.scratch import temporary_folder, write_upload
 from enamel.swatches.models import Swatch
 
 MOST_MEGAPIXELS = 24.0
@@ -99,8 +99,8 @@ def take_file(under: Layer, upload: File, name: str) -> tuple[InlaySource, Align
         When the file can't be used, or does not belong to this picture. Nothing is stored then.
     """
     piece = under.piece
-    with passing("laid") as folder:
-        path = stored(upload, folder / "original")
+    with temporary_folder("laid") as folder:
+        path = write_upload(upload, folder / "original")
         facts = examine(path, settings.IMPORT_LIMITS)
         if facts.size.megapixels > MOST_MEGAPIXELS:
             raise Refusal(

@@ -40,7 +40,7 @@ def present_touch_up(
         "cost": touch_up_cost(layer, form),
         "abilities": abilities_in(form),
         "faces": [present_face(layer, face) for face in faces.listed(layer)],
-        "put_right": piece.faces_kept is not None,
+        "corrected": piece.faces_kept is not None,
         "kept_masks": piece.masks.all(),
         "piece_words": about_the_face(piece.how_made.prompt),
         "drafts": piece.touch_up_drafts.all()[:RECENT],

@@ -9,7 +9,7 @@ from enamel.core.errors import Refusal
 from enamel.core.fields import to_json
 from enamel.core.masks import Mask
 from enamel.core.masks.coverage import require_covered
-from enamel.core.masks.drawn import Drawn
+from enamel.core.masks.drawn import RenderedMask
 from enamel.core.pipeline.touchup import Patch, TouchUp
 from enamel.firings import services as firings
 from enamel.firings.models import Firing
@@ -24,7 +24,7 @@ MOST_CANDIDATES = 200
 """Most candidates of one touch-up: a crowd of twenty with ten each."""
 
 
-def ask(
+def submit_candidates(
     layer: Layer,
     settings: TouchUp,
     tries: Sequence[tuple[float, int]],
@@ -111,7 +111,7 @@ def judge(candidate: Candidate, verdict: str) -> None:
 def paint(candidate: Candidate, over: Mask | None) -> None:
     """Restrict a candidate to a mask, which accepts it; without a mask it is laid whole again."""
     if over is not None and over.steps:
-        require_covered(Drawn(over, candidate.draft.layer.size))
+        require_covered(RenderedMask(over, candidate.draft.layer.size))
         candidate.over = to_json(over)
         candidate.verdict = Candidate.Verdict.ACCEPTED
     else:

@@ -20,7 +20,7 @@ LABEL_NEEDS = 64.0
 """Least width and height of a band that carries its label."""
 
 
-class Banded(Protocol):
+class SectionLayer(Protocol):
     """What the section needs of a layer."""
 
     pk: UUID
@@ -39,7 +39,7 @@ class Banded(Protocol):
 class Band:
     """One layer in the drawing. Lengths in the drawing's own units, origin at the top left."""
 
-    layer: Banded
+    layer: SectionLayer
     x: float
     y: float
     width: float
@@ -77,7 +77,7 @@ class Section:
     bands: tuple[Band, ...]
 
 
-def thickness(layer: Banded) -> float:
+def thickness(layer: SectionLayer) -> float:
     """Return the height of a layer's band: proportional to the square root of its pixel count, within
     limits.
     """
@@ -87,10 +87,10 @@ def thickness(layer: Banded) -> float:
     return min(THICKEST, max(THINNEST, 15.0 * math.sqrt(megapixels)))
 
 
-def section(layers: Iterable[Banded], chosen: UUID) -> Section:
+def section(layers: Iterable[SectionLayer], chosen: UUID) -> Section:
     """Return the drawing of a piece's layers, oldest first, with one of them chosen."""
     known = {layer.pk: layer for layer in layers}
-    children: dict[UUID | None, list[Banded]] = {}
+    children: dict[UUID | None, list[SectionLayer]] = {}
     for layer in known.values():
         children.setdefault(layer.parent_id, []).append(layer)
     path = set()
@@ -98,9 +98,9 @@ def section(layers: Iterable[Banded], chosen: UUID) -> Section:
     while step is not None:
         path.add(step.pk)
         step = known.get(step.parent_id) if step.parent_id else None
-    placed: list[tuple[Banded, float, float, float, float]] = []
+    placed: list[tuple[SectionLayer, float, float, float, float]] = []
 
-    def place(layer: Banded, left: float, width: float, below: float) -> None:
+    def place(layer: SectionLayer, left: float, width: float, below: float) -> None:
         height = thickness(layer)
         placed.append((layer, left, below + height, width, height))
         above = children.get(layer.pk, [])
@@ -120,6 +120,6 @@ def section(layers: Iterable[Banded], chosen: UUID) -> Section:
     return Section(WIDTH, total, bands)
 
 
-def _leaves(layer: Banded, children: dict[UUID | None, list[Banded]]) -> int:
+def _leaves(layer: SectionLayer, children: dict[UUID | None, list[SectionLayer]]) -> int:
     above = children.get(layer.pk, [])
     return sum(_leaves(child, children) for child in above) or 1

@@ -20,7 +20,7 @@ from enamel.core.errors import Refusal
 from enamel.core.export.output import FileFormat, Output, PrintSettings
 from enamel.core.finishing.recipe import Finish, Grain
 from enamel.core.intake.subject import Subject
-from enamel.core.pipeline.treatment import AskedFile, ForKind, Treatment
+from enamel.core.pipeline.treatment import ForKind, RequestedFile, Treatment
 from enamel.core.schedule import Coat, Schedule
 from enamel.firings import queue, run
 from enamel.firings import services as firings
@@ -227,7 +227,7 @@ def test_the_kiln_gets_a_few_at_a_time_and_the_urgent_ones_first(
     assert Firing.objects.open().count() == 1 + feeding.AHEAD
     single = firings.enqueue_schedule(pieces[5].base, QUICK)
     assert queue.in_order()[0].firing == single, "a batch that is in no hurry waits behind others"
-    batches.hurry(behind, Batch.Urgency.BEFORE)
+    batches.set_urgency(behind, Batch.Urgency.BEFORE)
     assert queue.in_order()[-1].firing == single
 
 
@@ -235,7 +235,7 @@ def test_print_files_of_each_result_are_written_once(
     pictures: Callable[[int], list[Piece]],
 ) -> None:
     pieces = pictures(2)
-    asked = AskedFile(PrintSettings(Output(FileFormat.PNG)), False, "{title}-poster")
+    asked = RequestedFile(PrintSettings(Output(FileFormat.PNG)), False, "{title}-poster")
     batch = at_work(batches.start(pieces[0].owner, "p", Treatment(QUICK, files=(asked,)), pieces))
     assert states(batch) == ["done", "done"]
     for item in batch.items.all():
@@ -245,7 +245,7 @@ def test_print_files_of_each_result_are_written_once(
             assert image.size == (2 * SMALL[0], 2 * SMALL[1])
     feeding.feed()
     assert PrintFile.objects.count() == 2
-    only = AskedFile(PrintSettings(Output(FileFormat.JPEG)), False, "{title}-again")
+    only = RequestedFile(PrintSettings(Output(FileFormat.JPEG)), False, "{title}-again")
     again = batches.start(pieces[0].owner, "f", Treatment(coats=False, files=(only,)), pieces)
     assert states(at_work(again)) == ["done", "done"]
     assert PrintFile.objects.count() == 4

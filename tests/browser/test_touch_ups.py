@@ -9,12 +9,12 @@ from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 
 from enamel.core.geometry import Box
-from enamel.core.masks import Drawn, Mask
+from enamel.core.masks import Mask, RenderedMask
 from enamel.core.pipeline.inlay import Inlay
 from enamel.firings import services as firings
 from enamel.firings.models import Firing
 from enamel.library.layers import canvas_of
-from enamel.library.models import KeptMask, Layer, Piece
+from enamel.library.models import Layer, Piece, SavedMask
 from enamel.touchups.models import Candidate, TouchUpDraft
 from tests.browser.conftest import Browser
 
@@ -103,13 +103,13 @@ def test_the_brush_every_tool_and_undo_of_every_stroke(opened: Browser) -> None:
         json.loads(browser.run("return document.querySelector('[name=mask]').value"))
     )
     piece = Piece.objects.get()
-    covered = Drawn(mask, piece.base.size).read(Box.whole(piece.base.size))
+    covered = RenderedMask(mask, piece.base.size).read(Box.whole(piece.base.size))
     assert covered[160, 120] == 1
     assert covered[40, 120] == 0
     browser.find("[data-mask-keep]").click()
     browser.find("#mask-name").send_keys("the moustache" + Keys.ENTER)
-    browser.wait(lambda _: KeptMask.objects.filter(name="the moustache").exists())
-    assert KeptMask.objects.get().as_mask() == mask
+    browser.wait(lambda _: SavedMask.objects.filter(name="the moustache").exists())
+    assert SavedMask.objects.get().as_mask() == mask
     assert browser.barriers() == []
     assert browser.complaints() == []
 
@@ -265,7 +265,7 @@ def test_an_inlay_with_a_mask_is_seen_before_it_is_laid(kiln: None, opened: Brow
     (settings,) = made.recipe["inlays"]
     assert settings["opacity"] == pytest.approx(0.6)
     assert settings["source"] == base.sha256
-    covered = Drawn(Mask.from_json(settings["mask"]), made.size).read(Box.whole(made.size))
+    covered = RenderedMask(Mask.from_json(settings["mask"]), made.size).read(Box.whole(made.size))
     with canvas_of(made) as result, canvas_of(layer) as under:
         whole = Box.whole(made.size)
         same = (result.read(whole) == under.read(whole)).all(axis=2)
@@ -291,7 +291,7 @@ def test_a_protected_face_is_left_as_it_is_by_a_coat(kiln: None, opened: Browser
     browser.wait(lambda _: Firing.objects.filter(state="done").exists())
     layer = Layer.objects.get(kind="coat")
     protect = layer.recipe["coat"]["refine"]["protect"]
-    covered = Drawn(Mask.from_json(protect["mask"]), layer.size).read(Box.whole(layer.size))
+    covered = RenderedMask(Mask.from_json(protect["mask"]), layer.size).read(Box.whole(layer.size))
     with canvas_of(layer) as result, canvas_of(Piece.objects.get().base) as base:
         same = (result.read(Box.whole(layer.size)) == base.read(Box.whole(layer.size))).all(axis=2)
     assert same[covered == 1].all()

@@ -121,7 +121,7 @@ def test_an_upscaler_is_imported_and_offered(signed_in: Client, tmp_path: Path) 
     assert "added as my-soft" in said
     assert "Soft skies." in said
     assert "my-soft" in offered().upscalers
-    assert Model.objects.get(name="my-soft").brought_by is not None
+    assert Model.objects.get(name="my-soft").added_by is not None
 
 
 def test_what_can_not_be_run_is_refused_and_what_was_typed_stays(
@@ -197,7 +197,7 @@ def test_what_everybody_works_with_is_changed_by_administrators_alone(
     assert not Suited.objects.exists()
     # nor is a model deleted by others when its owner is gone
     upload(signed_in, network(tmp_path / "soft.onnx"))
-    Model.objects.filter(name="soft").update(brought_by=None)
+    Model.objects.filter(name="soft").update(added_by=None)
     signed_in.post(reverse("remove-model", args=["soft"]))
     assert "soft" in offered().upscalers
     other = Client()

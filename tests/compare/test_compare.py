@@ -82,7 +82,7 @@ def test_what_was_asked_for_is_shown_in_that_order_and_never_too_many(
 
 
 def test_swatches_stand_in_their_place(piece: Piece) -> None:
-    sheet = swatches.ask(piece, Schedule(coat().coats), 0, Box(60, 40, 70, 50), [])
+    sheet = swatches.submit_sheet(piece, Schedule(coat().coats), 0, Box(60, 40, 70, 50), [])
     (swatch,) = sheet.swatches.all()
     carry_out(swatch)
     shown = comparison(piece, show=f"{piece.base.pk},s{swatch.pk}")

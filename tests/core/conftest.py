@@ -9,7 +9,7 @@ import pytest
 
 from enamel.core.diffusion.samplers import Sampler
 from enamel.core.geometry import Box
-from enamel.core.pipeline.firing import Fired, fire
+from enamel.core.pipeline.firing import FiringResult, fire
 from enamel.core.schedule import Mode, Schedule
 from tests.pictures import portrait
 
@@ -24,13 +24,13 @@ def pool() -> Iterator[Executor]:
 
 
 @pytest.fixture
-def fired(tmp_path: Path) -> Iterator[Callable[..., Fired]]:
+def fired(tmp_path: Path) -> Iterator[Callable[..., FiringResult]]:
     """Fires on the portrait, each call in a separate folder unless told otherwise."""
-    made: list[Fired] = []
+    made: list[FiringResult] = []
 
     def run(
         schedule: Schedule, window: Box | None = None, work: Path | None = None, **more: Any
-    ) -> Fired:
+    ) -> FiringResult:
         folder = work or tmp_path / f"work-{len(made)}"
         result = fire(more.pop("base", portrait()), schedule, folder, window=window, **more)
         made.append(result)

@@ -17,7 +17,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 from transformers import CLIPTextModel
 
-from enamel.core.checkpoints import asking, intake, loading, probe
+from enamel.core.checkpoints import evaluation, intake, loading, probe
 from enamel.core.checkpoints.latent import LatentRefiner
 from enamel.core.diffusion import noise
 from enamel.core.diffusion.denoiser import Denoiser, Holding
@@ -27,7 +27,7 @@ from enamel.core.diffusion.sigmas import levels, sigma_of
 from enamel.core.errors import Refusal, Stopped
 from enamel.core.geometry import Box, Size
 from enamel.core.imaging.canvas import Canvas, FloatArray, to_signed
-from enamel.core.masks import Drawn, Mask
+from enamel.core.masks import Mask, RenderedMask
 from enamel.core.masks.steps import Ellipse, Feather, Rectangle
 from enamel.core.networks.cards import CheckpointCard
 from enamel.core.pipeline.firing import fire
@@ -331,7 +331,7 @@ def test_7_a_touch_up_changes_nothing_outside_its_mask(house: Path, tmp_path: Pa
     )
     touch_up(portrait(), settings, tmp_path / "work", tmp_path / "mended.npy")
     before, after = whole(portrait()), whole(Canvas(tmp_path / "mended.npy"))
-    covered = Drawn(mask, portrait().size).read(Box.whole(portrait().size))
+    covered = RenderedMask(mask, portrait().size).read(Box.whole(portrait().size))
     assert_same_pixels(after[covered == 0], before[covered == 0])
     assert (after[covered > 0.9] != before[covered > 0.9]).mean() > 0.5
 
@@ -459,7 +459,7 @@ def test_an_adapter_changes_what_words_say(kit_loaded: Path, tmp_path: Path) -> 
 
     def said(*adapters: Adapter) -> torch.Tensor:
         one = refiner("noise", kit=Kit(adapters=adapters)).parts  # type: ignore[attr-defined]
-        return asking.encoded(one, "boiler").sequence
+        return evaluation.encoded(one, "boiler").sequence
 
     plain, changed = said(), said(Adapter("verse", 1.0))
     assert torch.allclose(said(Adapter("verse", 0.0)), plain, atol=1e-5)
@@ -493,13 +493,14 @@ def test_another_file_than_the_schedule_names_is_refused(kit_loaded: Path) -> No
 
 def test_long_prompts_are_read_in_pieces_and_weights_count(house: Path) -> None:
     one = refiner("noise").parts  # type: ignore[attr-defined]
-    short, long = asking.encoded(one, "boiler"), asking.encoded(one, "copper boiler " * 30)
+    short, long = evaluation.encoded(one, "boiler"), evaluation.encoded(one, "copper boiler " * 30)
     assert long.sequence.shape[1] > 2 * short.sequence.shape[1]
-    assert torch.equal(asking.encoded(one, "(boiler:1)").sequence, short.sequence)
+    assert torch.equal(evaluation.encoded(one, "(boiler:1)").sequence, short.sequence)
     away = [
         float(
             (
-                asking.encoded(one, f"(boiler:{w})").sequence - asking.encoded(one, "").sequence
+                evaluation.encoded(one, f"(boiler:{w})").sequence
+                - evaluation.encoded(one, "").sequence
             ).norm()
         )
         for w in (0.5, 1, 2)
@@ -567,7 +568,7 @@ def test_nothing_is_fetched(house: Path, monkeypatch: pytest.MonkeyPatch) -> Non
 def test_parts_that_take_turns_on_the_device_make_the_same(
     house: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    plain, calls = asking.made, []
+    plain, calls = evaluation.evaluate, []
 
     def short_at_first(*given: Any) -> Any:
         calls.append(1)
@@ -575,7 +576,7 @@ def test_parts_that_take_turns_on_the_device_make_the_same(
             raise torch.OutOfMemoryError
         return plain(*given)
 
-    monkeypatch.setattr(asking, "made", short_at_first)
+    monkeypatch.setattr(evaluation, "evaluate", short_at_first)
     card = intake.add_model(checkpoints.built(tmp_path / "turns"), "turns")
     assert isinstance(card, CheckpointCard)
     assert card.checkpoint["runs"]["offload"]
@@ -585,7 +586,7 @@ def test_parts_that_take_turns_on_the_device_make_the_same(
 def test_a_device_that_runs_out_of_memory_is_reported_and_nothing_is_lost(
     house: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    plain, calls = asking.made, []
+    plain, calls = evaluation.evaluate, []
 
     def short_of_memory(*given: Any) -> Any:
         calls.append(1)
@@ -595,7 +596,7 @@ def test_a_device_that_runs_out_of_memory_is_reported_and_nothing_is_lost(
 
     schedule = coat(model="noise", steps=1, tile=(64, 64), overlap=16)
     undisturbed = fired(schedule)
-    monkeypatch.setattr(asking, "made", short_of_memory)
+    monkeypatch.setattr(evaluation, "evaluate", short_of_memory)
     with pytest.raises(Refusal, match="What was finished is kept; take smaller tiles"):
         fired(schedule, work=tmp_path)
     assert_same_pixels(fired(schedule, work=tmp_path), undisturbed)

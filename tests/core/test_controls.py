@@ -15,7 +15,7 @@ from enamel.core.checks import check_joins
 from enamel.core.geometry import Box, Size
 from enamel.core.imaging.canvas import Picture, Pixels, SampleArray
 from enamel.core.imaging.colour import delta_e, lab_of
-from enamel.core.pipeline.firing import Fired
+from enamel.core.pipeline.firing import FiringResult
 from enamel.core.pipeline.pace import Paces
 from enamel.core.pipeline.predict import predict
 from enamel.core.schedule import Coat, Fit, JoinPass, Mode, Order, Refine, Region, Schedule
@@ -31,7 +31,7 @@ from tests.networks import PLAIN, Leaning, Still, Told, Wordy
 from tests.pictures import STATIONMASTER, assert_same_pixels, distance, part, portrait, whole
 from tests.schedules import coat, quick
 
-Fire = Callable[..., Fired]
+Fire = Callable[..., FiringResult]
 ORDERS = list(Order)
 
 

@@ -9,7 +9,7 @@ import pytest
 from enamel.core.errors import Refusal
 from enamel.core.geometry import Box, Size
 from enamel.core.imaging.canvas import Pixels
-from enamel.core.pipeline.firing import Fired, fraction_lost
+from enamel.core.pipeline.firing import FiringResult, fraction_lost
 from enamel.core.pipeline.pace import Paces
 from enamel.core.pipeline.predict import predict
 from enamel.core.progress import Progress
@@ -18,7 +18,7 @@ from tests.core.conftest import MODES
 from tests.pictures import assert_same_pixels, portrait, whole
 from tests.schedules import coat, quick
 
-Fire = Callable[..., Fired]
+Fire = Callable[..., FiringResult]
 
 
 def test_a_coat_whose_settings_have_not_changed_is_not_computed_again(

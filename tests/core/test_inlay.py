@@ -12,7 +12,7 @@ from enamel.core.fields import to_json
 from enamel.core.geometry import Box, Size
 from enamel.core.imaging.canvas import Pixels, SampleArray
 from enamel.core.imaging.colour import from_light, to_light
-from enamel.core.masks import Drawn, Mask
+from enamel.core.masks import Mask, RenderedMask
 from enamel.core.masks.measured import differs, face_steps, nearer, outlined, places_mask, sharper
 from enamel.core.masks.steps import Ellipse, Feather
 from enamel.core.pipeline.align import Warped, align, edge_to_edge
@@ -44,7 +44,7 @@ def test_nothing_changes_outside_the_mask_and_a_window_is_the_whole(
     made = Inlaid(
         portrait(), darker(), Inlay(mask=MASK, opacity=0.7, mixing=mixing, seamless=seamless)
     )
-    result, covered = whole(made), Drawn(MASK, ON).read(Box.whole(ON))
+    result, covered = whole(made), RenderedMask(MASK, ON).read(Box.whole(ON))
     assert_same_pixels(result[covered == 0], whole(portrait())[covered == 0])
     assert (result[covered == 1] != whole(portrait())[covered == 1]).any()
     for window in (Box(0, 0, 30, 20), Box(40, 30, 31, 17)):
@@ -153,7 +153,7 @@ def test_edge_to_edge_covers_the_layer(scene: Pixels) -> None:
 
 def fraction(mask: Mask, size: Size, box: Box) -> tuple[float, float]:
     """Mean cover inside a box and outside it."""
-    covered = Drawn(mask, size).read(Box.whole(size))
+    covered = RenderedMask(mask, size).read(Box.whole(size))
     inside = np.zeros(covered.shape, bool)
     inside[box.slices] = True
     return float(covered[inside].mean()), float(covered[~inside].mean())
@@ -192,7 +192,7 @@ def test_holes_stay_holes() -> None:
     there[10:70, 10:70] = True
     there[30:50, 30:50] = False
     size = Size(80, 80)
-    covered = Drawn(outlined(there, size), size).read(Box.whole(size))
+    covered = RenderedMask(outlined(there, size), size).read(Box.whole(size))
     assert covered[20, 20] == 1
     assert covered[40, 40] == 0
     assert covered[5, 5] == 0
@@ -204,7 +204,7 @@ def test_a_face_is_covered_with_its_hair_turned_as_it_is() -> None:
     size = Size(400, 400)
     face = Face(Box(150, 140, 80, 100), 90, 20)
     just, wide = (Mask(tuple(size), face_steps([face], margin)) for margin in (0.0, 0.6))
-    areas = [Drawn(mask, size).read(Box.whole(size)).sum() for mask in (just, wide)]
+    areas = [RenderedMask(mask, size).read(Box.whole(size)).sum() for mask in (just, wide)]
     assert areas[0] == pytest.approx(np.pi * 60 * 85, rel=0.03)
     assert areas[1] > 1.5 * areas[0]
     head = wide.steps[0]
@@ -216,7 +216,7 @@ def test_a_face_is_covered_with_its_hair_turned_as_it_is() -> None:
 def test_findings_are_covered_with_a_soft_edge() -> None:
     size = Size(200, 100)
     mask = places_mask([Box(20, 20, 30, 30), Box(100, 50, 60, 40)], size)
-    covered = Drawn(mask, size).read(Box.whole(size))
+    covered = RenderedMask(mask, size).read(Box.whole(size))
     assert covered[35, 35] == 1
     assert covered[70, 130] == 1
     assert covered[10, 150] == 0

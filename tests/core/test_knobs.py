@@ -7,11 +7,11 @@ import pytest
 
 from enamel.core.geometry import Box
 from enamel.core.imaging.canvas import Picture
-from enamel.core.pipeline.firing import Fired
+from enamel.core.pipeline.firing import FiringResult
 from enamel.core.schedule import Coat, Refine, Schedule
 from tests.pictures import NIGHT_MAIL, distance, part
 
-Fire = Callable[..., Fired]
+Fire = Callable[..., FiringResult]
 LEVEL = 1 / 255
 BRICKS = Box(510, 262, 56, 56)
 

@@ -18,10 +18,10 @@ from enamel.core.export.output import FileFormat, Output, PrintSettings
 from enamel.core.export.placed import PlacedPicture, laid
 from enamel.core.geometry import Box, Size
 from enamel.core.imaging.canvas import Canvas
-from enamel.core.printing.layout import Beyond, Edge, Fit, PrintPlan, lay_out, native
+from enamel.core.printing.layout import BleedSource, Edge, Fit, PrintPlan, lay_out, native
 from enamel.core.printing.page import page_of, panel_page, safe_box
 from enamel.core.printing.panels import Split, panels
-from enamel.core.printing.shapes import Fold, Shape, Way, product_of, products
+from enamel.core.printing.shapes import Direction, Fold, Shape, product_of, products
 from enamel.core.printing.sizing import Bleed, PrintTarget
 from tests.pictures import STATIONMASTER, part, whole
 
@@ -77,7 +77,7 @@ def test_a_print_that_is_not_split_is_one_panel_and_nonsense_is_refused() -> Non
 
 def test_wrapped_sides_are_made_from_the_edge_of_the_front(tmp_path: Path, canvas: Canvas) -> None:
     target = PrintTarget(30, 20, 254, Bleed(1, 1, 1, 1), wrap_mm=4)
-    plan = PrintPlan(target, Fit.FILL, beyond=Beyond.EDGE, edge=Edge.MIRROR)
+    plan = PrintPlan(target, Fit.FILL, beyond=BleedSource.EDGE, edge=Edge.MIRROR)
     layout, ppi = native(canvas.size, plan)
     assert (layout.file, layout.shown) == (Size(400, 300), Box(0, 0, 300, 200))
     assert (layout.left, layout.top, ppi) == (50, 50, 254)
@@ -88,7 +88,12 @@ def test_wrapped_sides_are_made_from_the_edge_of_the_front(tmp_path: Path, canva
     np.testing.assert_array_equal(pixels[50:250, 49], front[:, 0])
     np.testing.assert_array_equal(pixels[50:250, 45], front[:, 4])
     page = page_of(plan, layout.file, 254)
-    assert [way for way, _ in page.folds] == [Way.DOWN, Way.DOWN, Way.ACROSS, Way.ACROSS]
+    assert [way for way, _ in page.folds] == [
+        Direction.DOWN,
+        Direction.DOWN,
+        Direction.ACROSS,
+        Direction.ACROSS,
+    ]
     assert [at for _, at in page.folds] == pytest.approx([5, 35, 5, 25])
     # the picture's own pixels go round where that is wanted
     own = lay_out(canvas.size, PrintPlan(target, Fit.FILL))
@@ -96,15 +101,15 @@ def test_wrapped_sides_are_made_from_the_edge_of_the_front(tmp_path: Path, canva
     assert not own.extends
 
 
-@pytest.mark.parametrize("beyond", list(Beyond))
-def test_a_filled_front_is_never_covered_by_less_than_the_picture(beyond: Beyond) -> None:
+@pytest.mark.parametrize("beyond", list(BleedSource))
+def test_a_filled_front_is_never_covered_by_less_than_the_picture(beyond: BleedSource) -> None:
     target = PrintTarget(50, 70, 100, Bleed(2, 3, 4, 5), wrap_mm=10)
     plan = PrintPlan(target, Fit.FILL, (0.2, 0.9), 1.3, beyond=beyond)
     layout = lay_out(Size(300, 200), plan)
     assert layout.file == target.pixels
     placed = Box(layout.left, layout.top, *layout.shown.size)
     front = Box(*(round(side / 25.4 * 100) for side in (15, 12, 50, 70)))
-    if beyond is Beyond.OWN:
+    if beyond is BleedSource.OWN:
         assert placed == Box.whole(layout.file)
     else:
         assert placed.intersection(front).area >= front.area * 0.97
@@ -125,7 +130,7 @@ def test_products_are_plain_files_that_can_be_added_to(
     (tmp_path / "label.json").write_text(json.dumps(form))
     found = product_of("Tea tin label")
     assert found is not None
-    assert found.shape.folds == (Fold(Way.DOWN, 110.0),)
+    assert found.shape.folds == (Fold(Direction.DOWN, 110.0),)
     (tmp_path / "label.json").write_text(json.dumps(form | {"width_mm": -3}))
     with pytest.raises(Refusal, match=r"label.json is no product.*width_mm"):
         products()
@@ -137,7 +142,7 @@ def test_folds_and_the_safe_area_lie_where_the_product_says() -> None:
     bleed = Bleed(*(card.bleed_mm,) * 4)
     plan = PrintPlan(PrintTarget(210, 148, 254, bleed), Fit.FILL, shape=card.shape)
     page = page_of(plan, plan.target.pixels, 254, marks=True)
-    assert page.folds == ((Way.DOWN, 108.0),)
+    assert page.folds == ((Direction.DOWN, 108.0),)
     safe, trim = safe_box(page, plan), page.trim_box
     assert safe is not None
     assert safe == trim.inset(4)
@@ -176,7 +181,7 @@ def test_a_split_pdf_has_a_plan_and_a_page_for_each_panel(tmp_path: Path, canvas
             assert (int(image.Width), int(image.Height)) == part.box.size
             width = float(page.bleedbox[2]) - float(page.bleedbox[0])
             assert width == pytest.approx(part.box.width / ppi * 72, abs=0.01)
-            assert b"/La0 Do" in page.Contents.read_bytes()
+            assert b"/La0 Do" in page.CheckpointContents.read_bytes()
         # only the outer sides are cut
         first = pdf.pages[1]
         left = float(first.trimbox[0]) - float(first.bleedbox[0])
@@ -214,9 +219,9 @@ def test_a_panels_page_keeps_the_folds_that_cross_it() -> None:
     pages = [
         panel_page(one, whole_page, 127, "x") for one in panels(target.pixels, 127, plan.split)
     ]
-    down = [sum(way is Way.DOWN for way, _ in page.folds) for page in pages]
+    down = [sum(way is Direction.DOWN for way, _ in page.folds) for page in pages]
     assert down == [1, 0, 1]
-    assert all(sum(way is Way.ACROSS for way, _ in page.folds) == 2 for page in pages)
+    assert all(sum(way is Direction.ACROSS for way, _ in page.folds) == 2 for page in pages)
 
 
 def test_the_command_wants_a_name_that_says_it_is_split(

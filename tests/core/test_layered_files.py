@@ -16,14 +16,14 @@ from enamel.cli import main
 from enamel.core.errors import Refusal
 from enamel.core.export import trace
 from enamel.core.export.file import export
-from enamel.core.export.openraster import Stacked, unmixed, write_openraster
+from enamel.core.export.openraster import StackedLayer, unmixed, write_openraster
 from enamel.core.export.output import FileFormat, Output
 from enamel.core.export.trace import posterised, write_trace
 from enamel.core.geometry import Box
 from enamel.core.imaging.canvas import Canvas, Pixels, SampleArray
 from enamel.core.intake.metadata import carried_text
-from enamel.core.masks import Drawn
-from enamel.core.masks.coverage import Either, Thinned
+from enamel.core.masks import RenderedMask
+from enamel.core.masks.coverage import Union, WithOpacity
 from enamel.core.masks.steps import Ellipse, Feather, Mask
 from tests.pictures import DEMO, STATIONMASTER, part, portrait, whole
 
@@ -35,9 +35,9 @@ def below() -> Pixels:
     return part(STATIONMASTER, Box(220, 300, *SIZE))
 
 
-def spot(below: Pixels) -> Drawn:
+def spot(below: Pixels) -> RenderedMask:
     oval = Ellipse(80.0, 60.0, 30.0, 20.0)
-    return Drawn(Mask(SIZE, (oval, Feather(6.0))), below.size)
+    return RenderedMask(Mask(SIZE, (oval, Feather(6.0))), below.size)
 
 
 def canvas_of(samples: SampleArray, folder: Path, name: str = "layer") -> Canvas:
@@ -83,7 +83,7 @@ def test_layers_laid_over_each_other_elsewhere_give_the_picture(
     fresh = np.clip(old[:, ::-1] * 0.8 + 9000, 0, 65535)
     mixed = np.rint(old + (fresh - old) * fraction * 0.6).astype(np.uint16)
     path = tmp_path / "piece.ora"
-    stack = [Stacked("Base", below), Stacked("Inlay", Pixels(mixed), below, mask, 0.6)]
+    stack = [StackedLayer("Base", below), StackedLayer("Inlay", Pixels(mixed), below, mask, 0.6)]
     write_openraster(path, stack, ppi=254, says={"dc:title": "Eye"})
     facts, layers = read_ora(path)
     assert (facts["w"], facts["h"], facts["xres"]) == ("160", "120", "254")
@@ -116,9 +116,9 @@ def test_unmixing_undoes_mixing(seed: int, fraction: float) -> None:
 
 def test_masks_over_each_other_and_thinned_cover_what_they_should(below: Pixels) -> None:
     one, box = spot(below), Box(0, 0, *SIZE)
-    other = Drawn(Mask(SIZE, (Ellipse(120.0, 60.0, 30.0, 20.0),)), below.size)
+    other = RenderedMask(Mask(SIZE, (Ellipse(120.0, 60.0, 30.0, 20.0),)), below.size)
     a, b = one.read(box), other.read(box)
-    both = Either(one, Thinned(other, 0.5))
+    both = Union(one, WithOpacity(other, 0.5))
     np.testing.assert_allclose(both.read(box), 1 - (1 - a) * (1 - b / 2), atol=1e-6)
     assert both.bounds.contains(one.bounds)
     assert both.bounds.contains(other.bounds)
@@ -129,7 +129,7 @@ def test_a_smaller_layer_is_enlarged_and_sixteen_bits_stay(tmp_path: Path) -> No
     canvas = canvas_of(large, tmp_path)
     path = tmp_path / "piece.ora"
     output = Output(FileFormat.OPENRASTER, 16)
-    export(canvas, path, output=output, stack=[Stacked("Base", small), Stacked("Coat", canvas)],
+    export(canvas, path, output=output, stack=[StackedLayer("Base", small), StackedLayer("Coat", canvas)],
            says={"dc:title": "a stationmaster"})  # fmt: skip
     with zipfile.ZipFile(path) as archive:
         image = pyvips.Image.new_from_buffer(archive.read("data/layer1.png"), "")

@@ -9,8 +9,8 @@ from enamel.core.errors import FieldRefusal, Refusal
 from enamel.core.fields import to_json
 from enamel.core.geometry import Box, Size
 from enamel.core.imaging.canvas import FloatArray, Pixels
-from enamel.core.masks import Drawn, Mask
-from enamel.core.masks.coverage import Both, FromPicture, bounds_of, require_covered
+from enamel.core.masks import Mask, RenderedMask
+from enamel.core.masks.coverage import Intersection, PictureMask, bounds_of, require_covered
 from enamel.core.masks.steps import (
     Ellipse,
     Feather,
@@ -60,18 +60,18 @@ boxes = st.builds(
 
 
 def covered(*given: Step, size: Size = ON) -> FloatArray:
-    return Drawn(Mask(tuple(ON), given), size).read(Box.whole(size))
+    return RenderedMask(Mask(tuple(ON), given), size).read(Box.whole(size))
 
 
 @given(mask=masks, window=boxes)
 def test_a_window_has_the_very_values_of_the_whole(mask: Mask, window: Box) -> None:
-    drawn = Drawn(mask, ON)
+    drawn = RenderedMask(mask, ON)
     np.testing.assert_array_equal(drawn.read(window), drawn.read(Box.whole(ON))[window.slices])
 
 
 @given(mask=masks)
 def test_nothing_is_covered_outside_the_bounds(mask: Mask) -> None:
-    drawn = Drawn(mask, ON)
+    drawn = RenderedMask(mask, ON)
     whole = drawn.read(Box.whole(ON))
     assert whole.min() >= 0
     assert whole.max() <= 1
@@ -86,8 +86,8 @@ def test_masks_are_read_back_as_they_were_written(mask: Mask) -> None:
 
 @given(mask=masks)
 def test_inverting_covers_the_rest(mask: Mask) -> None:
-    other = Drawn(mask.then(Invert()), ON).read(Box.whole(ON))
-    np.testing.assert_allclose(1 - other, Drawn(mask, ON).read(Box.whole(ON)), atol=1e-6)
+    other = RenderedMask(mask.then(Invert()), ON).read(Box.whole(ON))
+    np.testing.assert_allclose(1 - other, RenderedMask(mask, ON).read(Box.whole(ON)), atol=1e-6)
 
 
 def test_areas_are_as_large_as_they_say() -> None:
@@ -140,7 +140,7 @@ def test_feathering_softens_both_ways_and_keeps_the_edge_where_it_was() -> None:
 
 @given(box=boxes, feather=st.floats(0, 30))
 def test_a_box_is_soft_inside_and_not_along_the_pictures_edge(box: Box, feather: float) -> None:
-    drawn = Drawn(box_mask(box, ON, feather), ON)
+    drawn = RenderedMask(box_mask(box, ON, feather), ON)
     whole = drawn.read(Box.whole(ON))
     inside = whole[box.slices].copy()
     whole[box.slices] = 0
@@ -159,11 +159,11 @@ def test_a_mask_means_the_same_on_a_larger_layer(factor: float) -> None:
 
 
 def test_bounds_of_what_is_covered_are_tight() -> None:
-    mask = Drawn(
+    mask = RenderedMask(
         Mask(tuple(ON), (Rectangle(20, 30, 50, 20), Rectangle(0, 0, 45, 90, erase=True))), ON
     )
     assert bounds_of(mask, Box.whole(ON)) == Box(45, 30, 25, 20)
-    both = Both(mask, Drawn(Mask(tuple(ON), (Rectangle(60, 0, 60, 40),)), ON))
+    both = Intersection(mask, RenderedMask(Mask(tuple(ON), (Rectangle(60, 0, 60, 40),)), ON))
     assert bounds_of(both, Box.whole(ON)) == Box(60, 30, 10, 10)
 
 
@@ -171,23 +171,23 @@ def test_a_mask_that_covers_nothing_is_refused_with_what_to_do() -> None:
     erased = Mask(tuple(ON), (Rectangle(20, 30, 50, 20), Rectangle(0, 0, 120, 90, erase=True)))
     for mask in (Mask(tuple(ON)), erased, Mask(tuple(ON), (Ellipse(500, 500, 9, 9),))):
         with pytest.raises(Refusal, match=r"covers nothing of this picture\. Paint over"):
-            require_covered(Drawn(mask, ON))
+            require_covered(RenderedMask(mask, ON))
 
 
 def test_a_mask_file_covers_where_it_is_white_and_not_transparent() -> None:
     samples = np.zeros((90, 120, 4), np.uint16)
     samples[20:40, 30:60, :3] = 65535
     samples[20:40, 30:45, 3] = 65535
-    mask = FromPicture(Pixels(samples), ON)
+    mask = PictureMask(Pixels(samples), ON)
     assert mask.bounds == Box(30, 20, 15, 20)
     assert mask.read(Box(29, 20, 2, 1)).tolist() == [[0, 1]]
 
 
 def test_a_mask_file_of_another_size_or_black_all_over_is_refused() -> None:
     with pytest.raises(Refusal, match=r"The mask is 60 × 45 px and the picture 120 × 90 px\. Save"):
-        FromPicture(Pixels(np.full((45, 60, 3), 65535, np.uint16)), ON)
+        PictureMask(Pixels(np.full((45, 60, 3), 65535, np.uint16)), ON)
     with pytest.raises(Refusal, match="covers nothing"):
-        FromPicture(Pixels(np.zeros((90, 120, 3), np.uint16)), ON)
+        PictureMask(Pixels(np.zeros((90, 120, 3), np.uint16)), ON)
 
 
 @pytest.mark.parametrize(

@@ -7,7 +7,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from enamel.core.pipeline.pace import Kind, Paces, Portion, Timed
+from enamel.core.pipeline.pace import Kind, Paces, Portion, TimedPortion
 
 
 def seen(
@@ -18,14 +18,16 @@ def seen(
 
 def test_before_anything_was_done_the_trial_tells_the_pace_and_then_it_no_longer_does() -> None:
     assert Paces(rates={"grisaille": 0.5}).seconds(seen(10)) == pytest.approx(20)
-    assert Paces([Timed(seen(10), 30.0)], {"grisaille": 0.5}).seconds(seen(10)) == pytest.approx(30)
+    assert Paces([TimedPortion(seen(10), 30.0)], {"grisaille": 0.5}).seconds(
+        seen(10)
+    ) == pytest.approx(30)
 
 
 @given(pace=st.floats(0.01, 100), amounts=st.lists(st.floats(0.1, 500), min_size=1, max_size=24))
 def test_work_that_always_went_at_one_pace_is_predicted_exactly(
     pace: float, amounts: list[float]
 ) -> None:
-    paces = Paces([Timed(seen(amount), pace * amount) for amount in amounts])
+    paces = Paces([TimedPortion(seen(amount), pace * amount) for amount in amounts])
     assert paces.seconds(seen(7.0)) == pytest.approx(7 * pace)
 
 
@@ -36,7 +38,7 @@ def test_work_that_always_went_at_one_pace_is_predicted_exactly(
 def test_a_predicted_pace_is_one_that_was_seen(
     times: list[tuple[float, float]], amount: float
 ) -> None:
-    paces = Paces([Timed(seen(done), done * pace) for done, pace in times])
+    paces = Paces([TimedPortion(seen(done), done * pace) for done, pace in times])
     predicted = paces.seconds(seen(amount)) / amount
     assert min(abs(predicted / pace - 1) for _, pace in times) < 1e-6
 
@@ -44,9 +46,9 @@ def test_a_predicted_pace_is_one_that_was_seen(
 def test_the_same_tile_and_mode_count_before_other_tiles_and_other_tiles_before_other_modes() -> (
     None
 ):
-    small, other, joint = (
-        Timed(seen(10, tile="128x128"), 50.0), Timed(seen(10), 20.0), Timed(seen(10, mode="joint"), 80.0),
-    )  # fmt: skip
+    small = TimedPortion(seen(10, tile="128x128"), 50.0)
+    other = TimedPortion(seen(10), 20.0)
+    joint = TimedPortion(seen(10, mode="joint"), 80.0)
     paces = Paces([joint, small, other])
     assert paces.seconds(seen(10)) == pytest.approx(20)
     assert paces.seconds(seen(10, mode="joint", tile="64x64")) == pytest.approx(80)
@@ -56,17 +58,17 @@ def test_the_same_tile_and_mode_count_before_other_tiles_and_other_tiles_before_
 
 
 def test_a_machine_that_became_slower_is_believed_after_three_pieces_of_work() -> None:
-    done = [Timed(seen(10), 10.0)] * 21
-    assert Paces([Timed(seen(10), 30.0), *done]).seconds(seen(10)) == pytest.approx(
+    done = [TimedPortion(seen(10), 10.0)] * 21
+    assert Paces([TimedPortion(seen(10), 30.0), *done]).seconds(seen(10)) == pytest.approx(
         10
     )  # may be chance
-    assert Paces([Timed(seen(10), 30.0)] * 4 + done).seconds(seen(10)) == pytest.approx(30)
+    assert Paces([TimedPortion(seen(10), 30.0)] * 4 + done).seconds(seen(10)) == pytest.approx(30)
 
 
 def test_little_work_is_predicted_by_little_work() -> None:
     """What is needed once, such as loading a network, weighs more there."""
     once = 2.0
-    done = [Timed(seen(amount), once + amount) for amount in (64.0, 1.0) * 6]
+    done = [TimedPortion(seen(amount), once + amount) for amount in (64.0, 1.0) * 6]
     assert Paces(done).seconds(seen(1.0)) == pytest.approx(3.0, rel=0.01)
     assert Paces(done).seconds(seen(64.0)) == pytest.approx(66.0, rel=0.01)
 
@@ -80,7 +82,7 @@ def test_from_the_third_time_on_nine_of_ten_are_within_a_quarter(seed: int) -> N
         lambda amount: seen(amount, mode="joint"),
         lambda amount: seen(amount, model="camaieu", tile="256x256"),
     ]
-    done: list[Timed] = []
+    done: list[TimedPortion] = []
     times: dict[int, int] = {}
     within = []
     for _ in range(300):
@@ -92,5 +94,5 @@ def test_from_the_third_time_on_nine_of_ten_are_within_a_quarter(seed: int) -> N
         if times.get(which, 0) >= 2:
             within.append(abs(Paces(done[:72]).seconds(work) / actual - 1) < 0.25)
         times[which] = times.get(which, 0) + 1
-        done.insert(0, Timed(work, actual))
+        done.insert(0, TimedPortion(work, actual))
     assert np.mean(within) > 0.9

@@ -11,7 +11,7 @@ from enamel.core.diffusion.samplers import Sampler
 from enamel.core.errors import Stopped
 from enamel.core.geometry import Box, Size
 from enamel.core.imaging.canvas import Picture
-from enamel.core.pipeline.firing import Fired, fire
+from enamel.core.pipeline.firing import FiringResult, fire
 from enamel.core.progress import Progress
 from enamel.core.schedule import Coat, Fit, Mode, Refine, Schedule
 from enamel.core.tiling import joint
@@ -27,7 +27,7 @@ from tests.pictures import (
 )
 from tests.schedules import coat, quick
 
-Fire = Callable[..., Fired]
+Fire = Callable[..., FiringResult]
 CHANCE = random.Random(20)
 WINDOWS = [
     Box(0, 0, 40, 30),

@@ -15,7 +15,7 @@ from enamel.core.geometry import Box
 from enamel.core.imaging.buffer import PixelBuffer
 from enamel.core.printing.layout import Fit, PrintPlan
 from enamel.core.printing.paper import PaperStock
-from enamel.core.printing.preflight import Known, Matter, preflight
+from enamel.core.printing.preflight import PreflightItem, PrintFacts, preflight
 from enamel.core.printing.profiles import profile_names, profile_of
 from enamel.core.printing.proof import WARNING, Proof, fraction_out_of_gamut, proofed
 from enamel.core.printing.sizing import Bleed, PrintTarget
@@ -122,7 +122,7 @@ def test_from_further_away_less_is_seen(face: PixelBuffer) -> None:
 
 # before printing ------------------------------------------------------------------------------
 
-GOOD = Known(
+GOOD = PrintFacts(
     ppi=300, plan=PrintPlan(PrintTarget(100, 100, 300, Bleed(3, 3, 3, 3)), Fit.FILL),
     paper=PaperStock.NONE, newest=True, sharpened=False, joins=0, faces=0, out_of_gamut=0.0, ink=280.0,
 )  # fmt: skip
@@ -130,28 +130,28 @@ GOOD = Known(
 
 def test_a_print_with_nothing_against_it_has_every_matter_ticked() -> None:
     notices = preflight(GOOD)
-    assert {notice.matter for notice in notices} == set(Matter)
+    assert {notice.matter for notice in notices} == set(PreflightItem)
     assert all(notice.fine for notice in notices)
 
 
 @pytest.mark.parametrize(
     ("change", "matter", "words"),
     [
-        ({"ppi": 90.0}, Matter.PIXELS, "90 ppi, viewed from 30 cm, looks soft"),
-        ({"newest": False}, Matter.NEWEST, "newer layer"),
-        ({"joins": 2}, Matter.JOINS, "2 joins of tiles are visible"),
-        ({"faces": 1}, Matter.FACES, "1 face could do with a touch-up"),
-        ({"plan": PrintPlan(PrintTarget(100, 100, 300, Bleed(3, 1, 3, 3)), Fit.FILL)}, Matter.BLEED,
+        ({"ppi": 90.0}, PreflightItem.PIXELS, "90 ppi, viewed from 30 cm, looks soft"),
+        ({"newest": False}, PreflightItem.NEWEST, "newer layer"),
+        ({"joins": 2}, PreflightItem.JOINS, "2 joins of tiles are visible"),
+        ({"faces": 1}, PreflightItem.FACES, "1 face could do with a touch-up"),
+        ({"plan": PrintPlan(PrintTarget(100, 100, 300, Bleed(3, 1, 3, 3)), Fit.FILL)}, PreflightItem.BLEED,
          "The least bleed is 1 mm"),
-        ({"plan": PrintPlan(PrintTarget(100, 100, 300, Bleed(3, 3, 3, 3)))}, Matter.BLEED,
+        ({"plan": PrintPlan(PrintTarget(100, 100, 300, Bleed(3, 3, 3, 3)))}, PreflightItem.BLEED,
          "only fits inside"),
-        ({"out_of_gamut": 0.2}, Matter.GAMUT, "20.0 % of the picture"),
-        ({"ink": 330.0}, Matter.INK, "Up to 330 %"),
-        ({"sharpened": True, "paper": PaperStock.MATTE}, Matter.SHARPENING, "Sharpened twice"),
+        ({"out_of_gamut": 0.2}, PreflightItem.GAMUT, "20.0 % of the picture"),
+        ({"ink": 330.0}, PreflightItem.INK, "Up to 330 %"),
+        ({"sharpened": True, "paper": PaperStock.MATTE}, PreflightItem.SHARPENING, "Sharpened twice"),
     ],
 )  # fmt: skip
 def test_what_wants_attention_is_shown_first(
-    change: dict[str, object], matter: Matter, words: str
+    change: dict[str, object], matter: PreflightItem, words: str
 ) -> None:
     first, *rest = preflight(replace(GOOD, **change))  # type: ignore[arg-type]
     assert (first.matter, first.fine) == (matter, False)
@@ -162,5 +162,5 @@ def test_what_wants_attention_is_shown_first(
 def test_what_was_not_measured_is_not_claimed() -> None:
     unknown = replace(GOOD, joins=None, faces=None, out_of_gamut=None, ink=None, plan=None)
     assert {notice.matter for notice in preflight(unknown)} == {
-        Matter.PIXELS, Matter.NEWEST, Matter.SHARPENING,
+        PreflightItem.PIXELS, PreflightItem.NEWEST, PreflightItem.SHARPENING,
     }  # fmt: skip

@@ -12,7 +12,7 @@ from enamel.core.diffusion.samplers import Sampler
 from enamel.core.errors import Stopped
 from enamel.core.geometry import Box
 from enamel.core.imaging.canvas import Canvas, SampleArray
-from enamel.core.masks import Drawn, Mask
+from enamel.core.masks import Mask, RenderedMask
 from enamel.core.pipeline.firing import fire
 from enamel.core.pipeline.touchup import Patch, TouchUp, touch_up
 from enamel.core.schedule import JoinPass, Mode, Order, Schedule
@@ -122,7 +122,7 @@ def test_6_joint_mode_whatever_the_tiles(refine: dict[str, Any], tile: tuple[int
 def test_7_a_touch_up_anywhere_changes_nothing_outside(
     mask: Mask, context: float, match: float
 ) -> None:
-    covered = Drawn(mask, BASE.size).read(Box.whole(BASE.size))
+    covered = RenderedMask(mask, BASE.size).read(Box.whole(BASE.size))
     assume(covered.any())
     mend = TouchUp((Patch(mask, working=128),), context, match, refine=quick(steps=1))
     with tempfile.TemporaryDirectory() as folder:

@@ -13,7 +13,7 @@ from enamel.core.fields import to_json
 from enamel.core.geometry import Box, Size
 from enamel.core.masks import Mask
 from enamel.core.masks.steps import Ellipse, Feather, Rectangle
-from enamel.core.pipeline.firing import Fired, fire
+from enamel.core.pipeline.firing import FiringResult, fire
 from enamel.core.schedule import Coat, JoinPass, Mode, Order, Protect, Refine, Region, Schedule
 from enamel.core.tiling.protect import Fractions, starts
 from enamel.core.tiling.words import Script
@@ -24,7 +24,7 @@ from tests.networks import PLAIN
 from tests.pictures import assert_same_pixels, portrait, whole
 from tests.schedules import coat, quick
 
-Fire = Callable[..., Fired]
+Fire = Callable[..., FiringResult]
 SIZE = Size(224, 176)
 FACE = Mask(tuple(portrait().size), (Ellipse(56, 44, 24, 20), Feather(16)))
 HELD = Protect(FACE)
@@ -34,7 +34,7 @@ def fractions(protect: Protect) -> np.ndarray:
     return Fractions(protect, SIZE).read(Box.whole(SIZE))[..., 0]
 
 
-def moved(fired: Fired) -> np.ndarray:
+def moved(fired: FiringResult) -> np.ndarray:
     """How far each pixel went from the enlarged picture."""
     plain = whole(Enlarged(portrait(), SIZE, upscaler("lanczos")))
     return np.abs(whole(fired.result).astype(int) - plain).mean(axis=2)

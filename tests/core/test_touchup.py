@@ -12,10 +12,10 @@ from enamel.core.errors import FieldRefusal, Refusal
 from enamel.core.fields import to_json
 from enamel.core.geometry import Box, Size
 from enamel.core.imaging.canvas import Canvas, Pixels
-from enamel.core.masks import Drawn, Mask
-from enamel.core.masks.coverage import Everything, FromPicture
+from enamel.core.masks import Mask, RenderedMask
+from enamel.core.masks.coverage import FullCoverage, PictureMask
 from enamel.core.masks.steps import Ellipse, Feather, Fill, Rectangle, Stroke, box_mask
-from enamel.core.pipeline.join import Matched, harmonic
+from enamel.core.pipeline.join import MatchedPatch, harmonic
 from enamel.core.pipeline.touchup import Origin, Patch, TouchUp, from_box, make_patch, touch_up
 from tests.pictures import assert_same_pixels, portrait, whole
 from tests.schedules import quick
@@ -40,7 +40,7 @@ def mended(tmp_path: Path, picture: Pixels, asked: TouchUp, **more: object) -> C
 def test_7_nothing_changes_outside_the_mask(tmp_path: Path, mask: Mask) -> None:
     before = whole(portrait())
     after = whole(mended(tmp_path, portrait(), settings(Patch(mask, working=128, strength=0.6))))
-    covered = Drawn(mask, ON).read(Box.whole(ON))
+    covered = RenderedMask(mask, ON).read(Box.whole(ON))
     assert np.abs(after[covered > 0.9].astype(int) - before[covered > 0.9]).mean() > 50
     assert_same_pixels(after[covered == 0], before[covered == 0])
 
@@ -92,7 +92,7 @@ def test_the_base_is_refined_in_the_layers_place_and_is_where_it_was(tmp_path: P
     mask = Mask(tuple(layer.size), (Ellipse(108, 80, 40, 36),))
     asked = settings(Patch(mask, working=128, strength=0), origin=Origin.BASE, match=0.0)
     after = whole(mended(tmp_path, layer, asked, base=base))
-    inside = Drawn(mask, layer.size).read(Box.whole(layer.size)) == 1
+    inside = RenderedMask(mask, layer.size).read(Box.whole(layer.size)) == 1
     expected = np.repeat(np.repeat(whole(base), 2, 0), 2, 1)
     assert np.abs(after[inside].astype(int) - expected[inside]).mean() < 1500
     assert_same_pixels(after[:40], whole(layer)[:40])
@@ -104,13 +104,13 @@ def test_colour_around_the_mask_is_matched_into_it() -> None:
     before[:, :, 0] += np.linspace(0, 6000, width).astype(np.uint16)
     fresh = np.full((height, width, 3), 34000, np.uint16)
     size = Size(width, height)
-    mask = Drawn(Mask(tuple(size), (Ellipse(80, 60, 40, 30),)), size)
-    matched = Matched(Pixels(fresh), Pixels(before), mask, 1.0).read(Box.whole(size))
+    mask = RenderedMask(Mask(tuple(size), (Ellipse(80, 60, 40, 30),)), size)
+    matched = MatchedPatch(Pixels(fresh), Pixels(before), mask, 1.0).read(Box.whole(size))
     level = 257
     assert np.abs(matched - before).max() < level
-    half = Matched(Pixels(fresh), Pixels(before), mask, 0.5).read(Box.whole(size))
+    half = MatchedPatch(Pixels(fresh), Pixels(before), mask, 0.5).read(Box.whole(size))
     assert np.abs((half - before) * 2 - (fresh - before.astype(float))).max() < 2 * level
-    unled = Matched(Pixels(fresh), Pixels(before), Everything(size), 1.0)
+    unled = MatchedPatch(Pixels(fresh), Pixels(before), FullCoverage(size), 1.0)
     np.testing.assert_array_equal(unled.read(Box.whole(size)), fresh)
 
 
@@ -128,7 +128,7 @@ def test_a_mask_that_came_as_a_file_is_used_as_it_is(tmp_path: Path) -> None:
     samples = np.zeros((ON.height, ON.width, 3), np.uint16)
     samples[30:50, 40:70] = 65535
     before = whole(portrait())
-    mask = FromPicture(Pixels(samples), ON)
+    mask = PictureMask(Pixels(samples), ON)
     after = whole(mended(tmp_path, portrait(), settings(Patch(working=128)), masks=(mask,)))
     changed = (after != before).any(axis=2)
     assert changed[30:50, 40:70].mean() > 0.9
@@ -168,7 +168,7 @@ def test_touch_ups_of_earlier_versions_are_read() -> None:
     read = TouchUp.from_json(from_box(old, ON))
     assert read.patches[0].seed == 9
     assert read.patches[0].working == 300
-    assert Drawn(read.patches[0].mask, ON).read(Box(54, 40, 1, 1)) == 1
+    assert RenderedMask(read.patches[0].mask, ON).read(Box(54, 40, 1, 1)) == 1
 
 
 def test_it_is_shown_where_settings_go_strange() -> None:

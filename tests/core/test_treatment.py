@@ -12,7 +12,7 @@ from enamel.core.geometry import Box, Size
 from enamel.core.intake.provenance import Provenance
 from enamel.core.intake.subject import Subject
 from enamel.core.pipeline.touchup import TouchUp
-from enamel.core.pipeline.treatment import AskedFile, ForKind, Treatment
+from enamel.core.pipeline.treatment import ForKind, RequestedFile, Treatment
 from enamel.core.schedule import Coat, Refine, Schedule
 
 OWN = Schedule((Coat(factor=3.0, refine=None),))
@@ -74,7 +74,7 @@ def test_a_treatment_that_does_nothing_is_refused() -> None:
 
 
 def test_it_is_kept_and_read_back_the_same() -> None:
-    file = AskedFile(PrintSettings(Output(FileFormat.PNG)), True, "{title}")
+    file = RequestedFile(PrintSettings(Output(FileFormat.PNG)), True, "{title}")
     treatment = Treatment(
         GENTLE, (ForKind(Subject.DRAWING, SIGN),), faces=True, finish=Finish(), files=(file,)
     )

@@ -31,7 +31,9 @@ def test_a_firing_and_two_sheets_all_get_on(piece: Piece) -> None:
         firing = firings.enqueue_schedule(piece.base, schedule(120))
         wait_for(lambda: Firing.objects.get(pk=firing.pk).done > 0, PATIENCE, "the firing to begin")
         seeds = [Axis("seed", (1, 2, 3))], [Axis("seed", (4, 5, 6))]
-        first, second = (swatches.ask(piece, schedule(4), 0, WINDOW, axes) for axes in seeds)
+        first, second = (
+            swatches.submit_sheet(piece, schedule(4), 0, WINDOW, axes) for axes in seeds
+        )
         wait_for(lambda: made(second) > 0, PATIENCE, "the second sheet's first swatch")
         assert made(first) < 3 or made(second) < 3, "the sheets take turns"
         assert Firing.objects.get(pk=firing.pk).state == Firing.State.RUNNING, "swatches don't wait"

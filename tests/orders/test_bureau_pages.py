@@ -12,7 +12,7 @@ from django.utils import timezone
 from enamel.core.schedule import Coat, Refine
 from enamel.library.models import Piece
 from enamel.orders.bureau import services as asking
-from enamel.orders.clients import known
+from enamel.orders.clients import last_answers
 from enamel.orders.models import SentCoat
 from tests.bureau import Open
 from tests.workers import take_turn
@@ -131,5 +131,5 @@ def test_a_bureau_that_is_gone_is_shown_in_the_panel(
     sent = offered(SentCoat.objects.get())
     assert answer["Location"] == reverse("sent-coat", args=[sent.pk])
     assert "The bureau does not answer. So there is no offer." in page(signed_in, sent)
-    known.ask(known.ACCOUNT)
+    last_answers.refresh(last_answers.ACCOUNT)
     assert "does not answer" in signed_in.get(reverse("bureau")).content.decode()

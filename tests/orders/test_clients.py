@@ -24,7 +24,7 @@ from enamel.library.models import Piece
 from enamel.orders.bureau import services as asking
 from enamel.orders.bureau import turns as bureau
 from enamel.orders.clients import client as http
-from enamel.orders.clients import known, sending
+from enamel.orders.clients import last_answers, sending
 from enamel.orders.clients.answers import (
     Account,
     Offer,
@@ -198,8 +198,8 @@ def test_prices_of_the_wrong_shape_are_not_understood_and_pages_go_on(
     serve: Serve, client: Client, piece: Piece, wrong: Any
 ) -> None:
     serve(always(Reply(200, wrong)))
-    for question in known.QUESTIONS:
-        known.ask(question)
+    for question in last_answers.QUERIES:
+        last_answers.refresh(question)
     assert "not understood" in shop.price_list().error
     client.force_login(piece.owner)  # type: ignore[arg-type]
     for page in (
@@ -273,7 +273,7 @@ def test_pages_say_how_old_an_answer_is_and_why_there_is_no_newer_one(
     assert "has not been asked yet" in words_of(client.get(reverse("bureau")))
     serve(always(Reply(200, {"balance_cents": 1234, "currency": "EUR"})))
     assert "has not been asked yet" in words_of(client.get(reverse("bureau")))
-    known.ask(known.ACCOUNT)
+    last_answers.refresh(last_answers.ACCOUNT)
     ServiceAnswer.objects.update(answered=timezone.now() - timedelta(minutes=7))
     page = client.get(reverse("bureau")).content.decode()
     assert "12.34" in page

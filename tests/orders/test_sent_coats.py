@@ -25,7 +25,7 @@ from enamel.firings import services as firings
 from enamel.library.models import Layer, Piece
 from enamel.orders.bureau import services as asking
 from enamel.orders.bureau import turns as sending
-from enamel.orders.clients import client, known
+from enamel.orders.clients import client, last_answers
 from enamel.orders.clients import sending as files
 from enamel.orders.models import SentCoat
 from tests.bureau import Open
@@ -108,7 +108,7 @@ def test_a_coat_comes_back_as_the_layer_that_would_have_been_fired_here(
     assert firing.result is not None
     assert firing.result.pk != layer.pk
     assert firing.result.sha256 == layer.sha256
-    known.ask(known.ACCOUNT)
+    last_answers.refresh(last_answers.ACCOUNT)
     account = asking.account(piece.owner_id)
     assert account.spent_cents == sent.cents
     assert account.balance_cents == 5000 - sent.cents
@@ -161,7 +161,7 @@ def test_a_bureau_that_is_gone_or_does_not_know_the_workshop(
 ) -> None:
     monkeypatch.setattr(site, "BUREAU", "http://127.0.0.1:9")
     assert "does not answer. So there is no offer. Nothing was sent" in offered(piece).error
-    known.ask(known.ACCOUNT)
+    last_answers.refresh(last_answers.ACCOUNT)
     account = asking.account(piece.owner_id)
     assert (account.balance_cents, account.at_bureau.error) == (None, "The bureau does not answer.")
     bureau_of()
@@ -209,7 +209,7 @@ def test_offers_expire_and_the_month_has_a_limit(bureau_of: Open, piece: Piece) 
     SentCoat.objects.filter(pk=third.pk).update(expires=timezone.now() - timedelta(seconds=1))
     with pytest.raises(Refusal, match="expired"):
         asking.order(third)
-    assert SentCoat.objects.outlived().count() == 1
+    assert SentCoat.objects.expired().count() == 1
     with pytest.raises(Refusal, match="from 0 to"):
         asking.set_limit(piece.owner_id, -1)
 

@@ -15,7 +15,7 @@ from enamel.core.export.output import FileFormat, Output, PrintSettings
 from enamel.core.printing.layout import Fit, PrintPlan
 from enamel.core.printing.sizing import Bleed, PrintTarget
 from enamel.library.models import Layer, Piece
-from enamel.orders.clients import client, known, sending
+from enamel.orders.clients import client, last_answers, sending
 from enamel.orders.models import ShopOrder
 from enamel.orders.shop import services as shop
 from enamel.prints import services as prints
@@ -79,7 +79,7 @@ def carried_out(order: ShopOrder) -> list[float]:
 def test_a_file_is_sent_and_accepted_with_price_and_proof(at: Any, made: PrintFile) -> None:
     server = at()
     assert shop.price_list().asking
-    known.ask(known.PRICES)
+    last_answers.refresh(last_answers.PRICES)
     prices = shop.price_list().answer
     assert prices is not None
     assert [paper.name for paper in prices.papers] == ["matte", "satin", "canvas"]
@@ -163,7 +163,7 @@ def test_a_shop_that_looks_long_gives_others_their_turn(
 def test_a_shop_that_is_gone_is_asked_again_and_given_up_after_a_while(
     at: Any, made: PrintFile
 ) -> None:
-    known.ask(known.PRICES)
+    last_answers.refresh(last_answers.PRICES)
     assert shop.price_list().error == "The print shop does not answer."
     order = shop.order(made, "satin", 1)
     assert take_turn(order) == 2.0

@@ -16,7 +16,7 @@ from django.test import Client
 from django.urls import reverse
 
 from enamel.library.models import Piece
-from enamel.orders.clients import known
+from enamel.orders.clients import last_answers
 from enamel.orders.models import ShopOrder
 from enamel.prints.forms import PrintFileForm, StripForm
 from enamel.prints.models import OutputPreset, PrintFile
@@ -209,7 +209,7 @@ def test_a_file_goes_to_the_shop_and_its_answer_is_a_page(
     cache.clear()
     with opened(tmp_path) as (_, counter):
         monkeypatch.setattr(site, "PRINT_SHOP", f"http://127.0.0.1:{counter.server_address[1]}")
-        known.ask(known.PRICES)
+        last_answers.refresh(last_answers.PRICES)
         assert "Satin 260 g/m², 41 EUR per m²" in page(
             signed_in, f"{piece.get_absolute_url()}?task=file"
         )

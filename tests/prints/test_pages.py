@@ -287,15 +287,15 @@ def test_a_print_file_at_which_workers_die_is_given_up(piece: Piece) -> None:
 def test_print_files_go_when_deleted_or_expired_and_leave_nothing(
     signed_in: Client, piece: Piece
 ) -> None:
-    told, outlived, kept = ordered(piece), ordered(piece), ordered(piece)
+    told, expired, kept = ordered(piece), ordered(piece), ordered(piece)
     paths = {}
-    for one in (told, outlived, kept):
+    for one in (told, expired, kept):
         carry_out(one)
         one.refresh_from_db()
         paths[one.pk] = Path(one.file.path)
-    PrintFile.objects.filter(pk=outlived.pk).update(created=timezone.now() - timedelta(days=8))
+    PrintFile.objects.filter(pk=expired.pk).update(created=timezone.now() - timedelta(days=8))
     signed_in.post(reverse("delete-print-file", args=[told.pk]))
-    prints.delete_outlived()
+    prints.delete_expired()
     assert [one.pk for one in PrintFile.objects.all()] == [kept.pk]
     assert [pk for pk, path in paths.items() if path.exists()] == [kept.pk]
 

@@ -69,7 +69,7 @@ def addresses(piece: Piece, firing: Firing) -> dict[str, str]:
         "layer": {"layer_id": piece.base.pk},
         "firing": {"firing_id": firing.pk},
     }
-    sheet = swatches.ask(piece, coat(), 0, Box(0, 0, 64, 64), [])
+    sheet = swatches.submit_sheet(piece, coat(), 0, Box(0, 0, 64, 64), [])
     upload = Upload.objects.create(owner=piece.owner, kind=Upload.Kind.PICTURE, name="a.png")
     parts["upload"] = {"upload_id": upload.pk}
     made = prints.order(piece.base, PrintSettings(Output(FileFormat.PNG)))
@@ -84,7 +84,7 @@ def addresses(piece: Piece, firing: Firing) -> dict[str, str]:
     parts["sheet"] = {"sheet_id": sheet.pk}
     house = SchedulePreset.objects.create(owner=piece.owner, name="big", schedule={})
     mask = box_mask(Box(20, 20, 40, 40), piece.base.size)
-    mended = touchups.ask(piece.base, TouchUp((Patch(mask),)), ((0.5, 1),))
+    mended = touchups.submit_candidates(piece.base, TouchUp((Patch(mask),)), ((0.5, 1),))
     parts["draft"] = {"draft_id": mended.pk}
     batch = batches.start(piece.owner, "posters", Treatment(), [piece])
     parts["batch"] = {"batch_id": batch.pk}

@@ -21,10 +21,10 @@ from enamel.prints import services as prints
 from tests.batches.test_pages import given
 from tests.schedules import coat
 
-Asked = Callable[[], object]
+NetworkInputs = Callable[[], object]
 
 
-def counted(asked: Asked) -> int:
+def counted(asked: NetworkInputs) -> int:
     asked()  # what is remembered of models, sessions and prices is remembered now
     with CaptureQueriesContext(connection) as queries:
         asked()

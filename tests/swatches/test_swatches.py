@@ -61,7 +61,7 @@ def test_a_swatch_is_the_firings_window_and_the_firing_takes_its_tiles(
     piece: Piece, coats: tuple[Coat, ...]
 ) -> None:
     schedule = Schedule(coats)
-    (swatch,) = made(swatches.ask(piece, schedule, len(coats) - 1, WINDOW, []))
+    (swatch,) = made(swatches.submit_sheet(piece, schedule, len(coats) - 1, WINDOW, []))
     assert swatch.state == Swatch.State.DONE, swatch.error
     layer, firing = fired(piece, schedule)
     with canvas_of(layer) as canvas:
@@ -74,7 +74,7 @@ def test_a_swatch_is_the_firings_window_and_the_firing_takes_its_tiles(
 def test_a_later_swatch_starts_from_the_layers_that_are_there(piece: Piece) -> None:
     first, second = coat(), coat(1.5, seed=3)
     layer, _ = fired(piece, Schedule((first,)))
-    sheet = swatches.ask(piece, Schedule((first, second)), 1, WINDOW, [])
+    sheet = swatches.submit_sheet(piece, Schedule((first, second)), 1, WINDOW, [])
     assert sheet.start == layer
     assert len(sheet.as_schedule().coats) == 1
     (swatch,) = made(sheet)
@@ -85,7 +85,7 @@ def test_a_later_swatch_starts_from_the_layers_that_are_there(piece: Piece) -> N
 
 def test_the_same_settings_are_never_run_twice(piece: Piece) -> None:
     axes = [Axis("strength", (0.2, 0.3)), Axis("seed", (1, 2))]
-    first = swatches.ask(piece, Schedule((coat(),)), 0, WINDOW, axes)
+    first = swatches.submit_sheet(piece, Schedule((coat(),)), 0, WINDOW, axes)
     assert first.predicted_seconds > 0
     jobs = ProcrastinateJob.objects.filter(queue_name="swatches")
     assert sorted(job.priority for job in jobs) == [-3, -2, -1, 0]
@@ -93,7 +93,7 @@ def test_the_same_settings_are_never_run_twice(piece: Piece) -> None:
     assert {swatch.state for swatch in done} == {Swatch.State.DONE}
     assert len({swatch.sha256 for swatch in done}) == 4
     assert not list(piece_work(piece).rglob("*.npy")), "nothing is left of the making"
-    again = swatches.ask(piece, Schedule((coat(),)), 0, WINDOW, [Axis("seed", (2, 3))])
+    again = swatches.submit_sheet(piece, Schedule((coat(),)), 0, WINDOW, [Axis("seed", (2, 3))])
     states = {swatch.label: swatch.state for swatch in again.swatches.all()}
     assert states == {"Seed 2": Swatch.State.DONE, "Seed 3": Swatch.State.WAITING}
     assert jobs.all().count() == 5
@@ -101,7 +101,7 @@ def test_the_same_settings_are_never_run_twice(piece: Piece) -> None:
 
 def test_measures_tell_sharp_from_soft_and_near_from_far(piece: Piece) -> None:
     axes = [Axis("strength", (0.0, 0.3, 0.9))]
-    plain, near, far = made(swatches.ask(piece, Schedule((coat(),)), 0, WINDOW, axes))
+    plain, near, far = made(swatches.submit_sheet(piece, Schedule((coat(),)), 0, WINDOW, axes))
     assert plain.measures["drift"] == plain.measures["joins"] == 0
     assert 0 < near.measures["drift"] < far.measures["drift"]
     assert all(swatch.measures["sharpness"] > 0 for swatch in (plain, near, far))
@@ -110,16 +110,16 @@ def test_measures_tell_sharp_from_soft_and_near_from_far(piece: Piece) -> None:
 def test_windows_and_values_that_can_not_be_used_are_refused(piece: Piece) -> None:
     schedule = Schedule((coat(),))
     with pytest.raises(Refusal, match="can't be tried"):
-        swatches.ask(piece, schedule, 0, Box(0, 0, 8, 8), [])
+        swatches.submit_sheet(piece, schedule, 0, Box(0, 0, 8, 8), [])
     with pytest.raises(Refusal, match="strength"):
-        swatches.ask(piece, schedule, 0, WINDOW, [Axis("strength", (2.0,))])
+        swatches.submit_sheet(piece, schedule, 0, WINDOW, [Axis("strength", (2.0,))])
     assert not SwatchSheet.objects.exists()
-    beyond = swatches.ask(piece, schedule, 0, Box(190, 140, 500, 500), [])
+    beyond = swatches.submit_sheet(piece, schedule, 0, Box(190, 140, 500, 500), [])
     assert beyond.box == Box(190, 140, 34, 36)
 
 
 def test_a_stopped_sheet_keeps_what_is_made(piece: Piece) -> None:
-    sheet = swatches.ask(piece, Schedule((coat(),)), 0, WINDOW, [Axis("seed", (1, 2, 3))])
+    sheet = swatches.submit_sheet(piece, Schedule((coat(),)), 0, WINDOW, [Axis("seed", (1, 2, 3))])
     first, *rest = sheet.swatches.all()
     carry_out(first)
     swatches.stop(sheet)
@@ -130,7 +130,7 @@ def test_a_stopped_sheet_keeps_what_is_made(piece: Piece) -> None:
 
 
 def test_a_closing_worker_hands_a_swatch_back(piece: Piece) -> None:
-    sheet = swatches.ask(piece, Schedule((coat(),)), 0, WINDOW, [])
+    sheet = swatches.submit_sheet(piece, Schedule((coat(),)), 0, WINDOW, [])
     (swatch,) = sheet.swatches.all()
     assert not carry_out(swatch, lambda: True)
     swatch.refresh_from_db()
@@ -139,7 +139,7 @@ def test_a_closing_worker_hands_a_swatch_back(piece: Piece) -> None:
 
 
 def test_a_failure_says_why(piece: Piece) -> None:
-    sheet = swatches.ask(piece, Schedule((coat(),)), 0, WINDOW, [])
+    sheet = swatches.submit_sheet(piece, Schedule((coat(),)), 0, WINDOW, [])
     (swatch,) = sheet.swatches.all()
     Path(piece.base.pixels.path).unlink()
     carry_out(swatch)
@@ -149,9 +149,9 @@ def test_a_failure_says_why(piece: Piece) -> None:
 
 def test_forgetting_a_sheet_spares_the_pixels_that_others_show(piece: Piece) -> None:
     schedule = Schedule((coat(),))
-    first = swatches.ask(piece, schedule, 0, WINDOW, [])
+    first = swatches.submit_sheet(piece, schedule, 0, WINDOW, [])
     (swatch,) = made(first)
-    second = swatches.ask(piece, schedule, 0, WINDOW, [])
+    second = swatches.submit_sheet(piece, schedule, 0, WINDOW, [])
     path = Path(swatch.pixels.path)
     swatches.delete(first)
     assert path.exists()
@@ -160,7 +160,7 @@ def test_forgetting_a_sheet_spares_the_pixels_that_others_show(piece: Piece) -> 
 
 
 def test_a_sheet_around_a_swatch_is_closer(piece: Piece) -> None:
-    sheet = swatches.ask(
+    sheet = swatches.submit_sheet(
         piece,
         Schedule((coat(),)),
         0,
@@ -172,7 +172,7 @@ def test_a_sheet_around_a_swatch_is_closer(piece: Piece) -> None:
 
 
 def test_the_strip_holds_every_crop_at_its_true_size(piece: Piece, tmp_path: Path) -> None:
-    sheet = swatches.ask(piece, Schedule((coat(),)), 0, WINDOW, [Axis("seed", (1, 2))])
+    sheet = swatches.submit_sheet(piece, Schedule((coat(),)), 0, WINDOW, [Axis("seed", (1, 2))])
     made(sheet)
     for form, suffix in ((FileFormat.PNG, "png"), (FileFormat.TIFF, "tif")):
         written = prints.order_sheet(sheet, form)
@@ -218,16 +218,16 @@ def test_suggested_windows_lie_inside_and_differ(piece: Piece) -> None:
 def test_what_a_swatch_has_so_far_is_seen_after_each_tile(
     piece: Piece, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    sheet = swatches.ask(piece, Schedule((coat(),)), 0, WINDOW, [])
+    sheet = swatches.submit_sheet(piece, Schedule((coat(),)), 0, WINDOW, [])
     seen: list[tuple[int, bytes]] = []
-    on_progress = swatching.SoFar.on_progress
+    on_progress = swatching.PartialWindow.on_progress
 
-    def received(self: swatching.SoFar, progress: Progress) -> None:
+    def received(self: swatching.PartialWindow, progress: Progress) -> None:
         on_progress(self, progress)
         swatch = Swatch.objects.get()
         seen.append((swatch.tiles_done, bytes(swatch.so_far or b"")))
 
-    monkeypatch.setattr(swatching.SoFar, "on_progress", received)
+    monkeypatch.setattr(swatching.PartialWindow, "on_progress", received)
     (swatch,) = made(sheet)
     assert [done for done, _ in seen] == list(range(1, len(seen) + 1))
     assert len({picture for _, picture in seen}) == len(seen) > 1
@@ -256,22 +256,24 @@ def test_in_joint_mode_of_a_refiner_that_looks_at_whole_tiles_it_is_near_and_say
     monkeypatch.setenv("ENAMEL_MODELS", str(tmp_path / "own"))
     add_model(refiner_network(tmp_path / "glaze.onnx", whole=True), "glaze")
     schedule = Schedule((coat(model="glaze", mode=Mode.JOINT, sampler=Sampler.EULER),))
-    (early,) = made(swatches.ask(piece, schedule, 0, WINDOW, []))
+    (early,) = made(swatches.submit_sheet(piece, schedule, 0, WINDOW, []))
     assert early.measures["apart"] is None
     fired(piece, schedule)
     early.refresh_from_db()
     apart = early.measures["apart"]
     assert 0 <= apart < 40
     early.sheet.delete()
-    (late,) = made(swatches.ask(piece, schedule, 0, WINDOW, []))
+    (late,) = made(swatches.submit_sheet(piece, schedule, 0, WINDOW, []))
     assert late.measures["apart"] == apart
     plain = Schedule((coat(model="glaze"),))
-    (same,) = made(swatches.ask(piece, plain, 0, WINDOW, []))
+    (same,) = made(swatches.submit_sheet(piece, plain, 0, WINDOW, []))
     assert "apart" not in same.measures
 
 
 def test_two_sheets_that_wait_for_the_same_pixels_have_them_made_once(piece: Piece) -> None:
-    one, other = (swatches.ask(piece, Schedule((coat(),)), 0, WINDOW, []) for _ in range(2))
+    one, other = (
+        swatches.submit_sheet(piece, Schedule((coat(),)), 0, WINDOW, []) for _ in range(2)
+    )
     first, second = one.swatches.get(), other.swatches.get()
     assert (first.state, second.state) == (Swatch.State.WAITING, Swatch.State.WAITING)
     carry_out(first)
@@ -285,7 +287,7 @@ def test_two_sheets_that_wait_for_the_same_pixels_have_them_made_once(piece: Pie
 
 def test_the_kiln_lists_swatches_that_are_still_to_be_made(piece: Piece) -> None:
     axes = [Axis("strength", (0.2, 0.3)), Axis("seed", (1, 2))]
-    sheet = swatches.ask(piece, Schedule((coat(),)), 0, WINDOW, axes)
+    sheet = swatches.submit_sheet(piece, Schedule((coat(),)), 0, WINDOW, axes)
     total = sheet.swatches.count()
     sheet.swatches.filter(pk=sheet.swatches.all()[0].pk).update(state=Swatch.State.DONE)
     work = next(one for one in other_work(piece.owner) if "swatch" in one.what)

@@ -17,7 +17,7 @@ from enamel.core.tiling.words import about_the_face
 from enamel.firings import services as firings
 from enamel.firings.models import Firing
 from enamel.library import faces
-from enamel.library.models import KeptMask, Layer, Piece
+from enamel.library.models import Layer, Piece, SavedMask
 from enamel.touchups import services as touchups
 from enamel.touchups.forms.touch_up import TouchUpForm
 from enamel.touchups.models import Candidate, TouchUpDraft
@@ -150,7 +150,7 @@ def test_faces_that_can_t_be_read_change_nothing(
 
 
 def test_masks_are_measured_kept_renamed_and_deleted(signed_in: Client, piece: Piece) -> None:
-    faces.put_right(piece.base, [one.face for one in faces.listed(piece.base)] or [])
+    faces.correct_faces(piece.base, [one.face for one in faces.listed(piece.base)] or [])
     kept = send(signed_in, "keep-mask", piece.pk, name="the cap", mask=mask_of(piece)).json()
     mask = signed_in.get(reverse("kept-mask", args=[kept["number"]])).json()["mask"]
     assert mask == json.loads(mask_of(piece))
@@ -162,7 +162,7 @@ def test_masks_are_measured_kept_renamed_and_deleted(signed_in: Client, piece: P
     coat = signed_in.get(piece.get_absolute_url(), {"task": "coat"}).context["form"]
     assert ("the hat", "the hat") in coat.fields["protect"].choices
     send(signed_in, "change-mask", kept["number"], **{"let-go": ""})
-    assert not KeptMask.objects.exists()
+    assert not SavedMask.objects.exists()
     address = reverse("measured-mask", args=[piece.base.pk])
     headers = {"HTTP_ACCEPT": "application/json"}
     assert signed_in.post(address, {"measure": "found"}, **headers).status_code >= 400
@@ -194,7 +194,7 @@ def test_a_coat_keeps_what_it_protects_and_the_words_for_a_kept_mask(
     again = signed_in.get(piece.get_absolute_url(), {"task": "coat"}).context["form"]
     assert again["protect"].value() == "the cap"
     assert again["regions"].value() == "the cap: wool"
-    KeptMask.objects.all().delete()
+    SavedMask.objects.all().delete()
     kept = signed_in.get(piece.get_absolute_url(), {"task": "coat"}).context["form"]
     assert kept["protect"].value() == "a mask no longer kept"
 

@@ -15,7 +15,7 @@ from enamel.core.errors import Refusal
 from enamel.core.faces.detection import Face
 from enamel.core.fields import to_json
 from enamel.core.geometry import Box
-from enamel.core.masks import Drawn, Mask
+from enamel.core.masks import Mask, RenderedMask
 from enamel.core.masks.steps import Ellipse, Feather, Rectangle
 from enamel.core.pipeline.inlay import Inlay
 from enamel.core.pipeline.touchup import Origin, Patch, TouchUp
@@ -25,7 +25,7 @@ from enamel.firings.models import Firing
 from enamel.library import faces, masks
 from enamel.library import services as library
 from enamel.library.layers import canvas_of, piece_work
-from enamel.library.models import KeptMask, LaidFile, Layer, Piece
+from enamel.library.models import LaidFile, Layer, Piece, SavedMask
 from enamel.swatches import services as swatches
 from enamel.swatches.pixels import pixels_of as pixels_of_swatch
 from enamel.touchups import inlays
@@ -56,7 +56,7 @@ def touch_up(layer: Layer, *patches: Patch, **more: object) -> TouchUp:
 
 
 def asked(layer: Layer, *tries: tuple[float, int], **more: object) -> TouchUpDraft:
-    return touchups.ask(layer, touch_up(layer), tries or ((0.5, 1), (0.5, 2)), **more)  # type: ignore[arg-type]
+    return touchups.submit_candidates(layer, touch_up(layer), tries or ((0.5, 1), (0.5, 2)), **more)  # type: ignore[arg-type]
 
 
 def made(shown: TouchUpDraft) -> list[Candidate]:
@@ -98,7 +98,7 @@ def test_an_accepted_candidate_becomes_a_layer_without_being_made_again(
     assert layer.refine is not None
     assert layer.refine["seed"] == 2
     assert 0.4 < layer.mended_at < 0.6
-    covered = Drawn(place(piece.base).mask, layer.size).read(Box.whole(layer.size))
+    covered = RenderedMask(place(piece.base).mask, layer.size).read(Box.whole(layer.size))
     before, after = pixels_of(piece.base), pixels_of(layer)
     assert_same_pixels(after[covered == 0], before[covered == 0])
     assert (after[covered == 1] != before[covered == 1]).any()
@@ -133,16 +133,18 @@ def test_nothing_accepted_and_masks_of_nothing_are_refused(piece: Piece) -> None
         touchups.paint(first, Mask(piece.base.size, (Ellipse(9000, 0, 5, 5),)))
     empty = touch_up(piece.base, Patch(Mask(piece.base.size)))
     with pytest.raises(Refusal, match="covers nothing"):
-        touchups.ask(piece.base, empty, ((0.5, 1),))
+        touchups.submit_candidates(piece.base, empty, ((0.5, 1),))
     assert TouchUpDraft.objects.count() == 1
     with pytest.raises(Refusal, match="at most 200 can be asked"):
-        touchups.ask(piece.base, touch_up(piece.base), [(0.5, seed) for seed in range(201)])
+        touchups.submit_candidates(
+            piece.base, touch_up(piece.base), [(0.5, seed) for seed in range(201)]
+        )
 
 
 def test_a_crowd_is_refined_in_one_go_and_accepted_faces_are_one_layer(piece: Piece) -> None:
     base = piece.base
     settings = touch_up(base, place(base, 34), place(base, 80))
-    shown = touchups.ask(base, settings, ((0.5, 1),), ("Face 1", "Face 2"))
+    shown = touchups.submit_candidates(base, settings, ((0.5, 1),), ("Face 1", "Face 2"))
     one, other = made(shown)
     assert (one.place, other.place) == (0, 1)
     touchups.judge(one, "rejected")
@@ -187,11 +189,11 @@ def test_the_base_is_refined_in_the_place_of_the_layer(piece: Piece, tmp_path: P
     layer = layer_of(piece, enlarged(pixels_of(piece.base)) // 3, tmp_path)
     mask = Mask(layer.size, (Ellipse(108, 80, 40, 36),))
     settings = touch_up(layer, Patch(mask, working=128), origin=Origin.BASE, match=0.0)
-    shown = touchups.ask(layer, settings, ((0.2, 1),))
+    shown = touchups.submit_candidates(layer, settings, ((0.2, 1),))
     (candidate,) = made(shown)
     touchups.judge(candidate, "accepted")
     after = pixels_of(laid(shown))
-    inside = Drawn(mask, layer.size).read(Box.whole(layer.size)) == 1
+    inside = RenderedMask(mask, layer.size).read(Box.whole(layer.size)) == 1
     assert after[inside].mean() > 2 * pixels_of(layer)[inside].mean()
 
 
@@ -230,7 +232,7 @@ def test_masks_are_kept_renamed_and_mean_the_same_on_every_layer(piece: Piece) -
     kept = masks.keep(piece, "  the  hat ", mask)
     assert kept.name == "the hat"
     assert masks.keep(piece, "the hat", mask.then(Feather(2))) == kept
-    assert KeptMask.objects.count() == 1
+    assert SavedMask.objects.count() == 1
     other = masks.keep(piece, "the beard", mask)
     with pytest.raises(Refusal, match="Another mask has this name"):
         masks.rename(other, "the hat")
@@ -245,18 +247,18 @@ def test_masks_are_measured_on_layers(piece: Piece, tmp_path: Path) -> None:
     samples = enlarged(pixels_of(piece.base))
     samples[60:120, 80:140] = np.clip(samples[60:120, 80:140].astype(int) + 9000, 0, 65535)
     layer = layer_of(piece, samples, tmp_path)
-    found = Drawn(masks.where_it_differs(layer), layer.size).read(Box.whole(layer.size))
+    found = RenderedMask(masks.difference_mask(layer), layer.size).read(Box.whole(layer.size))
     assert found[70:110, 90:130].mean() > 0.9
     assert found[:40].mean() < 0.3
     if layer.found:
-        assert masks.where_found(layer).steps
+        assert masks.findings_mask(layer).steps
     layer.checks = {"findings": []}
     layer.save(update_fields=["checks"])
     with pytest.raises(Refusal, match="checks found nothing"):
-        masks.where_found(layer)
+        masks.findings_mask(layer)
     soft = layer_of(piece, enlarged(pixels_of(piece.base)[::2, ::2].copy(), 4), tmp_path)
-    assert masks.where_better(layer, soft, "sharper").steps
-    assert masks.where_better(layer, soft, "nearer").steps
+    assert masks.better_mask(layer, soft, "sharper").steps
+    assert masks.better_mask(layer, soft, "nearer").steps
 
 
 def test_faces_are_corrected_on_the_base_and_carried_to_every_layer(
@@ -265,24 +267,24 @@ def test_faces_are_corrected_on_the_base_and_carried_to_every_layer(
     base = piece.base
     layer = layer_of(piece, enlarged(pixels_of(base)), tmp_path)
     twice = Face(FACE.box.scaled(2), 0, FACE.turn)
-    faces.put_right(layer, [twice])
+    faces.correct_faces(layer, [twice])
     assert piece.faces_kept == [[40, 22, 30, 36, 5]]
     assert piece.faces_on(layer) == [twice]
     (listed,) = faces.listed(layer)
     assert listed.facts.px_on_base == 36
     assert listed.print_mm == pytest.approx(36 / 88 * 210, rel=0.15)
     mask = masks.faces_mask(layer)
-    assert Drawn(mask, layer.size).read(Box(108, 80, 1, 1)) == 1
+    assert RenderedMask(mask, layer.size).read(Box(108, 80, 1, 1)) == 1
     assert masks.ALL_FACES in masks.named(piece)
     with pytest.raises(Refusal, match="has to lie on the picture"):
-        faces.put_right(base, [Face(Box(900, 900, 20, 20), 0)])
+        faces.correct_faces(base, [Face(Box(900, 900, 20, 20), 0)])
     assert piece.faces_kept == [[40, 22, 30, 36, 5]]
-    faces.as_found(piece)
+    faces.reset_faces(piece)
     assert piece.faces_kept is None
 
 
 def test_faces_are_listed_worst_first(piece: Piece) -> None:
-    faces.put_right(piece.base, [Face(Box(40, 22, 40, 48), 0), Face(Box(44, 30, 12, 14), 0)])
+    faces.correct_faces(piece.base, [Face(Box(40, 22, 40, 48), 0), Face(Box(44, 30, 12, 14), 0)])
     listed = faces.listed(piece.base)
     assert [one.facts.need for one in listed] == sorted(
         (one.facts.need for one in listed), reverse=True
@@ -309,7 +311,7 @@ def test_inlays_become_a_layer_whose_pixels_were_previewed(piece: Piece, tmp_pat
     seen = cv2.imdecode(np.frombuffer(shown, np.uint8), cv2.IMREAD_COLOR)[..., ::-1]
     expected = np.rint(pixels_of(result)[window.slices] / 257).astype(np.uint8)
     np.testing.assert_array_equal(seen, expected)
-    covered = Drawn(settings[0].mask or Mask(), layer.size).read(Box.whole(layer.size))
+    covered = RenderedMask(settings[0].mask or Mask(), layer.size).read(Box.whole(layer.size))
     assert_same_pixels(pixels_of(result)[covered == 0], pixels_of(layer)[covered == 0])
     assert carried_out(firings.enqueue_inlays(layer, settings)) == result
     assert result.step_form == {"inlay": {"inlays": [to_json(settings[0])]}}
@@ -380,7 +382,7 @@ def test_a_file_that_shows_something_else_is_laid_edge_to_edge_or_refused(
 def test_a_swatch_is_laid_in_its_window(piece: Piece) -> None:
     window = Box(60, 40, 70, 50)
     coat = Coat(factor=2.0, refine=Refine(strength=0.8, steps=2, tile=(96, 96), overlap=16))
-    sheet = swatches.ask(piece, Schedule((coat,)), 0, window, [])
+    sheet = swatches.submit_sheet(piece, Schedule((coat,)), 0, window, [])
     carry_out(sheet.swatches.get())
     layer = carried_out(firings.enqueue_schedule(piece.base, Schedule((Coat(factor=2.0),))))
     source = next(one for one in inlays.sources_of(piece, layer) if one.words.startswith("Swatch"))

@@ -326,7 +326,7 @@ def test_deleted_pieces_can_be_restored_for_30_days(
     ]
     firings.enqueue_schedule(piece.base, coat(steps=1))
     carry_out(Firing.objects.get())
-    sheet = swatches.ask(piece, coat(steps=1), 0, Box(0, 0, 64, 64), [])
+    sheet = swatches.submit_sheet(piece, coat(steps=1), 0, Box(0, 0, 64, 64), [])
     swatch = sheet.swatches.get()
     carry_out(swatch)
     swatch.refresh_from_db()

@@ -68,7 +68,7 @@ class Migration(migrations.Migration):
                     models.BooleanField(default=True, help_text="Offered where a model is chosen."),
                 ),
                 (
-                    "brought_by",
+                    "added_by",
                     models.ForeignKey(
                         blank=True,
                         null=True,

@@ -139,7 +139,7 @@ class Client:
             ),
         )  # fmt: skip
 
-    # asking -----------------------------------------------------------------------------------
+    # requests ---------------------------------------------------------------------------------
 
     def _until(self, path: str, done: Callable[[Form], Any], words: Callable[[Form], str]) -> Form:
         """Request an address until the answer says that it is done."""

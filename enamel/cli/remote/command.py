@@ -25,21 +25,23 @@ def add_remote(remote: argparse.ArgumentParser) -> None:
     )  # fmt: skip
     remote.add_argument("--json", action="store_true", help="answers as JSON")
     remote.add_argument("--quiet", action="store_true", help="no progress on standard error")
-    deeds = remote.add_subparsers(required=True, metavar="DEED")
+    commands = remote.add_subparsers(required=True, metavar="COMMAND")
 
-    def deed(name: str, words: str, run: Callable[[Client, Any], None]) -> argparse.ArgumentParser:
-        added = deeds.add_parser(name, help=words)
+    def command(
+        name: str, words: str, run: Callable[[Client, Any], None]
+    ) -> argparse.ArgumentParser:
+        added = commands.add_parser(name, help=words)
         added.set_defaults(run=lambda given: _with_client(given, run))
         return added
 
-    added = deed("pieces", "list pieces", _pieces)
+    added = command("pieces", "list pieces", _pieces)
     added.add_argument("words", nargs="*")
     added.add_argument("--count", type=int, default=20)
 
-    added = deed("import", "import pictures", _import)
+    added = command("import", "import pictures", _import)
     added.add_argument("files", nargs="+", type=Path, metavar="FILE")
 
-    added = deed("fire", "fire a schedule on a piece, or on a file that is imported", _fire)
+    added = command("fire", "fire a schedule on a piece, or on a file that is imported", _fire)
     added.add_argument("piece", metavar="PIECE|FILE")
     added.add_argument(
         "--schedule", type=Path, metavar="FILE.json", help="default: the piece's current one"
@@ -48,7 +50,7 @@ def add_remote(remote: argparse.ArgumentParser) -> None:
     added.add_argument("--output", type=Path, metavar="OUT", help="wait, and take the result away")
     output_options(added)
 
-    added = deed("swatch", "try the schedule's last coat on a window", _swatch)
+    added = command("swatch", "try the schedule's last coat on a window", _swatch)
     added.add_argument("piece", metavar="PIECE")
     added.add_argument("out", type=Path, metavar="FOLDER", help="for the swatches, as PNG")
     added.add_argument("--window", type=window, required=True, metavar="X,Y,W,H")
@@ -60,18 +62,18 @@ def add_remote(remote: argparse.ArgumentParser) -> None:
         help="as in strength=0.2,0.3 or seed=1,2; at most twice",
     )  # fmt: skip
 
-    added = deed("check", "what the checks of a layer came to", _check)
+    added = command("check", "what the checks of a layer came to", _check)
     added.add_argument("layer", metavar="LAYER")
 
-    added = deed("compare", "measures of two to six layers", _compare)
+    added = command("compare", "measures of two to six layers", _compare)
     added.add_argument("layers", nargs="+", metavar="LAYER")
 
-    added = deed("take", "a layer as a print file", _take)
+    added = command("take", "a layer as a print file", _take)
     added.add_argument("layer", metavar="LAYER")
     added.add_argument("output", type=Path, metavar="OUT")
     output_options(added)
 
-    added = deed("batch", "pieces or files through one schedule", _batch)
+    added = command("batch", "pieces or files through one schedule", _batch)
     added.add_argument("pieces", nargs="+", metavar="PIECE|FILE")
     added.add_argument("--schedule", type=Path, required=True, metavar="FILE.json")
     added.add_argument("--name", default="Batch")

@@ -6,7 +6,7 @@ from importlib import import_module
 from pathlib import Path
 from typing import Any
 
-from enamel.core.checkpoints.folder import Contents
+from enamel.core.checkpoints.folder import CheckpointContents
 from enamel.core.errors import Refusal, plainly
 
 OWN_NAMES = ("unet.", "transformer.", "text_encoder")
@@ -23,7 +23,9 @@ class AdapterFile:
     weight: float
 
 
-def put_on(parts: Mapping[str, Any], contents: Contents, adapters: Sequence[AdapterFile]) -> None:
+def apply_adapters(
+    parts: Mapping[str, Any], contents: CheckpointContents, adapters: Sequence[AdapterFile]
+) -> None:
     """Apply adapters to the networks that they were made for, each with its weight.
 
     Parameters
@@ -41,7 +43,7 @@ def put_on(parts: Mapping[str, Any], contents: Contents, adapters: Sequence[Adap
     for number, adapter in enumerate(adapters):
         name = f"adapter-{number}"
         try:
-            for role in _put_on(parts, contents.network.role, kind, adapter, name):
+            for role in _apply_adapter(parts, contents.network.role, kind, adapter, name):
                 counts[role][name] = adapter.weight
         except Refusal:
             raise
@@ -56,7 +58,7 @@ def put_on(parts: Mapping[str, Any], contents: Contents, adapters: Sequence[Adap
             )
 
 
-def _put_on(
+def _apply_adapter(
     parts: Mapping[str, Any], network: str, kind: Any, adapter: AdapterFile, name: str
 ) -> list[str]:
     """Apply one adapter, and return the parts that it changes.

@@ -21,7 +21,7 @@ WITHOUT = (
 
 
 @dataclass(frozen=True, slots=True)
-class Runs:
+class TestedDevice:
     """The device that a checkpoint was tested on; pixels are the same only on the same one."""
 
     device: str
@@ -34,7 +34,7 @@ class Runs:
     """Whether only the part in use is on the device, because all parts together do not fit."""
 
     @classmethod
-    def read(cls, facts: dict[str, Any]) -> "Runs":
+    def read(cls, facts: dict[str, Any]) -> "TestedDevice":
         """Return a card's device, with the present versions of the libraries."""
         offload = bool(facts.get("offload", False))
         return cls(facts["device"], facts["dtype"], facts["vae_dtype"], versions(), offload)

@@ -48,7 +48,7 @@ class Part:
 
 
 @dataclass(frozen=True, slots=True)
-class Contents:
+class CheckpointContents:
     """The parts of a checkpoint that refining needs."""
 
     network: Part
@@ -69,7 +69,7 @@ class Contents:
         return (self.network, self.vae, *self.encoders)
 
 
-def contents_of(folder: Path) -> Contents:
+def contents_of(folder: Path) -> CheckpointContents:
     """Return the parts of a checkpoint in the library's folder layout.
 
     Raises
@@ -111,7 +111,7 @@ def contents_of(folder: Path) -> Contents:
     def part(role: str) -> Part:
         return part_of(folder / role, role, *named[role], weighty=single is None)
 
-    return Contents(
+    return CheckpointContents(
         part(network),
         part("vae"),
         tuple(part(role) for role in encoders),

@@ -10,7 +10,7 @@ from pathlib import Path
 from typing import Any
 
 from enamel.core.checkpoints import devices, probe
-from enamel.core.checkpoints.folder import INDEX, Contents, Part, contents_of, part_of
+from enamel.core.checkpoints.folder import INDEX, CheckpointContents, Part, contents_of, part_of
 from enamel.core.checkpoints.tensors import ENDING, weights_in
 from enamel.core.errors import Refusal
 from enamel.core.files import hash_of, whole_file
@@ -58,7 +58,7 @@ def add_model(path: Path, name: str, *, summary: str = "", licence: str = "") ->
     return entry
 
 
-def is_for_here(path: Path) -> bool:
+def is_checkpoint_path(path: Path) -> bool:
     """Return whether a path is a checkpoint or part of one, and not an ONNX file."""
     return path.is_dir() or path.suffix == ENDING
 
@@ -87,7 +87,7 @@ def waiting() -> list[Path]:
         if isinstance(entry, FilesCard)
     }
     found = sorted(path.resolve() for path in folder.iterdir() if not path.name.startswith("."))
-    return [path for path in found if is_for_here(path) and path not in known]
+    return [path for path in found if is_checkpoint_path(path) and path not in known]
 
 
 def vocabulary_of(name: str) -> Path:
@@ -174,7 +174,7 @@ def _listed(folder: Path, files: list[Path]) -> dict[str, Any]:
     return {"folder": str(folder), "listed": listed}
 
 
-def weight_of(contents: Contents) -> int:
+def weight_of(contents: CheckpointContents) -> int:
     """Return bytes of all weights."""
     alone = contents.single.bytes if contents.single else 0
     return alone + sum(part.bytes for part in contents.parts)

@@ -12,7 +12,7 @@ from typing import Any
 
 import numpy as np
 
-from enamel.core.checkpoints import asking
+from enamel.core.checkpoints import evaluation
 from enamel.core.checkpoints.devices import emptied
 from enamel.core.checkpoints.loading import Loaded, kept, release
 from enamel.core.diffusion.denoiser import Condition, Holding, ModelSpec
@@ -63,16 +63,16 @@ class LatentRefiner:
 
         def run(one: Loaded) -> FloatArray:
             z = self._tensor(x, one)
-            asked = asking.Asked(
+            asked = evaluation.NetworkInputs(
                 self.noise_schedule.time(sigma),
-                asking.encoded(one, words, negative=condition.negative),
+                evaluation.encoded(one, words, negative=condition.negative),
                 (x.shape[0] * self.spec.space.factor, x.shape[1] * self.spec.space.factor),
                 self._structure(condition, one),
                 condition.hold,
                 condition.guidance,
             )
             seen = (z * self.noise_schedule.scale(sigma)).to(one.network.dtype)
-            made = asking.made(one, seen, asked).float()
+            made = evaluation.evaluate(one, seen, asked).float()
             return _array(self.noise_schedule.clean(z, made, sigma))
 
         return self._carried_out(run)
@@ -105,7 +105,7 @@ class LatentRefiner:
         if self.spec.holding is not Holding.GUIDE:
             return None
         shown = (self._tensor(condition.structure, one) + 1) / 2
-        by = asking.guide_factor(one.guide) / self.spec.space.factor
+        by = evaluation.guide_factor(one.guide) / self.spec.space.factor
         if by != 1:
             resized = import_module("torch").nn.functional.interpolate
             shown = resized(shown, scale_factor=by, mode="bilinear", antialias=by < 1)

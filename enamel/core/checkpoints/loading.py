@@ -14,9 +14,9 @@ from pathlib import Path
 from threading import RLock
 from typing import Any
 
-from enamel.core.checkpoints.adapters import AdapterFile, put_on
-from enamel.core.checkpoints.devices import Runs, emptied, require_installed
-from enamel.core.checkpoints.folder import Contents, Part, variant_of
+from enamel.core.checkpoints.adapters import AdapterFile, apply_adapters
+from enamel.core.checkpoints.devices import TestedDevice, emptied, require_installed
+from enamel.core.checkpoints.folder import CheckpointContents, Part, variant_of
 from enamel.core.errors import Refusal, plainly
 
 OFFLINE = {
@@ -32,8 +32,8 @@ OFFLINE = {
 class Loaded:
     """A checkpoint's loaded parts."""
 
-    contents: Contents
-    runs: Runs
+    contents: CheckpointContents
+    runs: TestedDevice
     network: Any
     vae: Any
     encoders: tuple[Any, ...]
@@ -60,8 +60,8 @@ def libraries() -> tuple[Any, Any, Any]:
 
 
 def loaded(
-    contents: Contents,
-    runs: Runs,
+    contents: CheckpointContents,
+    runs: TestedDevice,
     *,
     adapters: tuple[AdapterFile, ...] = (),
     guide: Part | None = None,
@@ -80,18 +80,18 @@ def loaded(
             for one in contents.parts
         )
     else:
-        network, vae, *encoders = _taken_apart(contents, runs, diffusers)
+        network, vae, *encoders = _from_single_file(contents, runs, diffusers)
     vae = vae.to(getattr(torch, runs.vae_dtype))
     roles = (contents.network.role, *(one.role for one in contents.encoders))
-    put_on(dict(zip(roles, (network, *encoders), strict=True)), contents, adapters)
+    apply_adapters(dict(zip(roles, (network, *encoders), strict=True)), contents, adapters)
     tokenizers = tuple(_tokenizer(transformers, folder) for folder in contents.tokenizers)
     guiding = part(guide, runs, runs.dtype) if guide else None
     if runs.offload:
-        _take_turns([*encoders, network, vae], runs.device)
+        _share_device([*encoders, network, vae], runs.device)
     return Loaded(contents, runs, network, vae, tuple(encoders), tokenizers, guiding)
 
 
-def _take_turns(networks: list[Any], device: str) -> None:
+def _share_device(networks: list[Any], device: str) -> None:
     """Move each network to the device when it is used, and the previous one away."""
     accelerate = import_module("accelerate")
     hook = None
@@ -99,12 +99,14 @@ def _take_turns(networks: list[Any], device: str) -> None:
         _, hook = accelerate.cpu_offload_with_hook(network, device, hook)
 
 
-def _placed(network: Any, runs: Runs) -> Any:
+def _placed(network: Any, runs: TestedDevice) -> Any:
     """Return a network in evaluation, on the device unless they take turns there."""
     return network.to("cpu" if runs.offload else runs.device).eval().requires_grad_(False)
 
 
-def _taken_apart(contents: Contents, runs: Runs, diffusers: Any) -> list[Any]:
+def _from_single_file(
+    contents: CheckpointContents, runs: TestedDevice, diffusers: Any
+) -> list[Any]:
     """Return the networks in a single file, by the library's loader for such files."""
     assert contents.single is not None
     path, folder = contents.single.path, contents.network.folder.parent
@@ -128,7 +130,7 @@ def _taken_apart(contents: Contents, runs: Runs, diffusers: Any) -> list[Any]:
     return [_placed(getattr(whole, one.role), runs) for one in contents.parts]
 
 
-def part(one: Part, runs: Runs, dtype: str) -> Any:
+def part(one: Part, runs: TestedDevice, dtype: str) -> Any:
     """Return a part's network, in evaluation, on its device."""
     torch = import_module("torch")
     library = import_module(one.library)

@@ -5,7 +5,7 @@ from dataclasses import replace
 import numpy as np
 
 from enamel.core.checkpoints.adapters import AdapterFile
-from enamel.core.checkpoints.devices import Runs, require_installed
+from enamel.core.checkpoints.devices import TestedDevice, require_installed
 from enamel.core.checkpoints.folder import Part, contents_of, part_of
 from enamel.core.checkpoints.latent import LatentRefiner
 from enamel.core.checkpoints.loading import Loaded, loaded
@@ -50,7 +50,7 @@ def refiner(
             contents = replace(contents, vae=other)
         return loaded(
             contents,
-            Runs.read(entry.checkpoint["runs"]),
+            TestedDevice.read(entry.checkpoint["runs"]),
             adapters=tuple(
                 AdapterFile(one.file / one.listed[0]["path"], weight)
                 for one, weight in zip(adapters, weights, strict=True)

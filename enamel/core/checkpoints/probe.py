@@ -8,8 +8,8 @@ from typing import Any
 
 import numpy as np
 
-from enamel.core.checkpoints import asking, devices
-from enamel.core.checkpoints.folder import Contents
+from enamel.core.checkpoints import devices, evaluation
+from enamel.core.checkpoints.folder import CheckpointContents
 from enamel.core.checkpoints.latent import LatentRefiner, TooLittleMemory
 from enamel.core.checkpoints.loading import Loaded, libraries, loaded
 from enamel.core.diffusion.denoiser import Condition, ModelSpec, Space
@@ -38,7 +38,7 @@ FEW_STEPS = 4
 """Default steps of a distilled checkpoint."""
 
 
-def measured(contents: Contents) -> dict[str, Any]:
+def measured(contents: CheckpointContents) -> dict[str, Any]:
     """Return the device, and the ``refiner`` part of a card.
 
     Raises
@@ -49,14 +49,16 @@ def measured(contents: Contents) -> dict[str, Any]:
     warnings.filterwarnings("ignore")
     torch, _, _ = libraries()
     device = devices.found(torch)
-    runs = devices.Runs(device, devices.HALF[device], devices.HALF[device], devices.versions())
+    runs = devices.TestedDevice(
+        device, devices.HALF[device], devices.HALF[device], devices.versions()
+    )
     try:
         return _measured(contents, runs)
     except (torch.OutOfMemoryError, TooLittleMemory):
         return _measured(contents, replace(runs, offload=True))
 
 
-def _measured(contents: Contents, runs: devices.Runs) -> dict[str, Any]:
+def _measured(contents: CheckpointContents, runs: devices.TestedDevice) -> dict[str, Any]:
     one = loaded(contents, runs)
     noise_schedule = read_noise_schedule(contents.scheduler)
     bench = Bench(one)
@@ -67,7 +69,7 @@ def _measured(contents: Contents, runs: devices.Runs) -> dict[str, Any]:
         bench = Bench(one)
     if not bench.decodes_finitely():
         raise Refusal("Its vae gives no numbers (NaN): its weights are damaged.")
-    asking.check(one.network, contents.network.role, bench.space.channels)
+    evaluation.check(one.network, contents.network.role, bench.space.channels)
     _check_words(one)
     grid = bench.grid()
     native = _native(one, bench.space.factor, grid)
@@ -81,7 +83,7 @@ def _measured(contents: Contents, runs: devices.Runs) -> dict[str, Any]:
             "offload": runs.offload,
         },
         "prediction": noise_schedule.prediction,
-        "room": asking.room_of(one.tokenizers[0]),
+        "room": evaluation.room_of(one.tokenizers[0]),
         "drift": drift,
         "latent_preview": bench.latent_preview().tolist(),
         "few_steps": _few_steps(contents),
@@ -118,7 +120,7 @@ class Bench:
             noise_schedule.strength_map(), 1.0, 0.0, reads_prompts=True,
         )  # fmt: skip
         self.sigma = sigma_of(LOOKED_AT, noise_schedule.strength_map())
-        self.refiner = _AtHand(plain, one)
+        self.refiner = _LoadedRefiner(plain, one)
         self.given = picture(SMALLEST_TILE, SMALLEST_TILE) * np.float32(2) - np.float32(1)
         self.latents = self.refiner.encode(self.given)
         factor = SMALLEST_TILE // self.latents.shape[0]
@@ -169,10 +171,10 @@ class Bench:
         """Return the cost of encoding and decoding, in evaluations of the same tile."""
         x = np.zeros_like(self.latents)
 
-        def there_and_back() -> None:
+        def round_trip() -> None:
             self.refiner.decode(self.refiner.encode(self.given))
 
-        coding, once = medians_in_turn(there_and_back, lambda: self._estimate(x), times=3)
+        coding, once = medians_in_turn(round_trip, lambda: self._estimate(x), times=3)
         return round(coding / once, 2)
 
     def drift(self) -> dict[str, Any]:
@@ -208,7 +210,7 @@ class Bench:
         return max(50, round(taken * 1e6 / side**2))
 
 
-class _AtHand(LatentRefiner):
+class _LoadedRefiner(LatentRefiner):
     """The refiner of a checkpoint that is already loaded."""
 
     def __init__(self, spec: ModelSpec, one: Loaded) -> None:
@@ -234,7 +236,7 @@ def _check_words(one: Loaded) -> None:
                 f"A tokenizer of its knows {len(tokenizer)} tokens where its text encoder has {most}: they "
                 "do not belong together."
             )
-    made = asking.encoded(one, "").sequence
+    made = evaluation.encoded(one, "").sequence
     if not bool(made.isfinite().all()):
         raise Refusal("Its text encoder gives no numbers (NaN): its weights are damaged.")
 
@@ -247,7 +249,7 @@ def _native(one: Loaded, factor: int, grid: int) -> int:
     return -(-px // (grid * factor)) * grid * factor
 
 
-def _few_steps(contents: Contents) -> int | None:
+def _few_steps(contents: CheckpointContents) -> int | None:
     """Return the number of steps that a distilled checkpoint is made for; None for other checkpoints."""
     kind = str(contents.scheduler.get("_class_name", ""))
     configured = contents.scheduler
@@ -258,7 +260,7 @@ def _few_steps(contents: Contents) -> int | None:
     return FEW_STEPS if embeds_guidance or trailing or kind.startswith(("LCM", "TCD")) else None
 
 
-def files_of(contents: Contents, folder: Path) -> list[Path]:
+def files_of(contents: CheckpointContents, folder: Path) -> list[Path]:
     """Return the files that determine a checkpoint's pixels: weights, configurations, vocabularies."""
     found = [file.path for part in contents.parts for file in part.weights]
     found += [contents.single.path] if contents.single else []

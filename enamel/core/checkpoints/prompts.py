@@ -24,7 +24,7 @@ class Phrase:
 
 
 @dataclass(frozen=True, slots=True)
-class Count:
+class TokenCount:
     """Number of tokens in a prompt, and the text encoder's limit."""
 
     tokens: int
@@ -50,7 +50,7 @@ def phrases_of(prompt: str) -> list[Phrase]:
     return [phrase for phrase in plain if phrase.text.strip()]
 
 
-def counted(prompt: str, vocabulary: Path, room: int) -> Count:
+def counted(prompt: str, vocabulary: Path, room: int) -> TokenCount:
     """Count the tokens of a prompt.
 
     Parameters
@@ -61,7 +61,7 @@ def counted(prompt: str, vocabulary: Path, room: int) -> Count:
     known = _tokenizer(vocabulary, vocabulary.stat().st_mtime_ns)
     texts = [phrase.text for phrase in phrases_of(prompt)]
     tokens = sum(len(known.encode(text, add_special_tokens=False).ids) for text in texts)
-    return Count(tokens, room)
+    return TokenCount(tokens, room)
 
 
 @lru_cache(maxsize=4)

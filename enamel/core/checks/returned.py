@@ -17,7 +17,7 @@ MOST_DISPLACEMENT = 2.5
 
 
 @dataclass(frozen=True, slots=True)
-class Returned:
+class ReturnComparison:
     """The difference of a returned picture from the sent one, both at the smaller one's size."""
 
     colour: float
@@ -52,7 +52,7 @@ class Returned:
         return asdict(self)
 
 
-def compare_returned(sent: Picture, came: Picture) -> Returned:
+def compare_returned(sent: Picture, came: Picture) -> ReturnComparison:
     """Compare a returned picture with the sent one.
 
     Raises
@@ -62,4 +62,6 @@ def compare_returned(sent: Picture, came: Picture) -> Returned:
     """
     pair = Pair(sent, came)
     drift = check_structure(pair)
-    return Returned(check_colour(pair).measures["colour"], drift.similarity, drift.displacement)
+    return ReturnComparison(
+        check_colour(pair).measures["colour"], drift.similarity, drift.displacement
+    )

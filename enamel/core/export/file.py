@@ -10,7 +10,7 @@ from pathlib import Path
 import pyvips
 
 from enamel.core.errors import Refusal
-from enamel.core.export.openraster import Stacked, write_openraster
+from enamel.core.export.openraster import StackedLayer, write_openraster
 from enamel.core.export.output import OPAQUE, Compression, FileFormat, Output
 from enamel.core.export.pdf import PdfPage, write_pdf
 from enamel.core.export.placed import PlacedPicture
@@ -50,7 +50,7 @@ def export(
     output: Output | None = None,
     placed: PlacedPicture | None = None,
     says: Mapping[str, str] | None = None,
-    stack: Sequence[Stacked] = (),
+    stack: Sequence[StackedLayer] = (),
     on_progress: OnFraction | None = None,
 ) -> str:
     """Write a canvas as a print file with resolution and colour profile in it.
@@ -74,7 +74,7 @@ def export(
     written = says if chosen.speaks else None
     with whole_file(path) as partial, kept_out_of_memory(canvas.path):
         if chosen.file is FileFormat.OPENRASTER:
-            layers = stack or [Stacked("picture", canvas)]
+            layers = stack or [StackedLayer("picture", canvas)]
             write_openraster(
                 partial, layers, ppi=ppi, bits=chosen.depth, says=written, on_progress=on_progress
             )

@@ -35,7 +35,7 @@ FILE_MOMENT = (1980, 1, 1, 0, 0, 0)
 
 
 @dataclass(frozen=True, slots=True)
-class Stacked:
+class StackedLayer:
     """One layer of the file. Layers are listed from the lowest to the topmost."""
 
     name: str
@@ -49,7 +49,7 @@ class Stacked:
 
 def write_openraster(
     path: Path,
-    layers: Sequence[Stacked],
+    layers: Sequence[StackedLayer],
     *,
     ppi: float,
     bits: int = 8,
@@ -78,7 +78,7 @@ def write_openraster(
             entries.append((layer, name, box))
             if on_progress is not None:
                 on_progress((number + 1) / (len(layers) + 1))
-        with _drawn(Stacked("", layers[-1].picture), size, Box.whole(size), scratch) as canvas:
+        with _drawn(StackedLayer("", layers[-1].picture), size, Box.whole(size), scratch) as canvas:
             _put_png(archive, "mergedimage.png", canvas, path, bits, ppi, says)
             with kept_out_of_memory(canvas.path):
                 small = PixelBuffer.of_canvas(canvas).eight_bits().at_most(THUMBNAIL).image
@@ -88,7 +88,7 @@ def write_openraster(
         on_progress(1.0)
 
 
-def _stack(entries: Sequence[tuple[Stacked, str, Box]], size: Size, ppi: float) -> bytes:
+def _stack(entries: Sequence[tuple[StackedLayer, str, Box]], size: Size, ppi: float) -> bytes:
     """Return the list of layers, topmost first."""
     image = tree.Element("image", version=VERSION, w=str(size.width), h=str(size.height),
                          xres=str(round(ppi)), yres=str(round(ppi)))  # fmt: skip
@@ -103,7 +103,7 @@ def _stack(entries: Sequence[tuple[Stacked, str, Box]], size: Size, ppi: float) 
 
 
 @contextmanager
-def _drawn(layer: Stacked, size: Size, box: Box, scratch: Path) -> Iterator[Canvas]:
+def _drawn(layer: StackedLayer, size: Size, box: Box, scratch: Path) -> Iterator[Canvas]:
     """Provide a layer's own pixels in a box of the file, with its mask as alpha, as a canvas for a while."""
     picture = _sized(layer.picture, size)
     covered = layer.coverage

@@ -37,7 +37,7 @@ COLOURS = (
 
 
 @dataclass(frozen=True, slots=True)
-class Labelled:
+class LabelledCrop:
     """One crop with its settings; None for an empty place.
 
     Its samples are read when it is drawn, so that they are not all in memory at once.
@@ -80,7 +80,7 @@ class _Plan:
 
 
 def write_strip(
-    crops: Sequence[Labelled],
+    crops: Sequence[LabelledCrop],
     size: Size,
     columns: int,
     path: Path,
@@ -132,7 +132,7 @@ def write_strip(
     return plan.size
 
 
-def _write_crop(sheet: Canvas, crop: Labelled, place: Box, plan: _Plan) -> None:
+def _write_crop(sheet: Canvas, crop: LabelledCrop, place: Box, plan: _Plan) -> None:
     if crop.samples is not None:
         sheet.write(place, crop.samples()[..., :3])
     line = round(1.3 * plan.writing)
@@ -187,7 +187,7 @@ def _samples(image: PIL.Image.Image) -> SampleArray:
     return np.asarray(image, np.uint16) * np.uint16(257)
 
 
-def what_differs(facts: Sequence[Mapping[str, str]]) -> list[str]:
+def difference_labels(facts: Sequence[Mapping[str, str]]) -> list[str]:
     """Return a label for each, of the facts that differ; of all facts where none differs.
 
     Parameters

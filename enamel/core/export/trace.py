@@ -45,7 +45,7 @@ COMMANDS = re.compile(r"[MLC]")
 
 
 @dataclass(frozen=True, slots=True)
-class Traced:
+class TraceResult:
     """The result of a trace."""
 
     colours: int
@@ -70,7 +70,7 @@ def write_trace(
     colours: int = 12,
     speckle: int = 4,
     says: Mapping[str, str] | None = None,
-) -> Traced:
+) -> TraceResult:
     """Write a picture as curves, and return how faithful they are.
 
     Parameters
@@ -111,7 +111,7 @@ def write_trace(
         _headed(drawing, (width, height), None, "").encode()
     ).flatten(background=[255] * 3)
     off = np.abs(again.numpy()[..., :3].astype(np.int16) - pixels[..., :3]).mean(axis=2)
-    return Traced(count, drawing.count("<path"), nodes, float((off <= CLOSE).mean()))
+    return TraceResult(count, drawing.count("<path"), nodes, float((off <= CLOSE).mean()))
 
 
 def posterised(pixels: NDArray[np.uint8], colours: int) -> tuple[NDArray[np.uint8], int]:

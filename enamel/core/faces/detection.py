@@ -15,7 +15,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from enamel.core.faces.detector import Found, Rgb, detected
+from enamel.core.faces.detector import Detection, Rgb, detected
 from enamel.core.geometry import Box, Size
 from enamel.core.imaging.canvas import Cropped, Picture, to_eight_bits
 from enamel.core.imaging.reduce import reduced
@@ -173,7 +173,9 @@ def _looks(rgb: Rgb, turns: Sequence[int]) -> Iterator[list[Face]]:
             yield [_placed(found, width, degrees, mirrored, back) for found in detected(seen)]
 
 
-def _placed(found: Found, width: int, degrees: float, mirrored: bool, back: NDArray[Any]) -> Face:
+def _placed(
+    found: Detection, width: int, degrees: float, mirrored: bool, back: NDArray[Any]
+) -> Face:
     left = width - found.box.right if mirrored else found.box.x
     across, down = found.box.size
     x, y = back @ np.array([left + across / 2, found.box.y + down / 2, 1.0])

@@ -25,7 +25,7 @@ FIND = np.dtype([("score", "i2"), ("box", "i2", 4), ("points", "i2", (5, 2)), ("
 
 
 @dataclass(frozen=True, slots=True)
-class Found:
+class Detection:
     """A detected face: box in px, confidence 0…100, and the angle of the line between the eyes in degrees
     clockwise.
     """
@@ -48,7 +48,7 @@ def _library() -> ctypes.CDLL:
     return library
 
 
-def detected(rgb: Rgb) -> list[Found]:
+def detected(rgb: Rgb) -> list[Detection]:
     """Return faces in a picture of at most some 1000 px a side, (height, width, 3) uint8."""
     library = _library()
     library.omp_set_num_threads(1)  # of this thread: firings and pages need the other cores
@@ -61,7 +61,7 @@ def detected(rgb: Rgb) -> list[Found]:
     count = int(buffer[:4].view(np.int32)[0])
     finds = buffer[4 : 4 + count * FIND.itemsize].view(FIND)
     return [
-        Found(Box(*map(int, find["box"])), float(find["score"]), _turn(find["points"]))
+        Detection(Box(*map(int, find["box"])), float(find["score"]), _turn(find["points"]))
         for find in finds
     ]
 

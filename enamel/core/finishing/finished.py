@@ -152,7 +152,7 @@ class Finished:
             raise Refusal("What the layer is to be matched to is not there; choose another layer.")
         if step.whole:
             own, other = tone.spreads(seen, self.reference)
-            change = partial(tone.led_to, own=own, other=other, amount=step.whole)
+            change = partial(tone.moved_towards, own=own, other=other, amount=step.whole)
             yield Done(_anywhere(change))
             self.seen = seen = seen.through(change)
         if step.local:

@@ -137,7 +137,7 @@ def apart(one: Plane, other: Plane) -> Plane:
 
 
 @compiled
-def lead(plane: Plane, smooth: Plane, limit: float, down: Values, across: Values) -> Plane:
+def move_towards(plane: Plane, smooth: Plane, limit: float, down: Values, across: Values) -> Plane:
     """Move a plane towards a smooth one where they differ by less than the limit, by row and column
     weights.
     """
@@ -151,7 +151,7 @@ def lead(plane: Plane, smooth: Plane, limit: float, down: Values, across: Values
 
 
 @compiled
-def led_beside(
+def moved_beside_edges(
     plane: Plane, smooth: Plane, limit: float, strong: Plane, edge: float, amount: float
 ) -> Plane:
     """Return a plane moved towards a smooth one where they differ by little and something strong is near."""

@@ -54,19 +54,19 @@ def cleaned_up(planes: Planes, known: Box, step: CleanUp) -> Planes:
         rows = _nearness(known.y, known.bottom, step.block)
         ones, amount = np.ones(known.height, np.float32), np.float32(step.blocks)
         planes = np.stack([
-            kernels.lead(plane, smoothed(plane, sigma, down=False), limit, ones, columns * amount)
+            kernels.move_towards(plane, smoothed(plane, sigma, down=False), limit, ones, columns * amount)
             for plane in planes
         ])  # fmt: skip
         ones = np.ones(known.width, np.float32)
         planes = np.stack([
-            kernels.lead(plane, smoothed(plane, sigma, across=False), limit, rows * amount, ones)
+            kernels.move_towards(plane, smoothed(plane, sigma, across=False), limit, rows * amount, ones)
             for plane in planes
         ])  # fmt: skip
     if step.ripples:
         light = lightness(planes)
         smooth = smoothed(light, LEAST_SMOOTH)
         strong = highest(kernels.apart(light, smoothed(light, sigma)), math.ceil(step.block / 2))
-        calm = kernels.led_beside(light, smooth, limit / 2, strong, 2 * limit, step.ripples)
+        calm = kernels.moved_beside_edges(light, smooth, limit / 2, strong, 2 * limit, step.ripples)
         planes = kernels.lightened(planes, kernels.difference(calm, light))
     return planes
 

@@ -106,7 +106,7 @@ def spreads(own: Overview, other: Overview) -> tuple[Spread, Spread]:
     return one, two
 
 
-def led_to(planes: Planes, own: Spread, other: Spread, amount: float) -> Planes:
+def moved_towards(planes: Planes, own: Spread, other: Spread, amount: float) -> Planes:
     """Return mean and spread, moved a fraction of the way from one picture's to another's."""
     light = lightness(planes)
     axes = (light, chroma(planes[0], light), chroma(planes[2], light))

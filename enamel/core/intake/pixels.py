@@ -135,7 +135,7 @@ def _facts(image: PIL.Image.Image, path: Path, limits: Limits) -> FileFacts:
         kind = "pages" if image.format == "TIFF" else "frames"
         raise Refusal(f"This file holds several {kind}. Choose a file with a single picture.")
     assert image.format is not None
-    _refuse_what_would_come_out_wrong(image, path)
+    _refuse_misread(image, path)
     alpha = image.mode in ("RGBA", "LA", "PA", "RGBa") or "transparency" in image.info
     return FileFacts(
         image.format,
@@ -160,7 +160,7 @@ def _gamma_profile(image: PIL.Image.Image) -> bytes:
     return matrix_profile(gamma, chromaticities)
 
 
-def _refuse_what_would_come_out_wrong(image: PIL.Image.Image, path: Path) -> None:
+def _refuse_misread(image: PIL.Image.Image, path: Path) -> None:
     """Refuse files that could be decoded, but to wrong pixels."""
     if image.format == "TIFF":
         tags = image.tag_v2  # type: ignore[attr-defined]

@@ -28,7 +28,7 @@ class Coverage(Protocol):
         ...
 
 
-class Everything:
+class FullCoverage:
     """All of a picture."""
 
     def __init__(self, size: Size) -> None:
@@ -39,7 +39,7 @@ class Everything:
         return np.ones((box.height, box.width), np.float32)
 
 
-class Both:
+class Intersection:
     """The intersection of two masks of one picture: their product."""
 
     def __init__(self, one: Coverage, other: Coverage) -> None:
@@ -52,7 +52,7 @@ class Both:
         return covered
 
 
-class Either:
+class Union:
     """The union of two masks: 1 − (1 − a) · (1 − b)."""
 
     def __init__(self, one: Coverage, other: Coverage) -> None:
@@ -65,7 +65,7 @@ class Either:
         return 1 - free
 
 
-class Thinned:
+class WithOpacity:
     """A mask times an opacity."""
 
     def __init__(self, mask: Coverage, opacity: float) -> None:
@@ -76,7 +76,7 @@ class Thinned:
         return self.mask.read(box) * self.opacity
 
 
-class FromPicture:
+class PictureMask:
     """A mask given as a picture: white covers, black is free, a transparent place is free too.
 
     Raises

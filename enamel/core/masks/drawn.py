@@ -42,7 +42,7 @@ class Edge:
     soft: float
 
 
-class Drawn:
+class RenderedMask:
     """A mask at a size: see `Coverage`."""
 
     def __init__(self, mask: Mask, size: Size) -> None:

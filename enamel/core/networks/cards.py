@@ -13,7 +13,7 @@ from functools import lru_cache
 from pathlib import Path
 from typing import Any
 
-from enamel.core.checkpoints.devices import Runs
+from enamel.core.checkpoints.devices import TestedDevice
 from enamel.core.diffusion.denoiser import PIXELS, Holding, ModelSpec, Space
 from enamel.core.errors import Refusal
 from enamel.core.networks.runtimes import Run, Runtime, device, running
@@ -169,7 +169,7 @@ class CheckpointCard(FilesCard):
     @property
     def digest(self) -> str:
         """Hash of its files, device, bits and libraries."""
-        runs = Runs.read(self.checkpoint["runs"])
+        runs = TestedDevice.read(self.checkpoint["runs"])
         return content_key(self.sha256, runs.device, runs.dtype, runs.vae_dtype, runs.versions)
 
 

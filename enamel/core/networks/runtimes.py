@@ -71,7 +71,7 @@ def running(path: Path, digest: str, runtime: Runtime) -> Run:
     return run
 
 
-class _Kept:
+class _LoadedNetwork:
     """A loaded network, and when it was used last."""
 
     def __init__(self, run: Run) -> None:
@@ -85,18 +85,20 @@ class _Kept:
             self.used = time.monotonic()
 
 
-_loaded: dict[tuple[Path, str, Runtime], _Kept] = {}
+_loaded: dict[tuple[Path, str, Runtime], _LoadedNetwork] = {}
 _loading = Lock()
 
 
-def _kept(path: Path, digest: str, runtime: Runtime) -> _Kept:
+def _kept(path: Path, digest: str, runtime: Runtime) -> _LoadedNetwork:
     with _loading:
         key = (path, digest, runtime)
         if key not in _loaded:
             if len(_loaded) >= MOST_LOADED:
                 del _loaded[min(_loaded, key=lambda one: _loaded[one].used)]
             openvino_runs = runtime is Runtime.OPENVINO
-            _loaded[key] = _Kept(_openvino(path) if openvino_runs else _onnxruntime(_session(path)))
+            _loaded[key] = _LoadedNetwork(
+                _openvino(path) if openvino_runs else _onnxruntime(_session(path))
+            )
         _loaded[key].used = time.monotonic()
         return _loaded[key]
 

@@ -150,7 +150,7 @@ class StageReport:
 
 
 @dataclass(frozen=True, slots=True)
-class Laid:
+class CoatResult:
     """A coat's result: its pixels, and what they were made from."""
 
     content_key: str
@@ -161,10 +161,10 @@ class Laid:
 
 
 @dataclass(slots=True)
-class Fired:
+class FiringResult:
     """The results and reports of a firing, one for each coat."""
 
-    layers: list[Laid] = field(default_factory=list)
+    layers: list[CoatResult] = field(default_factory=list)
     reports: list[StageReport] = field(default_factory=list)
     seconds: float = 0.0
 
@@ -201,7 +201,7 @@ def fire(
     store: TileStore | None = None,
     enlargements: Path | None = None,
     keep_enlarged: bool = False,
-) -> Fired:
+) -> FiringResult:
     """Run a schedule on a base.
 
     Parameters
@@ -222,7 +222,7 @@ def fire(
 
     Returns
     -------
-    One `Laid` for each coat, its canvas covering what was needed of it.
+    One `CoatResult` for each coat, its canvas covering what was needed of it.
 
     Raises
     ------
@@ -234,7 +234,7 @@ def fire(
     began = time.perf_counter()
     run = stages(schedule, base.size)
     regions = regions_of(run, base.size, window)
-    fired = Fired()
+    fired = FiringResult()
     picture, parent = base, digest_of(base)
     origin = origin or base
     root = digest_of(origin) if any(stage.needs_base for stage in run) else parent
@@ -247,7 +247,7 @@ def fire(
             tiles = TileExecutor(
                 pool, stage.number, on_progress, stopping, tasks_ahead(pool), store
             )
-            laying = Laying(
+            laying = CoatRun(
                 stage,
                 picture,
                 origin,
@@ -261,7 +261,7 @@ def fire(
             canvas = laying.run()
             enlarged = laying.folder / ENLARGED
             kept = enlarged if keep_enlarged and enlarged.exists() else None
-            fired.layers.append(Laid(name, stage.recipe, canvas, kept))
+            fired.layers.append(CoatResult(name, stage.recipe, canvas, kept))
             fired.reports.append(laying.report)
             picture, parent = canvas, canvas.digest() if whole else place
     fired.seconds = time.perf_counter() - began
@@ -294,7 +294,7 @@ def regions_of(run: list[Stage], base: Size, window: Box | None) -> list[Box]:
 
 
 @dataclass
-class Laying:
+class CoatRun:
     """Lays one coat: enlarges what is needed, refines the region, leaves ``layer.npy``."""
 
     stage: Stage

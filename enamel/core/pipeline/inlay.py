@@ -14,10 +14,10 @@ from enamel.core.fields import check_fields, from_json, number, setting
 from enamel.core.geometry import Box, Size
 from enamel.core.imaging.canvas import WHITE, Picture, SampleArray
 from enamel.core.imaging.colour import from_light, to_light
-from enamel.core.masks import Drawn, Mask
-from enamel.core.masks.coverage import Coverage, Everything, require_covered
+from enamel.core.masks import Mask, RenderedMask
+from enamel.core.masks.coverage import Coverage, FullCoverage, require_covered
 from enamel.core.pipeline.align import Homography, Warped
-from enamel.core.pipeline.join import Matched
+from enamel.core.pipeline.join import MatchedPatch
 from enamel.core.upscaling import Enlarged, upscaler
 
 
@@ -77,12 +77,14 @@ class Inlaid:
         self.channels = under.channels
         self.under = under
         self.over = fitted(over, under.size, settings.homography)
-        drawn = Drawn(settings.mask, under.size) if settings.mask else Everything(under.size)
+        drawn = (
+            RenderedMask(settings.mask, under.size) if settings.mask else FullCoverage(under.size)
+        )
         self.mask = mask or drawn
         require_covered(self.mask)
         self.opacity = np.float32(settings.opacity)
         self.mixing = settings.mixing
-        self.matched = Matched(self.over, under, self.mask, settings.seamless)
+        self.matched = MatchedPatch(self.over, under, self.mask, settings.seamless)
 
     def read(self, box: Box) -> SampleArray:
         below = self.under.read(box)

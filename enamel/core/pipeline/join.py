@@ -28,7 +28,7 @@ SETTLING = 80
 """Iterations of averaging neighbours, after a first guess from coarse to fine."""
 
 
-class Matched:
+class MatchedPatch:
     """A patch matched to the colour around its mask, read box by box.
 
     Parameters

@@ -40,7 +40,7 @@ class Portion:
 
 
 @dataclass(frozen=True, slots=True)
-class Timed:
+class TimedPortion:
     """A portion with the seconds it took."""
 
     portion: Portion
@@ -57,7 +57,7 @@ class Paces:
     rates : megapixels per second from models' trials, by name; for those without timings.
     """
 
-    done: Sequence[Timed] = ()
+    done: Sequence[TimedPortion] = ()
     rates: Mapping[str, float] | None = None
 
     def seconds(self, portion: Portion) -> float:
@@ -84,7 +84,7 @@ class Paces:
         return sum(self.seconds(portion) for portion in portions)
 
 
-def _pace(done: Sequence[Timed], amount: float) -> float:
+def _pace(done: Sequence[TimedPortion], amount: float) -> float:
     """Return the weighted median of the seconds for a megapixel."""
     weighed = []
     for age, timed in enumerate(done):

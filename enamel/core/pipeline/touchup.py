@@ -31,12 +31,12 @@ from enamel.core.imaging.canvas import (
     Pixels,
     SampleArray,
 )
-from enamel.core.masks import Drawn, Mask
-from enamel.core.masks.coverage import Both, Coverage, require_covered
+from enamel.core.masks import Mask, RenderedMask
+from enamel.core.masks.coverage import Coverage, Intersection, require_covered
 from enamel.core.masks.measured import face_steps
 from enamel.core.masks.steps import Feather, box_mask
-from enamel.core.pipeline.firing import Fired, fire
-from enamel.core.pipeline.join import Matched
+from enamel.core.pipeline.firing import FiringResult, fire
+from enamel.core.pipeline.join import MatchedPatch
 from enamel.core.progress import OnProgress, Progress, StopSign, ignore, never
 from enamel.core.schedule import Coat, Refine, Schedule
 from enamel.core.upscaling import Enlarged, upscaler
@@ -111,7 +111,7 @@ class TouchUp:
     def within(self, layer: Size) -> None:
         """Refuse masks that cover nothing of a layer of that size, or too much."""
         for patch in self.patches:
-            require_covered(Drawn(patch.mask, layer))
+            require_covered(RenderedMask(patch.mask, layer))
             around = self.placed(patch, layer).around
             if around.size.megapixels > MOST_MEGAPIXELS:
                 raise Refusal(
@@ -122,15 +122,15 @@ class TouchUp:
 
     def placed(self, patch: Patch, layer: Size, coverage: Coverage | None = None) -> "PlacedPatch":
         """Return the place of a patch on a layer of that size."""
-        covered = coverage or Drawn(patch.mask, layer)
+        covered = coverage or RenderedMask(patch.mask, layer)
         region = covered.bounds
         margin = round(max(region.size) * self.context)
         short = max(0, -(-(LEAST_SIDE - min(region.size)) // 2))
         around = region.grown(max(margin, short)).intersection(Box.whole(layer))
         scale = max(1.0, patch.working / max(around.size))
         refine = replace(self.refine, strength=patch.strength, seed=patch.seed)
-        over = Drawn(patch.over, layer) if patch.over else None
-        laid = Both(covered, over) if over else covered
+        over = RenderedMask(patch.over, layer) if patch.over else None
+        laid = Intersection(covered, over) if over else covered
         return PlacedPatch(covered, laid, around, around.size.scaled(scale), refine)
 
 
@@ -205,7 +205,7 @@ def patch_for_face(face: Face, layer: Size, margin: float, context: float, seed:
 Known = Callable[[int], SampleArray | None]
 
 
-def nothing_known(number: int) -> SampleArray | None:
+def no_known_patches(number: int) -> SampleArray | None:
     """Default for ``known``: no patch was made before."""
     return None
 
@@ -215,7 +215,7 @@ class RefinedPatch:
     """A refined cut-out, back at the layer's scale, and its time."""
 
     samples: Picture
-    fired: Fired
+    fired: FiringResult
 
 
 def make_patch(
@@ -256,7 +256,7 @@ def lay_patch(
     The canvas has the layer's samples, and those of patches laid before.
     """
     before = Cropped(layer, placed.around)
-    matched = Matched(fresh, before, Shifted(placed.mask, placed.around), match)
+    matched = MatchedPatch(fresh, before, Shifted(placed.mask, placed.around), match)
     within = placed.laid.bounds.intersection(placed.around)
     for block in blocks(within, BLOCK, BLOCK):
         covered = placed.laid.read(block)[..., None]
@@ -292,7 +292,7 @@ def show_patch(
     `PlacedPatch.seen`.
     """
     shown = layer.read(placed.seen)[..., :3]
-    matched = Matched(
+    matched = MatchedPatch(
         Pixels(samples), Cropped(layer, placed.around), Shifted(placed.mask, placed.around), match
     )
     covered = placed.laid.read(placed.seen)[..., None]
@@ -308,11 +308,11 @@ def touch_up(
     *,
     base: Picture | None = None,
     masks: tuple[Coverage, ...] | None = None,
-    known: Known = nothing_known,
+    known: Known = no_known_patches,
     on_progress: OnProgress = ignore,
     stopping: StopSign = never,
     executor: Executor | None = None,
-) -> list[tuple[int, Fired]]:
+) -> list[tuple[int, FiringResult]]:
     """Return the layer with its places refined again, as a canvas at ``into``.
 
     Parameters

@@ -32,7 +32,7 @@ class ForKind:
 
 
 @dataclass(frozen=True, slots=True)
-class AskedFile:
+class RequestedFile:
     """A print file of each result."""
 
     settings: PrintSettings = setting(PrintSettings(), "The file, without a print.")
@@ -53,7 +53,7 @@ class Treatment:
     faces: bool = setting(False, "Whether all faces are mended.")
     strength: float = number(0.45, 0, 1, "Denoising strength that faces are mended with.")
     finish: Finish | None = setting(None, "The finish; null for none.")
-    files: tuple[AskedFile, ...] = setting((), "Print files of each result.")
+    files: tuple[RequestedFile, ...] = setting((), "Print files of each result.")
 
     def __post_init__(self) -> None:
         check_fields(self)

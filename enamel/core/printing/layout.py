@@ -37,7 +37,7 @@ class Edge(StrEnum):
     SOLID = "solid"
 
 
-class Beyond(StrEnum):
+class BleedSource(StrEnum):
     """The source of bleed and wrapped sides of a filled print."""
 
     OWN = "own"
@@ -59,7 +59,9 @@ class PrintPlan:
     edge: Edge = setting(Edge.MIRROR, "What an extended picture goes on with.")
     colour: str = setting("#ffffff", "Colour of a solid edge.")
     distance_mm: float = number(300.0, 50, 100_000, "From how far the print is seen.", "mm")
-    beyond: Beyond = setting(Beyond.OWN, "What bleed and wrapped sides of a filled print hold.")
+    beyond: BleedSource = setting(
+        BleedSource.OWN, "What bleed and wrapped sides of a filled print hold."
+    )
     shape: Shape = setting(Shape(), "How it is cut and folded, and what is safe.")
     split: Split = setting(Split(), "Over which sheets it is split.")
 
@@ -144,7 +146,7 @@ def lay_out(source: Size, plan: PrintPlan) -> Layout:
 
 def _covered(plan: PrintPlan) -> Size:
     """Return the part of a filled print that the picture itself covers."""
-    if plan.beyond is Beyond.OWN:
+    if plan.beyond is BleedSource.OWN:
         return plan.target.pixels
     return Size(*(min(pair) for pair in zip(plan.target.front, plan.target.pixels, strict=True)))
 
@@ -168,7 +170,7 @@ def _placed(picture: Size, plan: PrintPlan) -> Layout:
     shown = Box.whole(picture)
     if plan.fit is Fit.FILL:
         shown = _crop(picture, _covered(plan), plan.centre)
-        if plan.beyond is Beyond.OWN:
+        if plan.beyond is BleedSource.OWN:
             return Layout(shown.size, picture, shown, 0, 0)
     file = Size(max(file.width, shown.width), max(file.height, shown.height))
     beyond_top, beyond_right, beyond_bottom, beyond_left = plan.target.margins_mm

@@ -7,7 +7,7 @@ from typing import NamedTuple
 from enamel.core.geometry import Size
 from enamel.core.printing.layout import Fit, PrintPlan
 from enamel.core.printing.panels import Panel
-from enamel.core.printing.shapes import Way
+from enamel.core.printing.shapes import Direction
 from enamel.core.printing.sizing import Bleed, mm_of
 
 MARK_MM, MARK_GAP_MM = 5.0, 2.0
@@ -65,7 +65,7 @@ class Page:
     height: float
     bleed: Bleed = Bleed()
     marks: bool = False
-    folds: tuple[tuple[Way, float], ...] = ()
+    folds: tuple[tuple[Direction, float], ...] = ()
     """Folds: direction, and distance from the left or top of the printed part."""
     label: str = ""
     """Text in the margin."""
@@ -101,7 +101,7 @@ class Page:
         left, top, right, bottom = self.bleed_box
         return [
             LineSegment(left + at, top, left + at, bottom, True)
-            if way is Way.DOWN
+            if way is Direction.DOWN
             else LineSegment(left, top + at, right, top + at, True)
             for way, at in self.folds
         ]
@@ -111,12 +111,12 @@ class Page:
         if not self.marks:
             return []
         media, trim = self.media, self.trim_box
-        at = [(Way.DOWN, x, False) for x in (trim.left, trim.right)]
-        at += [(Way.ACROSS, y, False) for y in (trim.top, trim.bottom)]
+        at = [(Direction.DOWN, x, False) for x in (trim.left, trim.right)]
+        at += [(Direction.ACROSS, y, False) for y in (trim.top, trim.bottom)]
         at += [(way, self.slug + place, True) for way, place in self.folds]
         lines = []
         for way, place, dashed in at:
-            if way is Way.DOWN:
+            if way is Direction.DOWN:
                 lines.append(LineSegment(place, 0, place, MARK_MM, dashed))
                 lines.append(
                     LineSegment(place, media.bottom - MARK_MM, place, media.bottom, dashed)
@@ -154,12 +154,18 @@ def page_of(plan: PrintPlan | None, file: Size, ppi: float, *, marks: bool = Fal
         return Page(width, height, marks=marks)
     bleed, wrap = plan.target.bleed, plan.target.wrap_mm
     folds = [
-        (fold.way, fold.at_mm + (bleed.left if fold.way is Way.DOWN else bleed.top))
+        (fold.way, fold.at_mm + (bleed.left if fold.way is Direction.DOWN else bleed.top))
         for fold in plan.shape.folds
     ]
     if wrap:
-        folds += [(Way.DOWN, bleed.left + wrap), (Way.DOWN, width - bleed.right - wrap)]
-        folds += [(Way.ACROSS, bleed.top + wrap), (Way.ACROSS, height - bleed.bottom - wrap)]
+        folds += [
+            (Direction.DOWN, bleed.left + wrap),
+            (Direction.DOWN, width - bleed.right - wrap),
+        ]
+        folds += [
+            (Direction.ACROSS, bleed.top + wrap),
+            (Direction.ACROSS, height - bleed.bottom - wrap),
+        ]
     return Page(width, height, bleed, marks, tuple(folds))
 
 
@@ -190,9 +196,11 @@ def panel_page(panel: Panel, whole: Page, ppi: float, title: str) -> Page:
         left=rest(cut.left - left),
     )
     folds = [
-        (way, at - (left if way is Way.DOWN else top))
+        (way, at - (left if way is Direction.DOWN else top))
         for way, at in whole.folds
-        if 0 < at - (left if way is Way.DOWN else top) < (width if way is Way.DOWN else height)
+        if 0
+        < at - (left if way is Direction.DOWN else top)
+        < (width if way is Direction.DOWN else height)
     ]
     return replace(whole, width=width, height=height, bleed=bleed, folds=tuple(folds), marks=True,
                    label=f"{title}: {panel.name}")  # fmt: skip

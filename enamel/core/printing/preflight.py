@@ -14,7 +14,7 @@ MUCH_OUT = 0.02
 USUAL_BLEED_MM = 3.0
 
 
-class Matter(StrEnum):
+class PreflightItem(StrEnum):
     """Matters that are checked."""
 
     PIXELS = "pixels"
@@ -28,7 +28,7 @@ class Matter(StrEnum):
 
 
 @dataclass(frozen=True, slots=True)
-class Known:
+class PrintFacts:
     """Facts about a layer and its print file. None where they were not measured."""
 
     ppi: float
@@ -51,12 +51,12 @@ class Known:
 class Notice:
     """The result for one matter: whether it is as it should be, and a sentence."""
 
-    matter: Matter
+    matter: PreflightItem
     fine: bool
     words: str
 
 
-def preflight(known: Known) -> list[Notice]:
+def preflight(known: PrintFacts) -> list[Notice]:
     """Return a notice for every measured matter, those that need attention first."""
     found = [_pixels(known), _newest(known), _joins(known), _faces(known), _bleed(known),
              _gamut(known), _ink(known), _sharpening(known)]  # fmt: skip
@@ -64,75 +64,83 @@ def preflight(known: Known) -> list[Notice]:
     return sorted(notices, key=lambda notice: notice.fine)
 
 
-def _pixels(known: Known) -> Notice:
+def _pixels(known: PrintFacts) -> Notice:
     distance = known.plan.distance_mm if known.plan else PrintPlan().distance_mm
     quality = quality_of(known.ppi, distance)
     seen = f"{known.ppi:.0f} ppi, viewed from {distance / 10:.0f} cm"
     if quality is None:
-        return Notice(Matter.PIXELS, False, f"Too few pixels: {seen}, looks soft.")
-    return Notice(Matter.PIXELS, True, f"Enough pixels: {seen}, is {quality}.")
+        return Notice(PreflightItem.PIXELS, False, f"Too few pixels: {seen}, looks soft.")
+    return Notice(PreflightItem.PIXELS, True, f"Enough pixels: {seen}, is {quality}.")
 
 
-def _newest(known: Known) -> Notice:
+def _newest(known: PrintFacts) -> Notice:
     words = "This is the newest layer." if known.newest else "There is a newer layer than this one."
-    return Notice(Matter.NEWEST, known.newest, words)
+    return Notice(PreflightItem.NEWEST, known.newest, words)
 
 
-def _joins(known: Known) -> Notice | None:
+def _joins(known: PrintFacts) -> Notice | None:
     if known.joins is None:
         return None
     one = known.joins == 1
     words = f"{known.joins} join{'' if one else 's'} of tiles {'is' if one else 'are'} visible."
-    return Notice(Matter.JOINS, not known.joins, words if known.joins else "No joins are visible.")
+    return Notice(
+        PreflightItem.JOINS, not known.joins, words if known.joins else "No joins are visible."
+    )
 
 
-def _faces(known: Known) -> Notice | None:
+def _faces(known: PrintFacts) -> Notice | None:
     if known.faces is None:
         return None
     one = known.faces == 1
     words = f"{known.faces} face{'' if one else 's'} could do with a touch-up and had none."
-    return Notice(Matter.FACES, not known.faces, words if known.faces else "No face needs mending.")
+    return Notice(
+        PreflightItem.FACES, not known.faces, words if known.faces else "No face needs mending."
+    )
 
 
-def _bleed(known: Known) -> Notice | None:
+def _bleed(known: PrintFacts) -> Notice | None:
     plan = known.plan
     if plan is None:
         return None
     sides = plan.target.bleed
     least = min(sides.top, sides.right, sides.bottom, sides.left)
     if plan.fit is Fit.INSIDE and max(sides.top, sides.right, sides.bottom, sides.left):
-        return Notice(Matter.BLEED, False, "The picture only fits inside, so it has no bleed.")
+        return Notice(
+            PreflightItem.BLEED, False, "The picture only fits inside, so it has no bleed."
+        )
     if plan.fit is Fit.INSIDE:
-        return Notice(Matter.BLEED, True, "No bleed is asked for; it prints with a white border.")
+        return Notice(
+            PreflightItem.BLEED, True, "No bleed is asked for; it prints with a white border."
+        )
     if least < USUAL_BLEED_MM:
         words = f"The least bleed is {least:g} mm; shops that cut ask for {USUAL_BLEED_MM:g} mm."
-        return Notice(Matter.BLEED, False, words)
-    return Notice(Matter.BLEED, True, f"Bleed is {least:g} mm or more.")
+        return Notice(PreflightItem.BLEED, False, words)
+    return Notice(PreflightItem.BLEED, True, f"Bleed is {least:g} mm or more.")
 
 
-def _gamut(known: Known) -> Notice | None:
+def _gamut(known: PrintFacts) -> Notice | None:
     fraction = known.out_of_gamut
     if fraction is None:
         return None
     words = f"{100 * fraction:.1f} % of the picture is out of the profile's gamut."
-    return Notice(Matter.GAMUT, fraction <= MUCH_OUT, words)
+    return Notice(PreflightItem.GAMUT, fraction <= MUCH_OUT, words)
 
 
-def _ink(known: Known) -> Notice | None:
+def _ink(known: PrintFacts) -> Notice | None:
     if known.ink is None:
         return None
     fine = known.ink <= MOST_INK + 0.5
     words = (
         f"Up to {known.ink:.0f} % of ink on one place; {MOST_INK:.0f} % is what coated paper takes."
     )
-    return Notice(Matter.INK, fine, words)
+    return Notice(PreflightItem.INK, fine, words)
 
 
-def _sharpening(known: Known) -> Notice:
+def _sharpening(known: PrintFacts) -> Notice:
     twice = known.sharpened and known.paper is not PaperStock.NONE
     if twice:
         words = (
             "Sharpened twice: by a finish, and again for paper. Leave one out, or look at 100 %."
         )
-        return Notice(Matter.SHARPENING, False, words)
-    return Notice(Matter.SHARPENING, True, "It is not sharpened twice.")
+        return Notice(PreflightItem.SHARPENING, False, words)
+    return Notice(PreflightItem.SHARPENING, True, "It is not sharpened twice.")

@@ -28,7 +28,7 @@ class Outline(StrEnum):
     ROUND = "round"
 
 
-class Way(StrEnum):
+class Direction(StrEnum):
     """Directions of a fold."""
 
     DOWN = "down"
@@ -39,7 +39,7 @@ class Way(StrEnum):
 class Fold:
     """A straight fold."""
 
-    way: Way = setting(Way.DOWN, "Whether it runs from top to bottom or across.")
+    way: Direction = setting(Direction.DOWN, "Whether it runs from top to bottom or across.")
     at_mm: float = number(0.0, 0, 20_000, "From the left or the top of the trim.", "mm")
 
     def __post_init__(self) -> None:

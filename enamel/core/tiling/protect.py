@@ -12,7 +12,7 @@ import numpy as np
 
 from enamel.core.geometry import Box, Size
 from enamel.core.imaging.canvas import FloatArray
-from enamel.core.masks import Drawn
+from enamel.core.masks import RenderedMask
 from enamel.core.schedule import Protect
 
 FULL_FROM = 0.05
@@ -23,7 +23,7 @@ class Fractions:
     """The fraction of a coat's strength for each pixel of its result, read box by box."""
 
     def __init__(self, protect: Protect, size: Size) -> None:
-        self.covered = Drawn(protect.mask, size)
+        self.covered = RenderedMask(protect.mask, size)
         self.left = np.float32(protect.left)
 
     def read(self, box: Box) -> FloatArray:

@@ -82,7 +82,7 @@ def join_tiles(settings: Refine, grid: Grid, region: Box) -> list[Tile]:
     """Return tiles of the pass over the joins that the region needs."""
     if settings.joins is None:
         return []
-    lying = LyingAcross.of(settings.joins.width, grid, region)
+    lying = ShiftedTiles.of(settings.joins.width, grid, region)
     return [
         lying.grid.at(column, row)
         for row, on_row in lying.rows.items()
@@ -92,7 +92,7 @@ def join_tiles(settings: Refine, grid: Grid, region: Box) -> list[Tile]:
 
 
 @dataclass(frozen=True)
-class LyingAcross:
+class ShiftedTiles:
     """The tiles of the moved grid that a region needs, by columns and rows; whether a band meets each."""
 
     grid: Grid
@@ -100,7 +100,7 @@ class LyingAcross:
     rows: dict[int, bool]
 
     @classmethod
-    def of(cls, width: int, grid: Grid, region: Box) -> "LyingAcross":
+    def of(cls, width: int, grid: Grid, region: Box) -> "ShiftedTiles":
         moved = grid.shifted()
         columns, rows = moved.touching_lines(region)
         vertical, horizontal = grid.joins
@@ -180,7 +180,7 @@ def counted(spec: PassSpec, region: Box) -> tuple[int, int]:
     """
     settings, grid = spec.settings, grid_of(spec)
     if region == Box.whole(spec.size):
-        over = LyingAcross.of(settings.joins.width, grid, region).count if settings.joins else 0
+        over = ShiftedTiles.of(settings.joins.width, grid, region).count if settings.joins else 0
         return grid.count, over
     needed = Tiles.of(settings, grid, region)
     return sum(len(group) for group in needed.rounds), len(needed.joining)

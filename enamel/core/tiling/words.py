@@ -9,7 +9,7 @@ import numpy as np
 from enamel.core.diffusion.denoiser import ModelSpec, Words
 from enamel.core.geometry import Box, Size
 from enamel.core.imaging.canvas import FloatArray
-from enamel.core.masks import Drawn
+from enamel.core.masks import RenderedMask
 from enamel.core.schedule import Refine, Region
 
 Vocabulary = Sequence[tuple[str, ...]]
@@ -133,7 +133,7 @@ class Script:
     def _covered(self, region: Region, tile: Box) -> float:
         """Return the fraction of a tile that a region covers."""
         if region.mask is not None:
-            return float(Drawn(region.mask, self.size).read(tile).mean())
+            return float(RenderedMask(region.mask, self.size).read(tile).mean())
         return self._box(region.box).intersection(tile).area / tile.area
 
     def _box(self, weights: tuple[float, float, float, float]) -> Box:

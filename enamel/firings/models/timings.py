@@ -4,7 +4,7 @@ from django.db import models
 from django.utils import timezone
 
 from enamel.catalogue.models import Trial
-from enamel.core.pipeline.pace import Kind, Paces, Portion, Timed
+from enamel.core.pipeline.pace import Kind, Paces, Portion, TimedPortion
 
 ALIKE = ("kind", "model", "mode", "tile")
 """What makes two timings comparable."""
@@ -24,7 +24,7 @@ class TimingQuerySet(models.QuerySet["Timing"]):
         """Return this machine's speeds, as far as they are known."""
         known = self.order_by("-pk").values_list(*ALIKE, "amount", "seconds")
         done = [
-            Timed(Portion(Kind(kind), amount, model, mode, tile), seconds)
+            TimedPortion(Portion(Kind(kind), amount, model, mode, tile), seconds)
             for kind, model, mode, tile, amount, seconds in known
         ]
         return Paces(done, Trial.objects.rates())

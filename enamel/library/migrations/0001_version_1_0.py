@@ -311,7 +311,7 @@ class Migration(migrations.Migration):
             },
         ),
         migrations.CreateModel(
-            name="KeptMask",
+            name="SavedMask",
             fields=[
                 (
                     "id",
@@ -381,7 +381,7 @@ class Migration(migrations.Migration):
             ),
         ),
         migrations.AddConstraint(
-            model_name="keptmask",
+            model_name="savedmask",
             constraint=models.UniqueConstraint(fields=("piece", "name"), name="one_mask_per_name"),
         ),
         migrations.AddConstraint(

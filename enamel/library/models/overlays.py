@@ -6,7 +6,7 @@ from django.utils import timezone
 from enamel.core.masks import Mask
 
 
-class KeptMask(models.Model):
+class SavedMask(models.Model):
     """A mask saved with its piece, for use on other layers and as a region of a prompt."""
 
     piece = models.ForeignKey("Piece", models.CASCADE, related_name="masks")

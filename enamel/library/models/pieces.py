@@ -41,7 +41,7 @@ class PieceQuerySet(models.QuerySet["Piece"]):
         own = self.filter(owner_id=person.pk, deleted_at__gt=since)
         return own.order_by("-deleted_at")
 
-    def past_return(self) -> "PieceQuerySet":
+    def past_restoring(self) -> "PieceQuerySet":
         """Return those whose time to be restored has passed."""
         return self.filter(deleted_at__lte=timezone.now() - THROWN_AWAY_FOR)
 

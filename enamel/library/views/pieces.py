@@ -21,7 +21,7 @@ from enamel.library import services
 from enamel.library.access import own_piece
 from enamel.library.layers import canvas_of
 from enamel.library.models import Piece
-from enamel.library.presenters import Finding
+from enamel.library.presenters import PieceSearch
 from enamel.library.pyramids import thumbnail
 from enamel.uploads.models import Upload
 from enamel.web.downloads import send
@@ -37,7 +37,7 @@ SHEET_SIDE = 1600
 def pieces(request: HttpRequest) -> HttpResponse:
     """Show a page of pieces: searched, filtered by mark and tag, sorted."""
     own = Piece.objects.of(request.user)
-    finding = Finding(own, request.GET)
+    finding = PieceSearch(own, request.GET)
     page = Paginator(finding.found.with_newest_layer(), PER_PAGE).get_page(request.GET.get("page"))
     shown = {
         **finding.shown,
@@ -71,7 +71,7 @@ def import_picture(request: HttpRequest) -> HttpResponse:
             made.append(found)
     if request.headers.get("Accept") == "application/json":
         answer = {
-            "pieces": [_brought_in(piece) for piece in made],
+            "pieces": [_imported_row(piece) for piece in made],
             "uploads": [
                 {"name": one.name, "stateUrl": reverse("upload-state", args=[one.pk])}
                 for one in uploads
@@ -86,7 +86,7 @@ def import_picture(request: HttpRequest) -> HttpResponse:
     return redirect(made[0]) if len(made) == 1 and not uploads else redirect("pieces")
 
 
-def _brought_in(piece: Piece) -> dict[str, Any]:
+def _imported_row(piece: Piece) -> dict[str, Any]:
     """Return what the page shows of a piece that was just imported."""
     note = ""
     if piece.copy_of:
@@ -196,7 +196,7 @@ def split_picture(request: HttpRequest, piece_id: UUID) -> HttpResponse:
 
 @require_POST
 @login_required
-def no_sheet(request: HttpRequest, piece_id: UUID) -> HttpResponse:
+def dismiss_guess(request: HttpRequest, piece_id: UUID) -> HttpResponse:
     """Record that the picture is not a contact sheet, or not a copy."""
     piece = own_piece(request, piece_id)
     piece.cuts, piece.copy_of = None, None

@@ -13,7 +13,7 @@ from enamel.core.schedule import Coat
 from enamel.jobs import services as jobs
 from enamel.library.models import Layer
 from enamel.orders.clients import answers
-from enamel.orders.clients.known import ACCOUNT, TERMS, Known, known
+from enamel.orders.clients.last_answers import ACCOUNT, TERMS, LastAnswer, last_answer
 from enamel.orders.models import SentCoat, SpendingLimit
 
 MOST_LIMIT_CENTS = 1_000_000
@@ -25,7 +25,7 @@ State = SentCoat.State
 class Account:
     """The balance and what was spent, in cents."""
 
-    at_bureau: Known[answers.Account]
+    at_bureau: LastAnswer[answers.Account]
     """The workshop's account at the bureau, as last answered, with its age."""
     spent_cents: int
     """Spent by the artist this month, with coats under way."""
@@ -49,15 +49,15 @@ class Account:
 def account(owner_id: int) -> Account:
     """Return what an artist has spent this month, and the account at the bureau as last answered."""
     return Account(
-        at_bureau=known(ACCOUNT, answers.Account),
+        at_bureau=last_answer(ACCOUNT, answers.Account),
         spent_cents=SentCoat.objects.spent_cents(owner_id, _this_month()),
         limit_cents=SpendingLimit.of(owner_id),
     )
 
 
-def terms() -> Known[answers.Terms]:
+def terms() -> LastAnswer[answers.Terms]:
     """Return the bureau's terms, as last answered."""
-    return known(TERMS, answers.Terms)
+    return last_answer(TERMS, answers.Terms)
 
 
 def set_limit(owner_id: int, cents: int) -> None:

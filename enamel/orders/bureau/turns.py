@@ -30,11 +30,11 @@ from enamel.core.schedule import content_key
 from enamel.firings.checking import check_layer
 from enamel.library.layers import add_layer, canvas_in, canvas_of, prepare
 from enamel.library.models import Layer
-from enamel.orders.clients import answers, known, sending
+from enamel.orders.clients import answers, last_answers, sending
 from enamel.orders.clients.client import Rejected, ServiceError, Unknown
 from enamel.orders.clients.sending import send_file
 from enamel.orders.models import SentCoat
-from enamel.orders.turns import OrderTurn, Overtaken
+from enamel.orders.turns import OrderClosed, OrderTurn
 from enamel.storage.files import keep_file
 
 SENT = Output(FileFormat.PNG, bits=16, speaks=False)
@@ -72,7 +72,7 @@ class BureauTurn(OrderTurn[SentCoat]):
     """
 
     def __init__(self, sent: SentCoat, work: Path) -> None:
-        super().__init__(sent, known.bureau())
+        super().__init__(sent, last_answers.bureau())
         self.work = work
 
     def step(self) -> float | None:
@@ -107,14 +107,14 @@ class BureauTurn(OrderTurn[SentCoat]):
         if answer.state != "done" or answer.result is None:
             self.update(charged_cents=answer.charged_cents)
             charged = (
-                "Nothing is charged." if not answer.charged_cents else what_it_costs(self.order)
+                "Nothing is charged." if not answer.charged_cents else charge_message(self.order)
             )
             self.order.fail(f"The bureau did not lay this coat: {answer.reason} {charged}")
             return None
         return self._fetch(answer.result)
 
     def reject(self, error: Rejected) -> None:
-        self.order.fail(f"The bureau does not go on with it: {error} {what_it_costs(self.order)}")
+        self.order.fail(f"The bureau does not go on with it: {error} {charge_message(self.order)}")
 
     # offer and order --------------------------------------------------------------------------
 
@@ -256,7 +256,7 @@ class BureauTurn(OrderTurn[SentCoat]):
             if self.order.spoilt >= MOST_SPOILT:
                 self.order.fail(
                     f"The result came with a wrong checksum {MOST_SPOILT} times. "
-                    f"{what_it_costs(self.order)}"
+                    f"{charge_message(self.order)}"
                 )
                 return None
             return 0.0
@@ -271,7 +271,7 @@ class BureauTurn(OrderTurn[SentCoat]):
         if size != sent.size:
             raise Refusal(
                 f"The bureau sent {size}, where {sent.size} were ordered. It did not become a layer. "
-                f"{what_it_costs(sent)}"
+                f"{charge_message(sent)}"
             )
         read_apart(path, into, limits, lambda progress: None)
         canvas = Canvas(into)
@@ -290,7 +290,7 @@ class BureauTurn(OrderTurn[SentCoat]):
         if not kept:
             for field in (sent.pixels, sent.preview):
                 field.storage.delete(str(field.name))
-            raise Overtaken
+            raise OrderClosed
         if not doubts:
             keep_layer(sent)
 
@@ -304,7 +304,7 @@ class BureauTurn(OrderTurn[SentCoat]):
     def _move(self, state: str, **fields: Any) -> None:
         """Move on to a state, unless the artist has cancelled meanwhile."""
         if not self.order.transition(state, only_from=SentCoat.UNDER_WAY, **fields):
-            raise Overtaken
+            raise OrderClosed
 
 
 def keep_layer(sent: SentCoat) -> None:
@@ -312,7 +312,7 @@ def keep_layer(sent: SentCoat) -> None:
 
     Raises
     ------
-    Overtaken
+    OrderClosed
     """
     start, coat = sent.start, sent.coat
     came = sent.pixels
@@ -321,7 +321,7 @@ def keep_layer(sent: SentCoat) -> None:
     name = content_key("bureau", start.sha256, to_json(coat), digest)
     with transaction.atomic():
         if not sent.transition(State.DONE, only_from=[State.FETCHING], pixels="", error=""):
-            raise Overtaken
+            raise OrderClosed
         layer = sent.piece.layer_at(name)
         if layer is None:
             work = Path(settings.KILN_WORK) / "bureau" / f"{sent.pk}.npy"
@@ -352,7 +352,7 @@ def _preview(canvas: Canvas) -> bytes:
     return webp_of(whole, PREVIEW_PX)
 
 
-def what_it_costs(sent: SentCoat) -> str:
+def charge_message(sent: SentCoat) -> str:
     """Return a sentence about what was charged for a coat without a result."""
     facts = SentCoat.objects.values_list("number", "charged_cents", "uncertain").get(pk=sent.pk)
     number, cents, uncertain = facts

@@ -19,7 +19,7 @@ USUAL_LIMIT_CENTS = 2000
 
 
 class SentCoatQuerySet(JobQuerySet["SentCoat"]):
-    def outlived(self) -> "SentCoatQuerySet":
+    def expired(self) -> "SentCoatQuerySet":
         """Return old offers that were not accepted."""
         offers = self.filter(ordered=None, charged_cents=0, state__in=SentCoat.OFFERS)
         return offers.filter(expires__lt=timezone.now())

@@ -2,18 +2,18 @@
 
 from enamel.core.errors import Refusal
 from enamel.jobs import services as jobs
-from enamel.orders.clients import known
+from enamel.orders.clients import last_answers
 from enamel.orders.clients.answers import PriceList
-from enamel.orders.clients.known import Known
+from enamel.orders.clients.last_answers import LastAnswer
 from enamel.orders.models import ShopOrder
 from enamel.prints.models import PrintFile
 
 MOST_COPIES = 500
 
 
-def price_list() -> Known[PriceList]:
+def price_list() -> LastAnswer[PriceList]:
     """Return the shop's papers and prices, as last answered."""
-    return known.known(known.PRICES, PriceList)
+    return last_answers.last_answer(last_answers.PRICES, PriceList)
 
 
 def order(print_file: PrintFile, paper: str, copies: int) -> ShopOrder:

@@ -8,7 +8,7 @@ from typing import IO, Any
 from django.core.files.base import ContentFile
 from django.utils import timezone
 
-from enamel.orders.clients import known, sending
+from enamel.orders.clients import last_answers, sending
 from enamel.orders.clients.answers import ShopOrderAnswer, as_json
 from enamel.orders.clients.client import Rejected, Retryable, ServiceError
 from enamel.orders.clients.sending import send_file
@@ -41,7 +41,7 @@ class ShopTurn(OrderTurn[ShopOrder]):
     """
 
     def __init__(self, order: ShopOrder, file: IO[bytes]) -> None:
-        super().__init__(order, known.shop())
+        super().__init__(order, last_answers.shop())
         self.file = file
 
     def step(self) -> float | None:

@@ -72,7 +72,7 @@ def state(request: HttpRequest, sent_id: UUID) -> JsonResponse:
 
 @require_GET
 @login_required
-def came_back(request: HttpRequest, sent_id: UUID) -> FileResponse:
+def result_picture(request: HttpRequest, sent_id: UUID) -> FileResponse:
     """Send the result's picture, reduced."""
     sent = own_sent_coat(request, sent_id)
     if not sent.preview:

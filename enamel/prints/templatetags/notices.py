@@ -3,7 +3,7 @@
 from django import template
 from django.urls import reverse
 
-from enamel.core.printing.preflight import Matter, Notice
+from enamel.core.printing.preflight import Notice, PreflightItem
 from enamel.library.models import Layer
 
 register = template.Library()
@@ -17,13 +17,17 @@ def place_of(notice: Notice, layer: Layer) -> tuple[str, str, str] | None:
     task = f"{layer.piece.get_absolute_url()}?layer={layer.pk}&task="
     compare = reverse("compare", args=[layer.piece_id])
     places = {
-        Matter.PIXELS: (f"{task}print", "Plan the size", ""),
-        Matter.NEWEST: (f"{layer.piece.get_absolute_url()}?task=file", "Take the newest", ""),
-        Matter.JOINS: (f"{compare}?show={layer.piece.base.pk},{layer.pk}", "See them", ""),
-        Matter.FACES: (f"{task}touch-up", "Touch up", ""),
-        Matter.BLEED: (f"{task}print", "Set bleed", ""),
-        Matter.GAMUT: (f"{task}file", "Proof it", "proof"),
-        Matter.INK: ("#id_profile", "Another profile", ""),
-        Matter.SHARPENING: ("#id_paper", "Sharpen for paper", ""),
+        PreflightItem.PIXELS: (f"{task}print", "Plan the size", ""),
+        PreflightItem.NEWEST: (
+            f"{layer.piece.get_absolute_url()}?task=file",
+            "Take the newest",
+            "",
+        ),
+        PreflightItem.JOINS: (f"{compare}?show={layer.piece.base.pk},{layer.pk}", "See them", ""),
+        PreflightItem.FACES: (f"{task}touch-up", "Touch up", ""),
+        PreflightItem.BLEED: (f"{task}print", "Set bleed", ""),
+        PreflightItem.GAMUT: (f"{task}file", "Proof it", "proof"),
+        PreflightItem.INK: ("#id_profile", "Another profile", ""),
+        PreflightItem.SHARPENING: ("#id_paper", "Sharpen for paper", ""),
     }
     return places.get(notice.matter)

@@ -6,7 +6,7 @@ from django import forms
 
 from enamel.core.errors import FieldRefusal, Refusal
 from enamel.core.jsontext import read_json
-from enamel.core.masks import Drawn
+from enamel.core.masks import RenderedMask
 from enamel.core.masks.coverage import require_covered
 from enamel.core.pipeline.inlay import Inlay
 from enamel.library.models import Layer
@@ -40,7 +40,7 @@ class InlayForm(forms.Form):
             found = tuple(Inlay.from_json(one) for one in form)
             for settings in found:
                 if settings.mask is not None:
-                    require_covered(Drawn(settings.mask, self.under.size))
+                    require_covered(RenderedMask(settings.mask, self.under.size))
         except FieldRefusal as refusal:
             raise forms.ValidationError(refusal.message) from None
         except ValueError as refusal:

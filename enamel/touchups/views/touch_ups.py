@@ -20,7 +20,7 @@ from enamel.firings.presenters.refiners import abilities_in
 from enamel.library import faces, masks
 from enamel.library.access import own_layer, own_piece
 from enamel.library.layers import crop_of
-from enamel.library.models import KeptMask, Layer, Piece
+from enamel.library.models import Layer, Piece, SavedMask
 from enamel.library.views.layers import A_MONTH
 from enamel.touchups import services as touchups
 from enamel.touchups.forms.touch_up import TouchUpForm, mask_of
@@ -30,8 +30,8 @@ from enamel.touchups.presenters import present_draft, present_face, touch_up_cos
 from enamel.workspace.views import show_again
 
 MEASURES = {
-    "differs": masks.where_it_differs,
-    "found": masks.where_found,
+    "differs": masks.difference_mask,
+    "found": masks.findings_mask,
     "faces": masks.faces_mask,
 }
 
@@ -48,8 +48,8 @@ def own_candidate(request: HttpRequest, number: int) -> Candidate:
     return get_object_or_404(own.select_related("draft__layer"), pk=number)
 
 
-def own_mask(request: HttpRequest, number: int) -> KeptMask:
-    own = KeptMask.objects.filter(piece__in=Piece.objects.of(request.user))
+def own_mask(request: HttpRequest, number: int) -> SavedMask:
+    own = SavedMask.objects.filter(piece__in=Piece.objects.of(request.user))
     return get_object_or_404(own.select_related("piece"), pk=number)
 
 
@@ -69,7 +69,7 @@ def mend(request: HttpRequest, layer_id: UUID) -> HttpResponse:
         else:
             settings, names = form.for_the_mask(), ["What is masked"]
         changed = _changed(request, layer)
-        asked = touchups.ask(layer, settings, form.tries, names, changed)
+        asked = touchups.submit_candidates(layer, settings, form.tries, names, changed)
     except Refusal as refusal:
         words = refusal.message if isinstance(refusal, FieldRefusal) else str(refusal)
         form.add_error(None, words)
@@ -108,7 +108,7 @@ def measured_mask(request: HttpRequest, layer_id: UUID) -> JsonResponse:
         over = layer.piece.layers.filter(sha256=request.POST.get("over", "")).first()
         if over is None:
             raise Refusal("Choose the picture that is laid over first.")
-        found = masks.where_better(over, layer, measure)
+        found = masks.better_mask(over, layer, measure)
     elif measure in MEASURES:
         found = MEASURES[measure](layer)
     else:
@@ -133,17 +133,17 @@ def crop(request: HttpRequest, layer_id: UUID) -> HttpResponse:
 
 @require_POST
 @login_required
-def put_faces_right(request: HttpRequest, layer_id: UUID) -> HttpResponse:
+def save_faces(request: HttpRequest, layer_id: UUID) -> HttpResponse:
     """Save the faces as corrected, or reset them to those found; return the list as part of the page."""
     layer = own_layer(request, layer_id)
     if "as-found" in request.POST:
-        faces.as_found(layer.piece)
+        faces.reset_faces(layer.piece)
     else:
-        faces.put_right(layer, _faces(request.POST.get("faces", "")))
+        faces.correct_faces(layer, _faces(request.POST.get("faces", "")))
     shown = {
         "layer": layer,
         "faces": [present_face(layer, face) for face in faces.listed(layer)],
-        "put_right": layer.piece.faces_kept is not None,
+        "corrected": layer.piece.faces_kept is not None,
     }
     return render(request, "touchups/faces.html", shown)
 

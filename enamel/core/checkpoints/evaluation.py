@@ -20,7 +20,7 @@ LARGEST_PIECE = 256
 
 
 @dataclass(frozen=True, slots=True)
-class Encoded:
+class EncodedPrompt:
     """A prompt as a network takes it. Tensors: (1, tokens, features), (1, features)."""
 
     sequence: Any
@@ -28,11 +28,11 @@ class Encoded:
 
 
 @dataclass(frozen=True, slots=True)
-class Asked:
+class NetworkInputs:
     """Inputs of a network besides its latents. ``size`` (height, width) in px."""
 
     time: float
-    words: Encoded
+    words: EncodedPrompt
     size: tuple[int, int]
     structure: Any = None
     """(1, 3, height, width) in 0…1, where there is a structure guide."""
@@ -60,7 +60,7 @@ def check(network: Any, role: str, channels: int) -> None:
         )
 
 
-def made(one: Loaded, latents: Any, asked: Asked) -> Any:
+def evaluate(one: Loaded, latents: Any, asked: NetworkInputs) -> Any:
     """Return the network's output for latents (1, channels, height, width), given in its own form."""
     torch = import_module("torch")
     time = torch.tensor([asked.time], device=latents.device, dtype=torch.float32)
@@ -99,7 +99,7 @@ def guide_factor(guide: Any) -> int:
     return int(2 ** (len(guide.config.conditioning_embedding_out_channels) - 1))
 
 
-def _added(one: Loaded, asked: Asked, latents: Any) -> dict[str, Any] | None:
+def _added(one: Loaded, asked: NetworkInputs, latents: Any) -> dict[str, Any] | None:
     """Return the added conditions of a U-Net: summary and sizes in px, which are those of the picture,
     its crop (none) and the result; or the first two and an aesthetic score.
     """
@@ -117,7 +117,7 @@ def _added(one: Loaded, asked: Asked, latents: Any) -> dict[str, Any] | None:
     return {"text_embeds": summary, "time_ids": ids}
 
 
-def _embedded_guidance(one: Loaded, asked: Asked, latents: Any) -> Any:
+def _embedded_guidance(one: Loaded, asked: NetworkInputs, latents: Any) -> Any:
     """Return the sinusoidal embedding of the guidance scale, where a distilled network was trained with
     it (Luo et al., "Latent consistency models", 2023, app. E; the embedding as in Vaswani et al., 2017).
     """
@@ -134,7 +134,7 @@ def _embedded_guidance(one: Loaded, asked: Asked, latents: Any) -> Any:
     return torch.nn.functional.pad(values, (0, size - values.shape[1])).to(latents)
 
 
-def encoded(one: Loaded, prompt: str, *, negative: bool = False) -> Encoded:
+def encoded(one: Loaded, prompt: str, *, negative: bool = False) -> EncodedPrompt:
     """Return a prompt as the network takes it. Cached, so that tiles with the same prompt encode it once.
 
     Parameters
@@ -144,11 +144,11 @@ def encoded(one: Loaded, prompt: str, *, negative: bool = False) -> Encoded:
     key = (prompt, negative)
     if key not in one.words:
         one.words[key] = _encoded(one, prompt, negative)
-    kept: Encoded = one.words[key]
+    kept: EncodedPrompt = one.words[key]
     return kept
 
 
-def _encoded(one: Loaded, prompt: str, negative: bool) -> Encoded:
+def _encoded(one: Loaded, prompt: str, negative: bool) -> EncodedPrompt:
     torch = import_module("torch")
     several = len(one.encoders) > 1
     both = [
@@ -160,20 +160,20 @@ def _encoded(one: Loaded, prompt: str, negative: bool) -> Encoded:
     elif several:
         longest = max(sequence.shape[1] for sequence, _ in both)
         sequences = [_padded(sequence, longest, torch) for sequence, _ in both]
-        words = Encoded(torch.cat(sequences, dim=2), both[-1][1])
+        words = EncodedPrompt(torch.cat(sequences, dim=2), both[-1][1])
     else:
-        words = Encoded(both[0][0])
+        words = EncodedPrompt(both[0][0])
     if (
         negative
         and not prompt.strip()
         and one.contents.empty_is_nothing
         and words.summary is not None
     ):
-        return Encoded(torch.zeros_like(words.sequence), torch.zeros_like(words.summary))
+        return EncodedPrompt(torch.zeros_like(words.sequence), torch.zeros_like(words.summary))
     return words
 
 
-def _for_transformer(one: Loaded, both: list[tuple[Any, Any]], torch: Any) -> Encoded:
+def _for_transformer(one: Loaded, both: list[tuple[Any, Any]], torch: Any) -> EncodedPrompt:
     """Join the sequences of encoders with a summary along features, then append those of one without
     along tokens.
     """
@@ -185,7 +185,7 @@ def _for_transformer(one: Loaded, both: list[tuple[Any, Any]], torch: Any) -> En
     joined = torch.nn.functional.pad(joined, (0, width - joined.shape[2]))
     rest = behind or [joined.new_zeros(1, TOKENS_WITHOUT, width)]
     summary = torch.cat([summary for _, summary in both if summary is not None], dim=1)
-    return Encoded(torch.cat([joined, *rest], dim=1), summary)
+    return EncodedPrompt(torch.cat([joined, *rest], dim=1), summary)
 
 
 def _padded(sequence: Any, length: int, torch: Any) -> Any:

@@ -30,7 +30,7 @@ def bureau() -> ServiceClient:
 
 
 @dataclass(frozen=True, slots=True)
-class Question:
+class ServiceQuery:
     """A request that is repeated to keep its answer fresh."""
 
     client: Callable[[], ServiceClient]
@@ -39,15 +39,15 @@ class Question:
     form: type[BaseModel]
 
 
-QUESTIONS = {
-    PRICES: Question(shop, lambda: settings.PRINT_SHOP, "/v1/price-list", PriceList),
-    TERMS: Question(bureau, lambda: settings.BUREAU, "/v1/terms", Terms),
-    ACCOUNT: Question(bureau, lambda: settings.BUREAU, "/v1/account", Account),
+QUERIES = {
+    PRICES: ServiceQuery(shop, lambda: settings.PRINT_SHOP, "/v1/price-list", PriceList),
+    TERMS: ServiceQuery(bureau, lambda: settings.BUREAU, "/v1/terms", Terms),
+    ACCOUNT: ServiceQuery(bureau, lambda: settings.BUREAU, "/v1/account", Account),
 }
 
 
 @dataclass(frozen=True, slots=True)
-class Known(Generic[Form]):
+class LastAnswer(Generic[Form]):
     """A service's last answer, and its age."""
 
     answer: Form | None
@@ -64,25 +64,25 @@ class Known(Generic[Form]):
         return self.answered is not None and timezone.now() - self.answered < OLD
 
 
-def known(question: str, form: type[Form]) -> Known[Form]:
+def last_answer(question: str, form: type[Form]) -> LastAnswer[Form]:
     """Return the last answer at once; have a worker refresh it when it is old."""
     kept = ServiceAnswer.objects.filter(question=question).first()
-    if kept is not None and kept.address != QUESTIONS[question].address():
+    if kept is not None and kept.address != QUERIES[question].address():
         kept = None
     if kept is None or kept.old:
         enqueue_question(question)
     if kept is None:
-        return Known(None, asking=True)
+        return LastAnswer(None, asking=True)
     try:
         answer = None if kept.answer is None else form.model_validate(kept.answer)
     except ValidationError:  # stored by another version
         answer = None
-    return Known(answer, kept.answered, kept.error)
+    return LastAnswer(answer, kept.answered, kept.error)
 
 
-def ask(question: str) -> None:
+def refresh(question: str) -> None:
     """Send a request to a service and store the answer. For workers."""
-    asked = QUESTIONS[question]
+    asked = QUERIES[question]
     now = timezone.now()
     facts: dict[str, object] = {"address": asked.address()[:300], "asked": now, "error": ""}
     try:
