@@ -1,1 +1,1 @@
-"""What measures Enamel and makes parts of its docs: run as ``python -m tools.NAME``."""
+"""Commands that measure Enamel and write parts of its docs: ``python -m tools.NAME``."""

@@ -1,4 +1,4 @@
-"""Measures speed and memory and writes docs/research/performance.md. Run with the environment's Python.
+"""Measure speed and memory, and write docs/research/performance.md. Run with the environment's Python.
 
 Each case runs in a separate process. `python -m tools.bench` takes about a quarter of an hour on two cores;
 `python -m tools.bench swatches`, `… engine` and so on measure a part and leave the rest as it was.
@@ -110,7 +110,7 @@ BANDS = ((0.25, 0.71, "fine"), (0.125, 0.25, "middle"), (0.0, 0.125, "coarse"))
 
 @dataclass(frozen=True)
 class Still(PixelSpace):
-    """A network that does nothing: what is left is the engine."""
+    """A network that does nothing, to measure the engine alone."""
 
     spec: ModelSpec
 
@@ -119,7 +119,7 @@ class Still(PixelSpace):
 
 
 def one(picture: Path, schedule: dict[str, Any], still: bool) -> dict[str, Any]:
-    """Fire a picture in this process; the report, with what was predicted."""
+    """Fire a picture in this process; return the report and the prediction."""
     with tempfile.TemporaryDirectory(prefix="enamel-bench-", dir=ROOT / "var") as folder:
         work = Path(folder)
         base = read_canvas(picture, examine(picture), work / "base.npy")
@@ -148,7 +148,7 @@ def fired(picture: Path, refine: dict[str, Any], size: Any = None, still: bool =
 
 
 def grown(name: str, size: tuple[int, int], folder: Path) -> Path:
-    """A demo base at a larger size, as a source for large results."""
+    """Return a demo base enlarged, as a source for large results."""
     path = folder / f"{size[0]}x{size[1]}.png"
     with PIL.Image.open(DEMO / name) as image:
         image.convert("RGB").resize(size, PIL.Image.Resampling.LANCZOS).save(path)
@@ -160,7 +160,9 @@ def by(sides: list[int]) -> str:
 
 
 def demo(folder: Path) -> str:
-    """Every demo base at 2×, and the size people quote, with the default settings of 8 steps."""
+    """Fire every demo base at 2×, and one picture to a commonly quoted size, with default settings and 8
+    steps.
+    """
     lines = [
         "| picture | from | to | time | MP·steps/s | in the network | peak memory "
         "| actual ÷ predicted time |",
@@ -184,7 +186,7 @@ def demo(folder: Path) -> str:
 
 
 def engine(folder: Path) -> str:
-    """16 megapixels: modes and orders beside each other, and the engine without a network."""
+    """Fire 16 megapixels in each mode and order, and without a network."""
     source = grown("tea-car.jpg", (2450, 1633), folder)
     size = [4900, 3266]
     lines = [
@@ -220,8 +222,9 @@ def row(name: str, report: dict[str, Any], first: float) -> str:
 
 
 def controls(folder: Path) -> str:
-    """Each control on an eye and some beard of the stationmaster at 2×: how far its values lead from the
-    default refinement, and in which part of the spectrum."""
+    """Measure how much each control changes an eye and beard of the stationmaster at 2×, and in which
+    part of the spectrum.
+    """
     with PIL.Image.open(DEMO / "stationmaster.png") as image:
         eye = np.asarray(image.convert("RGB").crop((290, 280, 546, 536))).astype(np.uint16) * 257
     base = Pixels(eye)
@@ -263,7 +266,7 @@ def moved(result: np.ndarray, against: np.ndarray) -> str:
 
 
 def spectrum(result: np.ndarray, against: np.ndarray) -> str:
-    """Shares of a difference's energy in the bands of frequencies."""
+    """Return the fractions of a difference's energy in each band of frequencies."""
     power = np.abs(np.fft.fft2((result.astype(float) - against).mean(2))) ** 2
     y, x = (np.fft.fftfreq(side)[:, None] for side in power.shape)
     radius = np.hypot(y, x.T)
@@ -276,14 +279,14 @@ def drift(result: np.ndarray, source: np.ndarray) -> float:
 
 
 def low(samples: np.ndarray) -> np.ndarray:
-    """Colour of the low frequencies: means of squares of 32 px, as L*a*b*."""
+    """Return the colour of the low frequencies: means of squares of 32 px, as L*a*b*."""
     height, width, _ = samples.shape
     means = samples.reshape(height // 32, 32, width // 32, 32, 3).mean((1, 3))
     return lab_of(means.astype(np.uint16))
 
 
 def resampled(source: Path, size: list[int]) -> dict[str, float]:
-    """The same picture just enlarged by two libraries, for scale."""
+    """Enlarge the same picture by two libraries, for comparison."""
     began = time.perf_counter()
     with PIL.Image.open(source) as image:
         np.asarray(image.resize((size[0], size[1]), PIL.Image.Resampling.LANCZOS))
@@ -297,7 +300,7 @@ def resampled(source: Path, size: list[int]) -> dict[str, float]:
 
 
 def memory(folder: Path) -> str:
-    """From 4 to 171 megapixels at 4×, one step, so that it ends today: memory must not follow the size."""
+    """Fire 4 to 171 megapixels at 4× with one step: memory must not grow with the size."""
     lines = [
         "| result | from | peak memory | predicted | time |",
         "|---|---|---|---|---|",
@@ -320,7 +323,7 @@ def memory(folder: Path) -> str:
 
 
 def swatches(folder: Path) -> str:
-    """A window of 512 px on the portrait at 4×: ten single swatches, and a sheet of nine."""
+    """Time a window of 512 px on the portrait at 4×: ten single swatches, and a sheet of nine."""
     source = DEMO / "stationmaster.png"
     canvas = read_canvas(source, examine(source), folder / "swatch-base.npy")
     lines = [
@@ -379,7 +382,7 @@ def _swatch_row(
 
 
 def checks(folder: Path) -> str:
-    """All checks on a result of 16 megapixels, its faces included, with its tiles' joins."""
+    """Time all checks on a result of 16 megapixels, with its faces and joins."""
     source = DEMO / "stationmaster.png"
     base = read_canvas(source, examine(source), folder / "check-base.npy")
     size = Size(3464, 4619)
@@ -414,7 +417,7 @@ def checks(folder: Path) -> str:
 
 
 def mending(folder: Path) -> str:
-    """Four candidates of the portrait's face at 2048 px, against what their networks alone take."""
+    """Time four candidates of the portrait's face at 2048 px, against their networks alone."""
     large = grown("stationmaster.png", (1536, 2048), folder)
     lines = [
         "| | tiles' networks | in all | times as long |",
@@ -456,12 +459,12 @@ FINISH = Finish(
     Colour(on=True, saturation=0.1), LocalContrast(on=True, radius=80), Sharpen(on=True),
     Grain(on=True),
 )  # fmt: skip
-"""Every step at once."""
+"""A recipe with every step."""
 VIEW = Box(600, 800, 1280, 800)
 
 
 def finish(folder: Path) -> str:
-    """A view of the portrait at 4× with each step and with all, as the page gets it; a whole of 171 MP."""
+    """Time previews of the portrait at 4× with each step and with all, and a whole finish of 171 MP."""
     source = DEMO / "stationmaster.png"
     base = read_canvas(source, examine(source), folder / "finish-base.npy")
     size = base.size.scaled(4)
@@ -501,7 +504,7 @@ def finish(folder: Path) -> str:
 
 
 def files(folder: Path) -> str:
-    """A layer of 171 MP as each kind of print file, each in a separate process."""
+    """Write a layer of 171 MP as each kind of print file, each in a separate process."""
     whole = Box.whole(LARGE)
     rng = np.random.default_rng(2)
 
@@ -561,7 +564,7 @@ def _finished_whole(folder: Path) -> tuple[float, float, float]:
 
 
 def networks(folder: Path) -> str:
-    """Every network on both runtimes, in turn: a tile of its own size, or a cell with its margin."""
+    """Time every network on both runtimes, in turn: a tile of its native size, or a cell with its margin."""
     lines = [
         "| network | sees | ONNX Runtime | OpenVINO | as fast as | largest difference | loads in | runs on |",
         "|---|---|---|---|---|---|---|---|",
@@ -604,8 +607,9 @@ def _given(entry: Card) -> dict[str, FloatArray]:
 
 
 def checkpoints(folder: Path) -> str:
-    """What the engine takes beside a checkpoint's own parts: a picture of eight tiles, fired, and the same
-    tiles one by one through the library's own pipeline, in turn."""
+    """Time the engine's overhead for a checkpoint: a picture of eight tiles, fired, and the same tiles
+    one by one through the library's pipeline, in turn.
+    """
     from diffusers import EulerDiscreteScheduler
 
     from tests.checkpoints import built, pipeline_for
@@ -647,7 +651,7 @@ def checkpoints(folder: Path) -> str:
                 guidance_scale=1.0, output_type="np",
             )  # fmt: skip
 
-    # the same thread for both: torch keeps its own threads for each that asks, and they disturb each other
+    # the same thread for both: torch has a thread pool for each caller, and they disturb each other
     with ThreadPoolExecutor(1) as pool:
         ours, theirs = medians_in_turn(
             fired_whole, lambda: pool.submit(tile_by_tile).result(), times=9
@@ -660,8 +664,9 @@ def checkpoints(folder: Path) -> str:
 
 
 def spread(folder: Path) -> str:
-    """Tiles over a cluster: a firing whose network sleeps, so that two cores can show what more machines
-    give; one worker and two in turn."""
+    """Spread tiles over a cluster: a firing whose network only sleeps, so that two cores can show the
+    gain by more machines; with one worker and two in turn.
+    """
     os.environ["PYTHONPATH"] = str(ROOT)  # workers have to know the network
     from distributed import LocalCluster
 
@@ -685,7 +690,7 @@ def spread(folder: Path) -> str:
                 tiles = report.tiles
     del os.environ["ENAMEL_CLUSTER"]
     one, two = (statistics.median(times[workers]) for workers in times)
-    # what every firing needs once, and what is shared out
+    # the part that every firing needs once, and the part that is spread
     shared = 2 * (one - two)
     once = one - shared
     lines = ["| workers | time | as fast |", "|---|---|---|"]
@@ -709,12 +714,12 @@ def torch_of(values: np.ndarray) -> Any:
 
 
 def train(what: str) -> None:
-    """Pause or resume the training that runs beside everything, if any does."""
+    """Pause or resume a training run in the background, if there is one."""
     subprocess.run([sys.executable, "-m", "training.queue", f"--{what}"], cwd=ROOT, check=True)
 
 
 def load(scratch: Path) -> str:
-    """Fifty artists at the Enamel that `bin/start` runs here."""
+    """Let fifty artists browse the Enamel that `bin/start` runs here."""
     try:
         return browsing.load(address())
     except (FileNotFoundError, ConnectionError):
@@ -722,7 +727,7 @@ def load(scratch: Path) -> str:
 
 
 def stamped(text: str) -> str:
-    """A part of the page with when, where and of what it was measured."""
+    """Return a part of the page with date, machine and version."""
     machine = f"{os.cpu_count()} cores, {platform.machine()}"
     when = f"{datetime.datetime.now(datetime.UTC):%d %B %Y}"
     return f"{text}\n\nMeasured {when} on {machine}, at commit {commit()}."

@@ -15,16 +15,16 @@ import urllib.parse
 from collections import defaultdict
 
 LOOKS = (1.0, 3.0)
-"""Seconds that a page is looked at."""
+"""Seconds between two pages."""
 ARRIVING = 10.0
-"""Within so many seconds all have come; people don't open a page in the same tenth of a second."""
+"""Seconds within which all artists begin: people don't open a page in the same tenth of a second."""
 TILES = 12
-"""Tiles of a picture that a screen of it takes."""
+"""Tiles on a screen."""
 TOKEN = re.compile(r'name="csrfmiddlewaretoken" value="([^"]+)"')
 
 
 class Artist:
-    """One browser: its cookies, its line, which stays open as a browser's does, and how long pages took."""
+    """One browser: cookies, a persistent connection, and the times of its pages."""
 
     def __init__(self, address: str, seed: int) -> None:
         self.address = address
@@ -35,7 +35,7 @@ class Artist:
         self.errors: list[str] = []
 
     def get(self, path: str, kind: str, form: dict[str, str] | None = None) -> str:
-        """A page's text, of a picture nothing; its time is noted, and so is an error."""
+        """Request an address, and record its time or error; return a page's text, nothing for an image."""
         headers = {"Referer": self.address}
         headers["Cookie"] = "; ".join(f"{name}={value}" for name, value in self.cookies.items())
         body = urllib.parse.urlencode(form) if form else None
@@ -62,7 +62,7 @@ class Artist:
         return read.decode() if answer.headers.get_content_maintype() == "text" else ""
 
     def sign_in(self) -> list[str]:
-        """The addresses of the pieces."""
+        """Sign in, and return the addresses of the pieces."""
         page = self.get("/sign-in/", "sign in")
         self.get("/sign-in/demo/", "sign in", {"csrfmiddlewaretoken": TOKEN.findall(page)[0]})
         return sorted(set(re.findall(r'href="(/pieces/[0-9a-f-]{36}/)', self.get("/", "pieces"))))
@@ -90,7 +90,7 @@ class Artist:
             self.look()
 
     def tiles(self, layer: dict[str, int | str]) -> None:
-        """A screen's tiles of the finest level."""
+        """Request a screen of tiles of the finest level."""
         width, height, side = (int(layer[name]) for name in ("width", "height", "tileSize"))
         level = (max(width, height) - 1).bit_length()
         across, down = -(-width // side), -(-height // side)
@@ -100,7 +100,7 @@ class Artist:
 
 
 def fire_something(address: str) -> None:
-    """Fire the first piece that is not being fired as its schedule stands, so that the kiln works."""
+    """Fire the first piece that is not being fired, so that the kiln is busy."""
     artist = Artist(address, 0)
     for piece in artist.sign_in():
         page = artist.get(piece, "a piece")
@@ -119,7 +119,7 @@ def fire_something(address: str) -> None:
 
 
 def table(artists: list[Artist], seconds: float) -> str:
-    """The page's table."""
+    """Return the table for the page."""
     took: dict[str, list[float]] = defaultdict(list)
     for artist in artists:
         for kind, times in artist.took.items():
@@ -143,7 +143,7 @@ def table(artists: list[Artist], seconds: float) -> str:
 
 
 def load(address: str, count: int = 50, seconds: float = 60) -> str:
-    """The table of times of so many artists at an address."""
+    """Let so many artists browse at an address, and return the table of times."""
     fire_something(address)
     artists = [Artist(address, number) for number in range(count)]
     until = time.perf_counter() + seconds

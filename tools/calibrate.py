@@ -1,4 +1,4 @@
-"""Measures how well the checks find planted faults and how often they alarm for nothing.
+"""Measure how well the checks find planted faults, and how often they raise false alarms.
 
 Writes its part of docs/research/checks.md; run with the environment's Python. The demo pictures are fired
 once, under var/calibration, which takes some ten minutes; after that a run takes a few. Joins are also
@@ -55,7 +55,7 @@ def base_of(name: str) -> Canvas:
 
 
 def fired(name: str, mode: Mode) -> Canvas:
-    """A demo picture at 2×, refined at the usual strength."""
+    """Return a demo picture at 2×, refined at the usual strength."""
     path = KEPT / f"{Path(name).stem}.{mode}.npy"
     if not path.exists():
         with base_of(name) as base:
@@ -65,7 +65,7 @@ def fired(name: str, mode: Mode) -> Canvas:
 
 
 def enlarged(name: str, base: Canvas, size: Size) -> Canvas:
-    """What was refined."""
+    """Return the picture that was refined."""
     path = KEPT / f"{Path(name).stem}.enlarged.npy"
     if path.exists():
         return Canvas(path)
@@ -74,14 +74,14 @@ def enlarged(name: str, base: Canvas, size: Size) -> Canvas:
 
 @dataclass(frozen=True)
 class Fault:
-    """A way to spoil a patch of a result, and the kinds of finding that count as having seen it."""
+    """A kind of damage to a patch of a result, and the kinds of findings that count as detecting it."""
 
     words: str
     side: int
     spoil: Callable[[np.ndarray, np.random.Generator], np.ndarray]
     kinds: tuple[Kind, ...]
     where: str = "anywhere"
-    """``anywhere``, ``textured``, ``edges`` or ``smooth``: what of the result is under the patch."""
+    """``anywhere``, ``textured``, ``edges`` or ``smooth``: where the patch is placed in the result."""
 
 
 def soft_mask(side: int, edge: int = 12) -> np.ndarray:
@@ -90,7 +90,7 @@ def soft_mask(side: int, edge: int = 12) -> np.ndarray:
 
 
 def eye(patch: np.ndarray, rng: np.random.Generator) -> np.ndarray:
-    """The stationmaster's eye, turned a little."""
+    """Return the stationmaster's eye, turned a little."""
     with base_of("stationmaster.png") as base:
         found = base.read(EYE).astype(np.float32) / 65535
     side = patch.shape[0]
@@ -100,14 +100,14 @@ def eye(patch: np.ndarray, rng: np.random.Generator) -> np.ndarray:
 
 
 def face(patch: np.ndarray, rng: np.random.Generator) -> np.ndarray:
-    """The stationmaster's face."""
+    """Return the stationmaster's face."""
     with base_of("stationmaster.png") as base:
         found = base.read(FACE).astype(np.float32) / 65535
     return cv2.resize(found, (patch.shape[1], patch.shape[0]), interpolation=cv2.INTER_AREA)
 
 
 def tinted(patch: np.ndarray, rng: np.random.Generator) -> np.ndarray:
-    """Shifted in a*, b* by 3 ΔE00 in the mean."""
+    """Return samples shifted in a*, b* by 3 ΔE00 on average."""
     lab = cv2.cvtColor(patch, cv2.COLOR_RGB2Lab)
     angle = rng.uniform(0, 2 * np.pi)
     before = lab_of(to_samples(patch))
@@ -154,7 +154,7 @@ FAULTS = (
     Fault("clipped highlights, 128 px", 128, clipped, (Kind.CLIPPING,)),
 )
 PLANTED = 8
-"""Of each fault in each picture, as far as there are places."""
+"""How many of each fault are planted in a picture, if there are places."""
 
 
 def to_samples(values: np.ndarray) -> SampleArray:
@@ -162,7 +162,7 @@ def to_samples(values: np.ndarray) -> SampleArray:
 
 
 def places(result: np.ndarray, fault: Fault, rng: np.random.Generator) -> list[Box]:
-    """Places for a fault that do not touch each other."""
+    """Yield places for a fault that do not touch each other."""
     tone = luma(result)
     fine = cv2.blur(np.abs(tone - cv2.GaussianBlur(tone, (0, 0), 2)), (fault.side, fault.side))
     wide = cv2.GaussianBlur(tone, (0, 0), 2)
@@ -196,7 +196,7 @@ def planted(
     faces: tuple[list[Box], list[Box]],
     rng: np.random.Generator,
 ) -> tuple[int, int]:
-    """How many of a fault were planted, and how many of them found."""
+    """Plant a fault, and return how many were planted and found."""
     whole = result.read(Box.whole(result.size))[..., :3].astype(np.float32) / 65535
     spots = places(whole, fault, rng)
     before = check(base, result, faces=faces)
@@ -221,7 +221,7 @@ def overlap(one: Box, other: Box) -> bool:
 
 
 def seams(name: str, rng: np.random.Generator) -> dict[str, int]:
-    """Segments alarmed without cause in joint mode, and steps of 2 levels over 64 px that are found."""
+    """Count false alarms of segments in joint mode, and found steps of 2 levels over 64 px."""
     refine = COATS[Mode.JOINT].refine
     counts = dict.fromkeys(
         (
@@ -273,7 +273,7 @@ def seams(name: str, rng: np.random.Generator) -> dict[str, int]:
 
 
 def strange_faces(name: str, rng: np.random.Generator) -> tuple[int, int]:
-    """Faces set into a picture, and how many of them are told as new."""
+    """Set faces into a picture, and count those reported as new."""
     fault = Fault("a new face", 160, face, (Kind.FACE,))
     with base_of(name) as base, fired(name, Mode.JOINT) as result:
         whole = result.read(Box.whole(result.size))[..., :3].astype(np.float32) / 65535
@@ -291,7 +291,7 @@ def strange_faces(name: str, rng: np.random.Generator) -> tuple[int, int]:
 
 
 def lost_faces(name: str) -> tuple[int, int]:
-    """Faces of a picture painted out, every third of them, and how many are told as missing."""
+    """Paint out every third face of a picture, and count those reported as missing."""
     with base_of(name) as base, fired(name, Mode.JOINT) as result:
         whole = result.read(Box.whole(result.size))[..., :3].astype(np.float32) / 65535
         known = faces_of(base)
@@ -306,7 +306,7 @@ def lost_faces(name: str) -> tuple[int, int]:
 
 
 def _texture(whole: SampleArray, box: Box) -> float:
-    """Root mean square of fine luma under a box, in levels."""
+    """Return the root mean square of fine luma under a box, in levels."""
     tone = (
         luma(
             whole[
@@ -319,13 +319,13 @@ def _texture(whole: SampleArray, box: Box) -> float:
 
 
 PHOTOGRAPHS = 16
-"""How many are looked at."""
+"""How many photographs are used."""
 CUT = 320
-"""Side, in px, of the middle of each that is fired at 2×."""
+"""Side, in px, of the central square of each that is fired at 2×."""
 
 
 def photographs(folder: Path) -> list[np.ndarray]:
-    """Middle squares of a folder's pictures, (CUT, CUT, 3) uint8, spread over its list of files."""
+    """Yield central squares of a folder's pictures, (CUT, CUT, 3) uint8, spread over its list of files."""
     files = sorted(
         path for path in folder.iterdir() if path.suffix in {".npy", ".jpg", ".png", ".tif"}
     )
@@ -344,7 +344,7 @@ def _opened(path: Path) -> np.ndarray:
 
 
 def joins_on_photographs(folder: Path) -> str:
-    """A sentence: how many segments of joins are alarmed on photographs, by mode and strength."""
+    """Return a sentence: false alarms of joins on photographs, by mode and strength."""
     counts: dict[str, list[int]] = {}
     pictures = photographs(folder)
     for pixels in pictures:
@@ -371,7 +371,7 @@ def joins_on_photographs(folder: Path) -> str:
 
 
 def truth_of(name: str, size: Size) -> Pixels:
-    """The picture that a base was drawn from, at a result's size."""
+    """Return the picture that a base was drawn from, at a result's size."""
     with PIL.Image.open(DEMO / f"{Path(name).stem}.truth.jpg") as image:
         fits = image.convert("RGB").resize(size, PIL.Image.Resampling.LANCZOS)
     return Pixels(np.asarray(fits).astype(np.uint16) * 257)
@@ -414,7 +414,7 @@ def table(
     joins: list[dict[str, int]],
     on_photographs: str,
 ) -> str:
-    """The page's tables."""
+    """Return the tables for the page."""
     lines = ["| fault | planted | found | share |", "|---|---|---|---|"]
     summed = {key: sum(one[key] for one in joins) for key in joins[0]}
     for words, (count, seen) in totals.items():

@@ -1,4 +1,4 @@
-"""Real Chromium for the commands that look at the running demo."""
+"""Chromium for the commands that use the running demo."""
 
 import os
 from pathlib import Path
@@ -10,7 +10,7 @@ VAR = Path(os.environ.get("ENAMEL_VAR", Path(__file__).resolve().parent.parent /
 
 
 def opened() -> webdriver.Chrome:
-    """A headless Chromium of 1280 × 800 px, one screen pixel for each CSS pixel."""
+    """Provide a headless Chromium of 1280 × 800 px, with one screen pixel for each CSS pixel."""
     options = webdriver.ChromeOptions()
     for argument in ("--headless=new", "--no-sandbox", "--disable-dev-shm-usage",
                      "--window-size=1280,800", "--force-device-scale-factor=1"):  # fmt: skip
@@ -31,5 +31,5 @@ def scripts_begun(driver: webdriver.Chrome) -> bool:
 
 
 def address() -> str:
-    """Where the running demo is."""
+    """Return the address of the running demo."""
     return f"http://127.0.0.1:{(VAR / 'run' / 'web.port').read_text().strip()}"

@@ -1,4 +1,4 @@
-"""Measure how many faces are found and what mending does to them, for docs/research/faces.md.
+"""Measure how many faces are found, and the effect of mending them, for docs/research/faces.md.
 
     python -m tools.faces [--portraits FOLDER] [--mend]
 
@@ -38,13 +38,13 @@ PORTRAITS = (
 )
 FACELESS = ("night-mail.png", "emblem.png", "tea-car.jpg", "signal-lamp.jpg")
 HAVE_FACES = ("_people_",)
-"""Parts of names of test pictures that are no good here, because they show faces."""
+"""Parts of names of test pictures that are left out because they show faces."""
 LEAST = 200
 GREY = (128, 128, 128, 255)
 
 
 def on_grey(path: Path) -> np.ndarray:
-    """A picture's pixels, (height, width, 3) uint8, cut-out figures laid on grey."""
+    """Return a picture's pixels, (height, width, 3) uint8, with cut-out figures laid on grey."""
     with PIL.Image.open(path) as image:
         figure = image.convert("RGBA")
     ground = PIL.Image.new("RGBA", figure.size, GREY)
@@ -53,7 +53,7 @@ def on_grey(path: Path) -> np.ndarray:
 
 
 def found_in(pixels: np.ndarray) -> tuple[list[Face], float]:
-    """Faces, and how many seconds it took."""
+    """Return the faces found, and the seconds it took."""
     began = time.perf_counter()
     faces = detect_faces(Pixels(pixels.astype(np.uint16) * 257))
     return faces, time.perf_counter() - began
@@ -111,7 +111,7 @@ def samples_of(picture: np.ndarray) -> Pixels:
 
 
 def error_in(samples: np.ndarray, truth: np.ndarray, face: Face, size: Size) -> float:
-    """Root mean square difference from the truth within a face, in levels of 255."""
+    """Return the root mean square difference from the truth within a face, in levels of 255."""
     covered = RenderedMask(Mask(size, face_steps([face], 0.0)), size).read(Box.whole(size))[
         ..., None
     ]
@@ -120,7 +120,7 @@ def error_in(samples: np.ndarray, truth: np.ndarray, face: Face, size: Size) -> 
 
 
 def mended() -> str:
-    """Faces of demo bases, doubled and mended, against the originals."""
+    """Compare faces of demo bases, doubled and mended, with the originals."""
     lines = [
         "| | faces | plain upscaling | Vitreous | mended on the layer | mended from the base |",
         "|---|---|---|---|---|---|",
@@ -151,7 +151,7 @@ def mended() -> str:
 
 
 def _of_face(base: Pixels, layers: dict[str, Pixels], face: Face, truth: np.ndarray) -> list[float]:
-    """Error within a face: by plain upscaling, by Vitreous, and mended both ways."""
+    """Return the error within a face: by interpolation, by Vitreous, and mended both ways."""
     layer = layers["lanczos"]
     found = [error_in(one.samples, truth, face, layer.size) for one in layers.values()]
     refine = Refine(model=SUITED_TO_FACES, mode=Mode.JOINT)

@@ -1,4 +1,4 @@
-"""Pages of docs/ that the measuring commands write a part of."""
+"""Write parts of pages under docs/."""
 
 from pathlib import Path
 

@@ -1,4 +1,4 @@
-"""Takes the pictures in docs/screenshots from a running demo: `bin/start`, then this.
+"""Take the pictures in docs/screenshots from a running demo: `bin/start`, then this.
 
 Fires what it needs on the demo pieces first, unless it is there; the second run is quick.
 """
@@ -24,7 +24,7 @@ PATIENCE = 900
 
 
 class Camera:
-    """A browser on the demo that goes places and takes pictures."""
+    """A browser on the demo that opens pages and takes pictures."""
 
     def __init__(self) -> None:
         self.driver = opened()
@@ -48,7 +48,7 @@ class Camera:
         field.send_keys(str(value))
 
     def put(self, name: str, value: object) -> None:
-        """Set a field that may be in a closed group."""
+        """Set a field, also in a closed group."""
         self.driver.execute_script(
             "const [field] = document.getElementsByName(arguments[0]); field.value = arguments[1];"
             "field.dispatchEvent(new Event('input', { bubbles: true }))",
@@ -57,7 +57,7 @@ class Camera:
         )
 
     def until(self, condition: Callable[[webdriver.Chrome], object]) -> None:
-        """Wait for something, whatever pages come and go meanwhile."""
+        """Wait for a condition, also across changes of page."""
         WebDriverWait(self.driver, PATIENCE, 0.5, [StaleElementReferenceException]).until(condition)
 
     def wait(self, selector: str) -> None:
@@ -71,7 +71,8 @@ class Camera:
     def take(self, name: str) -> None:
         time.sleep(1.5)  # tiles fade in
         shot = pyvips.Image.new_from_buffer(self.driver.get_screenshot_as_png(), "")
-        # 256 colours do for a look at a page, in a third of the bytes, which the repository keeps for good
+        # 256 colours are enough for a screenshot, in a third of the bytes, which the repository keeps for
+        # ever
         shot.pngsave(str(SHOTS / f"{name}.png"), palette=True, Q=100, effort=10)
         print(name)
 
@@ -81,7 +82,7 @@ class Camera:
         self.wait("[data-module~='bench'][data-open], [data-module='firing']")
 
     def task(self, name: str) -> None:
-        """The same piece with another task open."""
+        """Open another task of the same piece."""
         self.driver.get(f"{self.driver.current_url.split('?')[0]}?task={name}")
         self.wait("[data-module~='bench'][data-open]")
 
@@ -95,7 +96,7 @@ class Camera:
         self.driver.execute_script("arguments[0].scrollIntoView()", element)
 
     def take_swatches(self) -> None:
-        """A sheet of the tea car over strength and seed."""
+        """Take a sheet of the tea car over strength and seed."""
         self.open("In the tea car")
         self.task("coat")
         self.fill("tile_width", 256)
@@ -118,7 +119,7 @@ class Camera:
         self.take("swatches")
 
     def take_offer(self) -> None:
-        """What the bureau asks for a coat of the tea car, and what would be sent."""
+        """Take an offer of the bureau for a coat of the tea car."""
         self.open("In the tea car")
         self.task("coat")
         self.put("prompt", "copper, linen, wood")
@@ -128,7 +129,7 @@ class Camera:
         self.press("button[value='leave']")
 
     def take_mending(self) -> None:
-        """A face masked, a crowd's faces before and after, and the faces of the base set back in."""
+        """Take a masked face, a crowd's faces before and after, and the faces of the base inlaid."""
         self.open("The stationmaster")
         self.task("touch-up")
         self.press("[data-mask-face]")
@@ -166,7 +167,7 @@ class Camera:
         self.take("inlay")
 
     def take_finish(self) -> None:
-        """The stationmaster's newest layer, its tone decided by itself."""
+        """Take a finish of the stationmaster's newest layer, with automatic tone."""
         self.open("The stationmaster")
         self.task("finish")
         self.wait("[data-step='tone'] [data-unfold]")
@@ -186,7 +187,7 @@ class Camera:
         self.take("finish")
 
     def take_print_files(self) -> None:
-        """A canvas over several sheets, a proof, and what the shop says."""
+        """Take a canvas over several sheets, a proof, and the shop's answer."""
         self.open("Night mail")
         self.task("print")
         self.put("paper", "Stretched canvas 400 × 600 mm")
@@ -230,7 +231,7 @@ class Camera:
         self.take("shop")
 
     def tick(self, name: str) -> None:
-        """Tick a box that may be in a closed group."""
+        """Tick a box, also in a closed group."""
         self.driver.execute_script(
             "const [box] = document.getElementsByName(arguments[0]); box.checked = true;"
             "box.dispatchEvent(new Event('input', { bubbles: true }))",
@@ -241,7 +242,7 @@ class Camera:
         return self.driver.find_element(By.CSS_SELECTOR, f"[data-part='{name}']").text
 
     def take_comparisons(self) -> None:
-        """The signal lamp fired gently and hard: together, apart, and what the checks found."""
+        """Take comparisons of the signal lamp fired at low and high strength, and the checks' findings."""
         self.open("The signal lamp")
         gentle = {"factor": 2, "tile_width": 256, "tile_height": 256, "strength": 0.25, "seed": 7}
         hard = gentle | {
@@ -270,7 +271,7 @@ class Camera:
         self.take("compare-findings")
 
     def take_many_pieces(self) -> None:
-        """The list with sixty pieces, of which fifty-four are deleted again."""
+        """Take the list with sixty pieces, of which fifty-four are deleted again."""
         self.go("/")
         with tempfile.TemporaryDirectory() as folder:
             files = parts_of_pictures(Path(folder), 54)
@@ -309,7 +310,7 @@ class Camera:
         )
 
     def take_batch(self) -> None:
-        """The demo pieces through a schedule preset, and the kiln meanwhile."""
+        """Take a batch of the demo pieces, and the kiln meanwhile."""
         self.go("/kiln/")
         if not self.driver.find_elements(By.PARTIAL_LINK_TEXT, "Autumn posters"):
             self.go("/batches/")
@@ -329,14 +330,15 @@ class Camera:
                     len(driver.find_elements(By.CSS_SELECTOR, "[data-focus^='pair-']")) > 2
                 )
             )
-            time.sleep(12)  # the next one shows how far it is
+            time.sleep(12)  # the next one shows its progress
             self.take("batch")
             self.go("/kiln/")
             self.take("kiln")
 
     def take_checkpoint(self) -> None:
-        """A coat with a checkpoint of one's own, a structure guide and an adapter. The networks are tiny and
-        drawn at random: what is shown is the page."""
+        """Take a coat with an own checkpoint, a structure guide and an adapter. The networks are tiny and
+        random: only the page matters.
+        """
         from diffusers import UNet2DConditionModel
 
         from tests import checkpoints
@@ -370,7 +372,7 @@ class Camera:
 
 
 def parts_of_pictures(folder: Path, count: int) -> list[Path]:
-    """Square parts of the demo's originals, as a folder of candidates."""
+    """Write square parts of the demo's originals as a folder of candidates."""
     originals = sorted((ROOT / "demo" / "pictures").glob("*.truth.jpg"))
     made = []
     for number in range(count):

@@ -1,4 +1,4 @@
-"""Measures what an artist waits for in the page, in real Chromium, and writes docs/research/performance.md.
+"""Measure in Chromium what an artist waits for, and write it into docs/research/performance.md.
 
 `python -m tools.trace comparing`: frames while two layers of 171 megapixels are moved and wiped, by
 Chromium's own tracing; the first run makes the layers, which takes some minutes and 3 GB under var/.
@@ -47,7 +47,7 @@ TITLE = "The tea car, very large"
 SIZE = Size(16000, 10667)
 SECONDS = 5.0
 EVENT_SECONDS = 1 / 120
-"""Between two movements of the mouse, as a fast mouse has them."""
+"""Seconds between two movements of a fast mouse."""
 FRAME_MS = 1000 / 60
 WATCH = """
 const done = arguments[0];
@@ -95,7 +95,7 @@ CATEGORIES = "viz,benchmark,devtools.timeline,disabled-by-default-devtools.timel
 
 
 def large_piece() -> Piece:
-    """A piece with two layers of 171 megapixels that differ in tone."""
+    """Return a piece with two layers of 171 megapixels that differ in tone."""
     found = Piece.objects.filter(title=TITLE, deleted_at=None).first()
     if found:
         return found
@@ -122,7 +122,7 @@ def large_piece() -> Piece:
 
 
 class Traced:
-    """Chromium with its tracing on."""
+    """Chromium with tracing."""
 
     def __init__(self) -> None:
         self.driver = opened()
@@ -132,7 +132,9 @@ class Traced:
         self.driver.find_element(By.CSS_SELECTOR, "form[action*=demo] button").click()
 
     def open(self, path: str) -> float:
-        """Milliseconds from asking for the page to the first pixels of both pictures on the canvas."""
+        """Open the bench; return the milliseconds until the first pixels of both pictures are on the
+        canvas.
+        """
         self.driver.get(f"{self.address}{path}")
         WebDriverWait(self.driver, 60).until(
             lambda driver: driver.find_elements(By.CSS_SELECTOR, "[data-complete]")
@@ -149,7 +151,7 @@ class Traced:
         )
 
     def frames(self, path: Callable[[float], tuple[float, float]]) -> list[float]:
-        """Milliseconds between the frames shown while the mouse is dragged along a path."""
+        """Return the milliseconds between frames while the mouse is dragged along a path."""
         where = self.driver.capabilities["goog:chromeOptions"]["debuggerAddress"]
         browser = Wire(_json(f"http://{where}/json/version")["webSocketDebuggerUrl"])
         pages = [one for one in _json(f"http://{where}/json") if one["type"] == "page"]
@@ -178,7 +180,7 @@ class Traced:
 
 
 class Wire:
-    """A connection to Chromium's own protocol, beside the driver's."""
+    """A connection to Chromium's DevTools protocol, beside the driver's."""
 
     def __init__(self, address: str) -> None:
         self.socket = websocket.create_connection(address, suppress_origin=True)
@@ -191,13 +193,13 @@ class Wire:
         return self.number
 
     def ask(self, method: str, **words: Any) -> None:
-        """Send a command and wait until it is answered."""
+        """Send a command and wait for its answer."""
         number = self.send(method, **words)
         while json.loads(self.socket.recv()).get("id") != number:
             pass
 
     def until(self, method: str) -> Iterator[dict[str, Any]]:
-        """What comes in, up to a message of that name."""
+        """Yield messages up to one of that name."""
         while (message := json.loads(self.socket.recv())).get("method") != method:
             yield message
 
@@ -215,7 +217,7 @@ def row(words: str, gaps: list[float]) -> str:
 
 
 def comparing(chrome: Traced) -> list[str]:
-    """First paint, and frames on each way of looking."""
+    """Measure the first paint, and frames with each way of comparing."""
     piece = large_piece()
     _, one, other = piece.layers.order_by("created")
     show = f"/pieces/{piece.pk}/compare/?show={one.pk},{other.pk}"
@@ -250,7 +252,7 @@ def comparing(chrome: Traced) -> list[str]:
 
 
 def waiting(chrome: Traced) -> list[str]:
-    """Ten single swatches of the stationmaster at 4×, each of another seed, asked for on the page."""
+    """Time ten single swatches of the stationmaster at 4×, each with another seed, started on the page."""
     source = ROOT / "demo" / "pictures" / "stationmaster.png"
     owner = Piece.objects.filter(deleted_at=None).earliest("created").owner
     with source.open("rb") as file:
@@ -258,7 +260,7 @@ def waiting(chrome: Traced) -> list[str]:
     store.prepare(piece.base)
     settings = {"factor": 4, "upscaler": "vitreous", "tile_width": 256, "tile_height": 256}
     first, whole = [], []
-    fresh = int(time.time())  # so that no earlier run has left its tiles
+    fresh = int(time.time())  # so that there are no tiles of an earlier run
     for number in range(11):
         chrome.driver.get(f"{chrome.address}{piece.get_absolute_url()}?task=coat")
         fields = settings | {"seed": fresh + number, "window": "1268 1292 512 512"}
@@ -280,7 +282,7 @@ def waiting(chrome: Traced) -> list[str]:
 
 
 def drawing(chrome: Traced) -> list[str]:
-    """Frames while a mask is painted over a layer of 171 megapixels."""
+    """Measure frames while a mask is painted over a layer of 171 megapixels."""
     piece = large_piece()
     _, layer, _ = piece.layers.order_by("created")
     lines = ["| painting on a layer of 171 MP | frames | median gap | 95 % under | within 25 ms |",

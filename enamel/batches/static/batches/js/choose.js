@@ -1,4 +1,4 @@
-// choose.js: which pictures a batch takes: all, none, or one by one; or those of a folder.
+// choose.js: choose a batch's pictures: all, none, singly, or those of a folder.
 export function init(root) {
   const boxes = [...root.querySelectorAll("[name=piece]")];
   const count = root.querySelector("[data-chosen]");

@@ -1,4 +1,4 @@
-// choose-pictures.js: a number of pictures, named in the order in which they were chosen.
+// choose-pictures.js: choose pictures to compare, kept in the order of choosing.
 export function init(form) {
   const most = Number(form.dataset.most);
   const boxes = [...form.querySelectorAll("input[type=checkbox]")];

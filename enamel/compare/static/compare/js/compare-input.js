@@ -1,4 +1,4 @@
-// compare-input.js: what the mouse, the keys and the buttons do on the comparing bench.
+// compare-input.js: mouse, keys and buttons of the comparing bench.
 import { sortable } from "./measures.js";
 import { AMOUNTS } from "./ways.js";
 
@@ -68,7 +68,7 @@ function lists(bench) {
   sortable(bench.root.querySelector("[data-table]"));
 }
 
-// the pointer's place within the pane under it, in device px
+// the pointer's position in the pane under it, in device px
 function within(bench, event) {
   const bounds = bench.canvas.getBoundingClientRect();
   const x = (event.clientX - bounds.left) * bench.ratio;
@@ -116,7 +116,7 @@ function pointer(bench) {
     if (!line.hasPointerCapture(event.pointerId)) return;
     const { fraction } = within(bench, event);
     if (!event.shiftKey) return bench.set(fraction);
-    // with Shift the line turns around its middle
+    // with Shift, rotate the line around its middle
     const across = (fraction.x - bench.state.x) * bench.canvas.width;
     const down = (fraction.y - bench.state.y) * bench.canvas.height;
     const turn = (Math.atan2(across, down) * 180) / Math.PI;
@@ -149,7 +149,7 @@ function keyboard(bench) {
   }
 }
 
-// arrows move the picture; with Shift, or on the line itself, the line or the lens
+// arrows move the picture; with Shift, or while the line is focused, the line or the lens
 function arrows(bench, event, tool) {
   const [x, y] = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] }[event.key] ?? [0, 0];
   if (!x && !y) return;

@@ -1,4 +1,4 @@
-// compare.js: the comparing bench: several pictures aligned, moved and zoomed together, and their findings stepped through.
+// compare.js: the comparing bench: move and zoom several aligned pictures together, and step through their findings.
 import { listen } from "./compare-input.js";
 import { boxes, chart, map, names } from "./overlays.js";
 import { Pyramid, Still } from "./pyramid.js";
@@ -46,7 +46,7 @@ class Bench {
     this.root.dataset.open = "";
   }
 
-  // what the ways draw from
+  // the scene that the ways of comparing draw
   #scene() {
     return {
       ...this.state,
@@ -85,7 +85,7 @@ class Bench {
     return { left, top, k, width: pane.width, height: pane.height };
   }
 
-  // whether a picture is smoothed at a scale: the largest is shown as it is from 200 %, smaller ones as chosen
+  // whether a picture is smoothed at a scale: the largest is unsmoothed from 200 % on, smaller ones as chosen
   smooth(picture) {
     return (scale) => scale < 1 || (picture.width < this.largest.width ? this.state.smooth : scale < NEAREST);
   }
@@ -274,7 +274,7 @@ class Bench {
     if (rate) this.blinks = setInterval(() => this.flip(), 1000 / rate);
   }
 
-  // what can be done --------------------------------------------------------------------------
+  // actions -----------------------------------------------------------------------------------
 
   flip() {
     if (this.way === "blink") {

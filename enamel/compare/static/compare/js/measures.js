@@ -1,4 +1,4 @@
-// measures.js: the table of measures, sorted by the column whose head is pressed; what has no value comes last.
+// measures.js: sort the table of measures by the column whose heading is pressed; rows without a value come last.
 export function sortable(table) {
   const heads = [...table.querySelectorAll("[data-sort]")];
   const body = table.querySelector("[data-rows]");

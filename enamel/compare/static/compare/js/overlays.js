@@ -1,4 +1,4 @@
-// overlays.js: what is drawn over compared pictures: names, boxes of findings, a map of a measure.
+// overlays.js: draw over compared pictures: names, boxes of findings, a map of a measure.
 const PLATE = "#f4f1e8";
 const INK = "#1b1d22";
 
@@ -18,7 +18,7 @@ export function names(context, panes, ratio) {
   }
 }
 
-// boxes of findings of one picture, over every pane: the current one thicker
+// boxes of one picture's findings, over every pane; the current one is thicker
 export function boxes(context, scene, panes, findings, current, width) {
   for (const pane of panes.filter(({ side }) => side !== "right")) {
     const frame = clipped(context, scene, pane);
@@ -39,7 +39,7 @@ export function boxes(context, scene, panes, findings, current, width) {
   }
 }
 
-// draws only within a pane from here on, until the context is restored
+// restrict drawing to a pane, until the context is restored
 function clipped(context, scene, pane) {
   context.save();
   context.beginPath();
@@ -48,7 +48,7 @@ function clipped(context, scene, pane) {
   return scene.frame(pane);
 }
 
-// levels of a map as red that grows with them; below half the threshold nothing
+// a map's values in red, stronger for larger ones; nothing below half the threshold
 export function chart({ columns, rows, levels }) {
   const bytes = Uint8Array.from(atob(levels), (sign) => sign.charCodeAt(0));
   const image = new ImageData(columns, rows);

@@ -1,4 +1,4 @@
-// pairs.js: to the next pair of a batch with the same way of looking at the same place.
+// pairs.js: go to the next pair of a batch, with the same view.
 const OWN = new Set(["show", "batch", "first", "second", "finding"]);
 
 export function init(root) {

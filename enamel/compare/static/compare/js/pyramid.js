@@ -1,4 +1,4 @@
-// pyramid.js: one picture that can be drawn at any place and scale: tiles fetched as they are needed, coarser ones until then.
+// pyramid.js: draw one picture at any place and scale: tiles are fetched on demand, with coarser ones in their place until then.
 const AT_ONCE = 8;
 const KEPT = 160; // decoded tiles of one picture, about 1 MB each
 
@@ -57,7 +57,7 @@ export class Pyramid {
     context.drawImage(bitmap, left, top, width, height, start, above, end - start, below - above);
   }
 
-  // a tile, or the part of a coarser one that lies there
+  // a tile, or that part of a coarser one
   #known(level, column, row) {
     for (let coarser = level, fraction = 1; coarser >= this.bottom; coarser -= 1, fraction /= 2) {
       const c = Math.floor(column * fraction);
@@ -125,7 +125,7 @@ export class Pyramid {
   }
 }
 
-// a picture of one file that is a window of the whole, as a swatch is
+// a single image that shows a window of the whole, such as a swatch
 export class Still {
   constructor({ image, width, box }, changed) {
     this.width = width;

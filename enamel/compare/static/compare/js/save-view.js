@@ -1,4 +1,4 @@
-// save-view.js: a canvas as a PNG file, with lines of words on a strip below it.
+// save-view.js: save a canvas as a PNG file, with lines of text on a strip below it.
 const LINE = 20;
 
 export async function saveLabelled(canvas, ratio, name, lines) {

@@ -1,8 +1,8 @@
-// view-address.js: the comparing bench's state in the page's address, so that a link leads to exactly this view.
+// view-address.js: keep the comparing bench's state in the page's address, so that a link leads to exactly this view.
 import { ways } from "./ways.js";
 
-// u and v: what is in the middle, in widths of the picture; zoom: screen px for one of the largest picture, 0 fits;
-// x and y: where the line or the lens is, as fractions of the stage
+// u and v: centre of the view, in widths of the picture; zoom: screen px for a px of the largest picture, 0 to fit;
+// x and y: position of the line or the lens, as fractions of the stage
 const STANDARD = {
   u: 0.5,
   v: null,

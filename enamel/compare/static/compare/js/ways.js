@@ -1,11 +1,11 @@
-// ways.js: how several pictures are drawn together. Each way gets the scene, draws it, and says where which picture lies.
+// ways.js: the ways of comparing. Each draws a scene, and returns where each picture is.
 //
 // A scene has `pictures` (each with draw and name), `first` and `second`, `size` in device px, `at` (the line or the
 // lens, as fractions of the stage), `ratio` (device px for one CSS px), and the ways' own amounts.
 
 export const ways = { wipe, side, grid, blink, difference, onion, loupe };
 
-// amounts: what more and less change on each way, from, to, step
+// amounts: the value that "more" and "less" change for each way, with its range and step
 export const AMOUNTS = {
   wipe: { name: "angle", words: "Angle", from: -90, to: 90, step: 5, unit: "°" },
   blink: { name: "rate", words: "Rate", from: 0.5, to: 3, step: 0.5, unit: "per s" },

@@ -1,4 +1,4 @@
-// finish-curve.js: a tone curve as points in a square, moved by the pointer or by arrow keys.
+// finish-curve.js: edit a tone curve: points in a square, moved by the pointer or by arrow keys.
 import { svg } from "../../web/js/shared/svg.js";
 
 const SIDE = 200;

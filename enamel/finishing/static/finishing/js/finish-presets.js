@@ -1,4 +1,4 @@
-// finish-presets.js: recipes kept for other pieces: used, saved, deleted, imported from files.
+// finish-presets.js: finish presets: apply, save, delete, import from files.
 import { send } from "../../web/js/shared/send.js";
 
 export function finishPresets(root, form, recipe, use) {

@@ -60,7 +60,7 @@ export function init(root) {
   });
 }
 
-// one step: shows its settings, changes them, and can be undone one by one
+// one step: show and change its settings; every change can be undone
 function stepOf(root, part, recipe, { without, notify }) {
   const name = part.dataset.step;
   const on = part.querySelector("[data-on]");
@@ -89,7 +89,7 @@ function stepOf(root, part, recipe, { without, notify }) {
           .join(", ")
       : "";
   };
-  // what is set is meant to be seen, so it switches the step on
+  // a changed setting is meant to be seen, so it switches the step on
   const change = (settings) => {
     recipe[name] = { ...recipe[name], on: true, ...settings };
     show();
@@ -173,7 +173,7 @@ function controlOf(root, slider, changed) {
   };
 }
 
-// the next click on the picture takes the colour that is to be neutral
+// the next click on the picture picks the colour to be made neutral
 function pick(root, { viewer, layer }, take, notify) {
   const button = root.querySelector("[data-pick]");
   let picking = false;

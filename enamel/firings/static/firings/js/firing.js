@@ -1,4 +1,4 @@
-// firing.js: asks for the news of a running firing, shows progress, passes its tiles on.
+// firing.js: follow a running firing: fetch its state, show its progress, hand its tiles on.
 import { request } from "../../web/js/shared/request.js";
 import { showProgress, tellEnd } from "../../web/js/shared/news.js";
 import { poll } from "../../web/js/shared/poll.js";

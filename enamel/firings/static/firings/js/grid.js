@@ -1,4 +1,4 @@
-// grid.js: the tiles of the current coat over the picture, as the firing will cut it: order, overlaps.
+// grid.js: draw the tiles of the current coat over the picture: order and overlaps.
 import { fresh, toggle } from "../../web/js/shared/canvas.js";
 
 const READABLE_PX = 34;

@@ -1,4 +1,4 @@
-// live-tiles.js: draws the tiles of a running firing over the picture, each where it belongs.
+// live-tiles.js: draw the tiles of a running firing over the picture.
 import { fresh } from "../../web/js/shared/canvas.js";
 
 const FRESH_MS = 1200;

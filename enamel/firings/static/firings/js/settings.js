@@ -1,4 +1,4 @@
-// settings.js: keeps the consequence of the settings in sight while they change.
+// settings.js: show the consequences of settings while they change.
 import { request } from "../../web/js/shared/request.js";
 import { released } from "../../web/js/shared/released.js";
 import { setValue } from "../../web/js/shared/set-value.js";
@@ -20,14 +20,14 @@ export function init(root) {
   takeWhatSuits(root);
 }
 
-// only the fields that the current refiner knows what to do with; their values stay
+// show only the fields that the current refiner uses; hidden ones keep their values
 function showAble(root) {
   const able = root.querySelector("[data-abilities]")?.dataset.abilities.split(" ");
   if (!able) return;
   for (const part of root.querySelectorAll("[data-for]")) part.hidden = !able.includes(part.dataset.for);
 }
 
-// the tile and the steps that a checkpoint was made for
+// set the tile size and the steps that a checkpoint was made for
 function takeWhatSuits(root) {
   root.addEventListener("click", (event) => {
     const { takeTile, takeFew } = event.target.dataset ?? {};
@@ -51,7 +51,7 @@ function follow(root) {
   let kept = Promise.resolve();
   const refresh = async () => {
     const mine = ++asked;
-    // one after the other: what was typed last has to be what is kept last
+    // one request after the other: the last change has to be saved last
     const turn = kept.then(() =>
       mine === asked ? request(root.dataset.costUrl, { method: "POST", body: new FormData(root) }) : null,
     );
@@ -82,7 +82,7 @@ function follow(root) {
   });
 }
 
-// a part that is being written in is replaced with the same field in focus
+// replace a part, and keep the focus in the same field
 function keepFocus(old, part) {
   const { name, value } = /** @type {HTMLInputElement} */ (document.activeElement);
   old.replaceWith(part);
@@ -92,7 +92,7 @@ function keepFocus(old, part) {
   again.focus();
 }
 
-// the sum stands beside the button that acts on it, each consequence beside its settings
+// the total is shown beside the button that fires, each consequence beside its settings
 function adopt(root) {
   const consequences = root.querySelector("[data-consequences]");
   if (!consequences) return;
@@ -105,7 +105,7 @@ function adopt(root) {
   if (words) root.elements.prompt.closest("[data-field]").parentElement.append(words);
 }
 
-// what differs from the schedule fired last is marked, with a button that sets it back
+// mark what differs from the schedule fired last, with a button to reset it
 function showChanged(root) {
   const part = root.querySelector("[data-part='changed']");
   if (!part) return;
@@ -132,7 +132,7 @@ function shortened(text) {
   return text.length > 14 ? `${text.slice(0, 13)}…` : text;
 }
 
-// the mark on the line of usual values
+// the marker on the line of usual values
 function showPlace(field) {
   const line = field.closest?.("[data-field]")?.querySelector("[data-usual]");
   if (!line || field.value === "") return;
@@ -141,7 +141,7 @@ function showPlace(field) {
   line.querySelector("[data-at]").setAttribute("x", 98.6 * fraction);
 }
 
-// only the fields of what is chosen
+// show only the fields of the chosen option
 function showChosen(root) {
   for (const [attribute, name] of [
     ["sizing", "sizing"],

@@ -1,4 +1,4 @@
-// word-regions.js: parts of the picture that words are for: drawn, listed as lines, shown as boxes.
+// word-regions.js: prompts for parts of the picture: draw the parts, list them as lines, show them as boxes.
 import { drawBox } from "../../web/js/shared/draw-box.js";
 import { showBoxes } from "../../web/js/shared/boxes.js";
 import { whenOpen } from "../../web/js/shared/viewer.js";

@@ -1,4 +1,4 @@
-// reorder.js: what waits is put in another order by dragging, or with Shift and the arrows.
+// reorder.js: reorder what waits, by dragging, or with Shift and the arrows.
 import { withToken } from "../../web/js/shared/send.js";
 
 export function init(root) {
@@ -37,7 +37,7 @@ function places(moved) {
   return [...moved.parentElement.querySelectorAll(":scope > [data-move]")];
 }
 
-// the place changes here at once; the server says the same a moment later
+// move it on the page at once; the server's order arrives a moment later
 function send(moved, steps) {
   const list = places(moved);
   const at = list.indexOf(moved);
@@ -45,6 +45,6 @@ function send(moved, steps) {
   if (other !== moved) other[steps < 0 ? "before" : "after"](moved);
   moved.focus();
   moved.dispatchEvent(new Event("enamel:moved", { bubbles: true }));
-  // the page that the answer leads to is this one
+  // the answer redirects to this page
   fetch(moved.dataset.move, { method: "POST", body: withToken({ do: "move", steps }), redirect: "manual" });
 }

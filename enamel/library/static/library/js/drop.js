@@ -1,4 +1,4 @@
-// drop.js: files dropped anywhere on the page are imported one after the other, each with its progress.
+// drop.js: import files dropped anywhere on the page, one after the other, each with its progress.
 import { uploadRead } from "../../web/js/shared/upload-read.js";
 
 export function init(root) {
@@ -49,7 +49,7 @@ async function importFiles(root, files) {
   else if (made.length) window.location.reload();
 }
 
-// a worker reads a large file; its piece, or the reason, joins the answer
+// a worker reads a large file; wait for its piece, or the reason why it was rejected
 async function follow({ name, stateUrl }, answer, shown) {
   shown.read(0);
   const { url, rejected } = await uploadRead(stateUrl, shown.read);
@@ -96,7 +96,7 @@ function row(file) {
   };
 }
 
-// fetch reports no progress of what is sent, so this is XMLHttpRequest
+// XMLHttpRequest, because fetch reports no upload progress
 function send(root, file, shown) {
   const body = new FormData(root);
   body.delete("files");

@@ -1,4 +1,4 @@
-// pieces.js: arrows move among the pieces, a key marks the one in focus.
+// pieces.js: move among the pieces by arrows, and mark the focused one by key.
 import { request } from "../../web/js/shared/request.js";
 
 export function init(root) {
@@ -20,7 +20,7 @@ export function init(root) {
   }
 }
 
-// the keys press the buttons of the card in focus
+// keys press the buttons of the focused card
 function carryKeys(root, card) {
   for (const old of root.querySelectorAll("[data-key]")) delete old.dataset.key;
   for (const button of card.querySelectorAll("button[name='mark']")) button.dataset.key = `mark-${button.value}`;

@@ -1,4 +1,4 @@
-// upload.js: follows an upload that a worker reads, and reloads the page when that has ended.
+// upload.js: follow an upload that a worker reads, and reload the page when it has ended.
 import { uploadRead } from "../../web/js/shared/upload-read.js";
 
 export function init(root) {

@@ -1,4 +1,4 @@
-// order.js: a file on its way to the print shop: how far it is, then what the shop said.
+// order.js: follow an order at the print shop: its progress, then the shop's answer.
 import { follow } from "../../prints/js/print-files.js";
 
 export function init(root) {

@@ -1,4 +1,4 @@
-// print-files.js: asks after files that are being written or sent; what was just ordered is taken away once it is there.
+// print-files.js: follow files that are being written or sent, and download the one just submitted once it is done.
 import { request } from "../../web/js/shared/request.js";
 import { poll } from "../../web/js/shared/poll.js";
 
@@ -23,7 +23,7 @@ export function init(root) {
   if (fresh?.querySelector("a")) takeAway(fresh.dataset.url);
 }
 
-// shows the news until there are no more, then reloads the page
+// show the state until it is final, then reload the page
 export async function follow(address, show) {
   await poll(async () => {
     const news = await (await request(address)).json();
@@ -33,7 +33,7 @@ export async function follow(address, show) {
   window.location.reload();
 }
 
-// once only: the page's address forgets it, so that looking again does not take it again
+// once only: it is removed from the page's address, so that reloading does not download it again
 function takeAway(url) {
   const address = new URL(window.location.href);
   address.searchParams.delete("fresh");

@@ -1,4 +1,4 @@
-// print.js: papers, turning, and the crop or the paper's edge drawn over the picture.
+// print.js: choose papers, turn them, and draw the crop or the paper's edge over the picture.
 import { setValue } from "../../web/js/shared/set-value.js";
 import { place, svg } from "../../web/js/shared/svg.js";
 import { whenOpen } from "../../web/js/shared/viewer.js";
@@ -12,7 +12,7 @@ export function init(root) {
   whenOpen((bench) => overlay(root, bench));
 }
 
-// a named paper lies as the picture does, a product as it is; sizes typed by hand are nobody's
+// a named paper takes the picture's orientation, a product keeps its own; typed sizes have no name
 function papers(root) {
   const known = JSON.parse(root.dataset.papers);
   const { paper, width, height, bleed, wrap } = root.elements;
@@ -78,7 +78,7 @@ function overlay(root, { viewer, layer }) {
     drawing.append(edge, shape("rect", "print-trim", onScreen(now.trim)));
     if (now.front[2] < now.trim[2]) drawing.append(shape("rect", "print-front", onScreen(now.front)));
   };
-  // the crop stays on the picture: its middle keeps half of it from the edges
+  // the crop stays on the picture: its centre is at least half its size from the edges
   const move = (event) => {
     const whole = onScreen([0, 0, 1, 1]);
     const [x, y, width, height] = held.file;

@@ -1,4 +1,4 @@
-// proof.js: the sheet, the proof or the picture itself in the stage; only the fields of the chosen kind of file.
+// proof.js: show the sheet, the proof or the picture itself, and only the fields of the chosen kind of file.
 import { whenOpen } from "../../web/js/shared/viewer.js";
 
 const PAUSE_MS = 300;
@@ -50,7 +50,7 @@ function showKind(root) {
     part.hidden = !part.dataset.forKinds.split(" ").includes(kind);
 }
 
-// gives a function that lays the proof's tiles, with the settings in the form, over the layer's own
+// return a function that lays the proof's tiles, by the form's settings, over the layer's own
 function tilesOf(root, { viewer, layer }) {
   const address = root.dataset.proof.replace("0/0_0.png", "");
   let shown = "";
@@ -74,7 +74,7 @@ function tilesOf(root, { viewer, layer }) {
       y: 0,
       width: 1,
       success: ({ item }) => {
-        // settings may have changed on its way
+        // settings may have changed meanwhile
         if (query === shown) laid = item;
         else viewer.world.removeItem(item);
       },
@@ -82,7 +82,7 @@ function tilesOf(root, { viewer, layer }) {
   };
 }
 
-// all that a tile depends on; the file's name is not
+// everything that a tile depends on, which the file's name is not
 function settingsOf(root) {
   const given = new FormData(root);
   given.delete("csrfmiddlewaretoken");

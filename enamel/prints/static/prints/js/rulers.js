@@ -1,4 +1,4 @@
-// rulers.js: pixels along the top, millimetres of the print down the left.
+// rulers.js: rulers: pixels along the top, millimetres of the print down the left.
 import { fresh, toggle } from "../../web/js/shared/canvas.js";
 import { MM_PER_INCH } from "../../web/js/shared/screen.js";
 
@@ -69,7 +69,7 @@ function write(context, text, place, upright) {
   context.restore();
 }
 
-// 1, 2 or 5 times a power of ten, at least as large
+// the next larger 1, 2 or 5 times a power of ten
 function niceStep(least) {
   const power = 10 ** Math.floor(Math.log10(Math.max(least, 1e-6)));
   const factor = [1, 2, 5, 10].find((candidate) => candidate * power >= least);

@@ -1,4 +1,4 @@
-// strip.js: where the crop of a test strip lies: drawn on the picture, taken from what is seen.
+// strip.js: choose the crop of a test strip: drawn on the picture, or the current view.
 import { setValue } from "../../web/js/shared/set-value.js";
 import { place, svg } from "../../web/js/shared/svg.js";
 import { MM_PER_INCH } from "../../web/js/shared/screen.js";

@@ -1,4 +1,4 @@
-// sheet.js: all swatches of a sheet moved and zoomed together, marked and taken by key, fresh as they come.
+// sheet.js: move and zoom all swatches of a sheet together, mark and apply them by key, show new ones as they are made.
 import { request } from "../../web/js/shared/request.js";
 import { poll } from "../../web/js/shared/poll.js";
 
@@ -11,7 +11,7 @@ export function init(root) {
   const size = { width: Number(root.dataset.width), height: Number(root.dataset.height) };
   const view = { zoom: 0, x: 0.5, y: 0.5 }; // zoom 0 fits; x and y are fractions in the middle
   const across = Number(grid.dataset.columns);
-  // the base has its own column, so that the values of the sheet stay in theirs
+  // the base has a separate column, so that the columns of values stay aligned
   grid.style.gridTemplateColumns = `repeat(${1 + across}, minmax(210px, 1fr))`;
   cells[0].style.gridRow = `1 / span ${Math.ceil((cells.length - 1) / across)}`;
 

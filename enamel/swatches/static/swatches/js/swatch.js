@@ -1,4 +1,4 @@
-// swatch.js: the window that is tried: drawn on the picture, suggested, or typed.
+// swatch.js: choose a swatch's window: drawn on the picture, suggested, or typed.
 import { request } from "../../web/js/shared/request.js";
 import { drawBox } from "../../web/js/shared/draw-box.js";
 import { showBoxes } from "../../web/js/shared/boxes.js";
@@ -31,7 +31,7 @@ export function init(root) {
   });
 }
 
-// said before anything is started
+// shown before anything is started
 function tellCost(root, form, group, set) {
   const place = root.querySelector("[data-swatch-cost]");
   const move = root.querySelector("[data-move-window]");
@@ -59,7 +59,7 @@ function tellCost(root, form, group, set) {
   soon();
 }
 
-// asked for when the group is opened, because looking for them reads the picture
+// fetched when the group is opened, because finding them reads the picture
 function suggest(root, set, group) {
   const place = root.querySelector("[data-suggested]");
   const ask = async () => {

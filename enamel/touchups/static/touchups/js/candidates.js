@@ -1,4 +1,4 @@
-// candidates.js: candidates as they come, seen against before, accepted, rejected or painted with, by key.
+// candidates.js: show candidates as they are made, compare them with before, and accept, reject or paint with them, also by key.
 import { request } from "../../web/js/shared/request.js";
 import { drawing } from "../../web/js/mask/draw.js";
 import { overlay } from "../../web/js/mask/overlay.js";
@@ -69,7 +69,7 @@ export function init(root) {
   if ("open" in root.dataset) follow(root, cells);
 }
 
-// before and after lie at one place, so that what changed jumps to the eye
+// before and after are shown at the same place, so that changes are conspicuous
 function see(cell, before) {
   const after = cell.querySelector("[data-after]");
   if (!after) return;

@@ -1,4 +1,4 @@
-// faces.js: the piece's faces: shown on the picture, picked, added, moved, turned, sized and removed.
+// faces.js: the piece's faces: show them on the picture, pick, add, move, turn, resize and remove them.
 import { showBoxes } from "../../web/js/shared/boxes.js";
 import { drawBox } from "../../web/js/shared/draw-box.js";
 import { USUAL_PX_PER_MM, pxPerMm } from "../../web/js/shared/screen.js";
@@ -106,14 +106,14 @@ export function editFaces(root, bench, mask) {
   dragged(bench, () => known[editing], draw);
 }
 
-// as large as on paper on a screen that was calibrated, or on the usual one; larger ones as large as fits
+// at print size on a calibrated or a usual screen; larger faces as large as fits
 function showAtPrintSize(list) {
   const perMm = pxPerMm() ?? USUAL_PX_PER_MM;
   for (const image of list.querySelectorAll("[data-print-mm]"))
     image.style.height = `${Math.round(image.dataset.printMm * perMm)}px`;
 }
 
-// the face that is corrected is dragged on the picture
+// drag the face that is being corrected
 function dragged({ viewer }, face, draw) {
   const svg = document.querySelector("[data-regions]");
   const item = viewer.world.getItemAt(0);

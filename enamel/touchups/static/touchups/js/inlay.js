@@ -1,4 +1,4 @@
-// inlay.js: pictures laid over the layer: their order, opacity and masks, seen live on the picture.
+// inlay.js: inlays: their order, opacity and masks, with a live preview.
 import { Steps } from "../../web/js/mask/steps.js";
 import { ask, maskTools } from "../../web/js/mask/tools.js";
 import { live } from "../../workspace/js/live.js";
@@ -114,7 +114,7 @@ export function init(root) {
   });
 }
 
-// a file is aligned by the kiln, which says how well; nothing is laid before it was looked at
+// the server aligns a file and returns how well; nothing is laid before the artist has seen it
 function layFile(root, add) {
   const field = root.querySelector("[data-file]");
   const says = root.querySelector("[data-file-says]");

@@ -1,4 +1,4 @@
-// touch-up.js: what is mended: a mask painted on the picture, or faces picked and corrected.
+// touch-up.js: choose what to mend: a mask painted on the picture, or faces.
 import { Steps } from "../../web/js/mask/steps.js";
 import { maskTools } from "../../web/js/mask/tools.js";
 import { setValue } from "../../web/js/shared/set-value.js";
@@ -24,7 +24,7 @@ export function init(root) {
   });
 }
 
-// the ellipse of a face with a margin for its hair, softly
+// a soft ellipse around a face, with a margin for its hair
 function withHair({ form, box }, margin) {
   const across = form.across + (box[2] * margin) / 2;
   const down = form.down + (box[3] * margin) / 2;

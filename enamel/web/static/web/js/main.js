@@ -1,4 +1,4 @@
-// main.js: gives each element with data-module="…" its modules, of which only those on the page are loaded.
+// main.js: start the modules that elements name in data-module="…". Only those on the page are loaded.
 const modules = {
   bench: () => import("../../workspace/js/bench.js"),
   busy: () => import("./shared/busy.js"),
@@ -36,7 +36,7 @@ const modules = {
   "word-regions": () => import("../../firings/js/word-regions.js"),
 };
 
-// all are fetched at once, and begin in the order of the page: some listen to what others say
+// all are fetched at once and started in the page's order, because some listen to events of others
 const roots = [...document.querySelectorAll("[data-module]")];
 const wanted = roots.flatMap((root) => root.dataset.module.split(" ").map((name) => ({ root, name })));
 const loaded = await Promise.all(wanted.map(({ name }) => modules[name]()));

@@ -1,10 +1,10 @@
-// live.js: what is seen of the picture, made by the engine whenever the picture or its settings change.
+// live.js: a preview of the visible part, made by the engine whenever the view or the settings change.
 //
-// One request at a time: while it is on its way the newest settings wait, so that a value that is being
-// dragged is followed as fast as the engine answers, and what is seen last is what was set last.
+// One request at a time: meanwhile the newest settings wait, so that a value that is being
+// dragged is followed as fast as the engine answers, and the last preview shows the last settings.
 import { send } from "../../web/js/shared/send.js";
 
-// gives a function to call when settings change; `form` gives what is sent, or null when nothing is made
+// returns a function to call when settings change; `form` returns the data to send, or null for no preview
 export function live({ viewer, layer }, { canvas, says, address, form }) {
   const item = viewer.world.getItemAt(0);
   const ratio = window.devicePixelRatio || 1;
@@ -80,7 +80,7 @@ export function live({ viewer, layer }, { canvas, says, address, form }) {
   return follow;
 }
 
-// bare samples where the answer says how wide they are, else a picture file
+// plain samples where the answer has their width in a header, else an image file
 export async function pictureIn(answer) {
   const width = Number(answer.headers.get("Enamel-Width"));
   return width ? new ImageData(new Uint8ClampedArray(await answer.arrayBuffer()), width) : answer.blob();

@@ -1,4 +1,4 @@
-// section.js: the drawn layers as a picker: arrows move, a peek shows, Shift picks what to wipe against.
+// section.js: pick a layer in the drawn section: arrows move, a peek shows it, Shift picks the layer to wipe against.
 export function init(root) {
   const bands = [...root.querySelectorAll("[data-band]")];
   const peek = root.querySelector("[data-peek]");
@@ -38,7 +38,7 @@ function show(peek, band) {
   peek.style.top = `${Math.max(52, Math.min(bounds.top, window.innerHeight - peek.offsetHeight - 12))}px`;
 }
 
-// up to what was made from it, down to what it was made from, sideways to what lies beside it
+// up to a layer made from this one, down to its parent, sideways to its neighbours
 function neighbour(bands, band, key) {
   const { parent } = band.dataset;
   const children = bands.filter((other) => other.dataset.parent === band.dataset.band);

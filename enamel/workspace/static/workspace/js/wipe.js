@@ -1,4 +1,4 @@
-// wipe.js: shows one picture left of a line and the other right of it; the artist drags the line.
+// wipe.js: show one picture left of a line and another right of it; the artist drags the line.
 const STEP = 0.01;
 
 export function wipe(line, viewer, upper) {

@@ -1,4 +1,4 @@
-// draw.js: what the pointer draws becomes a step: strokes with their pressure, outlines, ovals, boxes.
+// draw.js: turn pointer movements into steps of a mask: strokes with pressure, outlines, ovals, boxes.
 
 const LEAST_APART = 1 / 6; // of the brush's radius: closer points change nothing that is seen
 const PEN_AT_REST = 0.5; // what mice report as pressure
@@ -43,7 +43,7 @@ function drawn(step, at) {
   return step;
 }
 
-// what was only clicked is no area
+// a click without movement is not an area
 function whole(step) {
   if (step.kind === "outline") return step.points.length >= 6;
   if (step.kind === "ellipse") return step.across > 1 && step.down > 1;
@@ -51,7 +51,7 @@ function whole(step) {
   return true;
 }
 
-// `how()` gives the brush and whether shapes erase; `view()` the mask's scale and place on the surface
+// `how()` returns the brush and whether shapes erase; `view()` the mask's scale and place on the surface
 export function drawing(surface, { tool, how, view, show, done }) {
   let step = null;
   const place = (event) => {

@@ -1,5 +1,5 @@
-// overlay.js: the current mask over the picture. While the picture moves, what was painted moves with it;
-// once it rests the mask is painted sharp for what is seen.
+// overlay.js: draw the current mask over the picture. While the picture moves, the drawing moves with it;
+// once it rests, the mask is drawn anew at full resolution.
 import { onlyAdds, paint, shape } from "./paint.js";
 
 const REST_MS = 90;

@@ -1,11 +1,11 @@
-// paint.js: a mask's steps painted on a canvas, as the engine reads them: the same edges, softly.
+// paint.js: draw a mask's steps on a canvas, with the same soft edges as the engine.
 
 const SHAPES = ["stroke", "outline", "ellipse", "rectangle"];
 const LEAST_BLUR = 0.3; // px of the canvas; less is not seen
 const SMALL_BLUR = 2;
 const scratches = [document.createElement("canvas"), document.createElement("canvas")];
 
-// what later steps do to each step's edge: moved outwards, widened; in px of the mask
+// for each step, how much later steps move its edge outwards and widen it; in px of the mask
 function edges(steps) {
   let [grown, soft] = [0, 0];
   const found = [];
@@ -18,7 +18,7 @@ function edges(steps) {
   return found.reverse();
 }
 
-// whether adding the last step leaves what was painted before as it is
+// whether the last step leaves the earlier drawing unchanged
 export function onlyAdds(before, after) {
   return (
     after.length === before.length + 1 &&
@@ -27,7 +27,7 @@ export function onlyAdds(before, after) {
   );
 }
 
-// paints white where the mask covers; `view` is { scale, left, top }, from px of the mask to the canvas
+// draw white where the mask covers; `view` is { scale, left, top }, from px of the mask to the canvas
 export function paint(context, steps, view) {
   const { width, height } = context.canvas;
   context.save();
@@ -48,7 +48,7 @@ export function paint(context, steps, view) {
   context.restore();
 }
 
-// one shape, softly. Blurring is what costs time, so only the part of the canvas that the shape covers is
+// one shape with a soft edge. Blurring is slow, so only the part of the canvas that the shape covers is
 // blurred, and at a scale at which the blur is small.
 export function shape(context, step, edge, view) {
   const softness = edge.soft + (step.kind === "stroke" ? step.radius * (1 - step.hardness) : 0);
@@ -82,7 +82,7 @@ function sized(canvas, { width, height }, by) {
   return canvas.getContext("2d");
 }
 
-// the part of the canvas that a shape can reach, or null when that is none
+// the part of the canvas that a shape can reach, or null for none
 function covered(step, grown, view, margin, { width, height }) {
   const [left, top, right, bottom] = extent(step);
   const reach = Math.max(0, grown);

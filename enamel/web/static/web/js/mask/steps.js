@@ -1,4 +1,4 @@
-// steps.js: the current mask: its steps, undone and redone one by one. Notifies listeners.
+// steps.js: the current mask: its steps, with undo and redo. Notifies listeners.
 export class Steps {
   constructor(size, steps = []) {
     this.size = size;
@@ -41,7 +41,7 @@ export class Steps {
     this.notify();
   }
 
-  // a mask that was drawn on another size of the picture, in px of this one
+  // scale a mask that was drawn at another size of the picture
   take({ size, steps }) {
     this.replace(steps.map((step) => scaled(step, this.size[0] / size[0])));
   }

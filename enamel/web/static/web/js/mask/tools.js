@@ -1,4 +1,4 @@
-// tools.js: the panel of the current mask: tools, brush, whole-mask steps, measured and kept masks.
+// tools.js: the panel of the current mask: tools, brush, steps for the whole mask, measured and saved masks.
 import { overlay } from "./overlay.js";
 import { send } from "../shared/send.js";
 import { drawing } from "./draw.js";
@@ -13,7 +13,7 @@ const STEPS = {
 const GROWS_BY = 0.006; // of the picture's longer side, in px of the mask
 const LARGEST = 0.25; // radius of the brush, of the longer side
 
-// shows and draws `steps` over the picture with the tools in `root`
+// show `steps` over the picture, and draw with the tools in `root`
 export function maskTools(root, { viewer, layer }, steps) {
   const canvas = document.querySelector("[data-mask]");
   const item = viewer.world.getItemAt(0);
@@ -91,7 +91,7 @@ function brushOf(root, longest) {
   };
 }
 
-// the pointer is the brush's ring, as large as it paints
+// the pointer is a ring of the brush's size
 function ring(canvas, tool, brush, view) {
   if (!tool) canvas.style.cursor = "";
   else if (!["brush", "eraser"].includes(tool)) canvas.style.cursor = "crosshair";
@@ -106,7 +106,7 @@ function ring(canvas, tool, brush, view) {
   }
 }
 
-// the wheel zooms as ever; with Shift it changes the brush
+// the wheel zooms; with Shift it changes the brush
 function wheel(canvas, viewer, brush, changed) {
   canvas.addEventListener(
     "wheel",
@@ -165,7 +165,7 @@ export async function ask(root, address, given) {
   return answer ? answer.json() : null;
 }
 
-// masks that are measured, and those that were kept
+// measured and saved masks
 function taken(root, steps) {
   const from = root.querySelector("[data-mask-from]");
   from.addEventListener("change", async () => {

@@ -1,8 +1,8 @@
-// boxes.js: draws boxes of the layer over the picture, and keeps them in place as it moves.
+// boxes.js: draw boxes of the layer over the picture, and keep them in place as it moves.
 import { svg } from "./svg.js";
 
 // `boxes()` gives [{ box: [x, y, width, height], current, turn }], turned in degrees clockwise, if at all;
-// returns what draws them afresh
+// returns a function that redraws them
 export function showBoxes({ viewer }, boxes, pick = null) {
   // a separate group: several may show boxes on one picture
   const group = svg("g");

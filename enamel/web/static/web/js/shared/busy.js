@@ -1,4 +1,4 @@
-// busy.js: a form that takes a while says so on its button, and is sent only once.
+// busy.js: show on a form's button that sending takes a while, and send it only once.
 export function init(root) {
   root.addEventListener("submit", () => {
     const button = root.querySelector("button:not([type=button])");

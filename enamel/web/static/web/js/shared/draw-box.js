@@ -1,4 +1,4 @@
-// draw-box.js: a box drawn on the picture, by a button that is pressed first.
+// draw-box.js: draw a box on the picture, after a button is pressed.
 const SMALLEST = 16;
 
 // calls `drawn` with the box [x, y, width, height] in px of the layer while it is drawn; `settled` at its end

@@ -34,7 +34,7 @@ export function pacedFrames({ request, cancelRequest, now, later, cancelLater })
 
 const INPUTS = ["pointerdown", "pointermove", "pointerup", "wheel", "keydown", "touchmove", "resize"];
 
-// The viewer asks for one frame after the other, also when nothing moves: a tenth of a core for every open page.
+// The viewer requests frames continuously, also when nothing moves: a tenth of a core for every open page.
 export function paceViewer(library) {
   const { paced, cancel, wake } = pacedFrames({
     request: library.requestAnimationFrame,

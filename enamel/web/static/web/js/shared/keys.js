@@ -1,4 +1,4 @@
-// keys.js: a key presses the button, or goes to the field, that carries its action in data-key.
+// keys.js: have keys press the button, or focus the field, with their action in data-key.
 export function init(root) {
   const keys = Object.entries(JSON.parse(root.dataset.keys));
   document.addEventListener("keydown", (event) => {
@@ -20,7 +20,7 @@ function writing(target) {
   return target.matches("input") && !["checkbox", "radio", "range"].includes(target.type);
 }
 
-// what costs time is only gone to; Enter then presses it
+// buttons that start work are only focused; Enter then presses them
 function press(target, action) {
   const goes = ["fire", "swatch"].includes(action) || !target.matches("button, a.button");
   if (goes) target.focus();

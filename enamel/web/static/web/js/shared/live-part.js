@@ -1,4 +1,4 @@
-// live-part.js: keeps a part of a page as the server has it now, without moving what the artist is at.
+// live-part.js: keep a part of a page up to date, without disturbing what the artist is doing.
 import { request } from "./request.js";
 import { poll } from "./poll.js";
 import { released } from "./released.js";
@@ -7,11 +7,11 @@ const PAUSE_MS = 1500;
 
 export function init(root) {
   let last = written(root);
-  // what was moved here may have been refused there
+  // the server may have refused a change that was shown here
   root.addEventListener("enamel:moved", () => {
     last = null;
   });
-  // a page that nobody sees asks for nothing
+  // a hidden page requests nothing
   poll(async () => {
     if (document.hidden) return;
     const address = new URL(window.location.href);
@@ -28,7 +28,7 @@ export function init(root) {
   }, PAUSE_MS);
 }
 
-// without the forms' tokens, which are others each time
+// without the forms' tokens, which differ each time
 function written(part) {
   return part.innerHTML.trim().replaceAll(/(csrfmiddlewaretoken" value=")[^"]*/g, "$1");
 }
@@ -40,7 +40,7 @@ function exchange(root, fresh) {
     [...root.querySelectorAll("[data-scrolls]")].map((one) => [one.dataset.scrolls, one.scrollTop]),
   );
   const old = new Map([...root.querySelectorAll("img")].map((image) => [image.getAttribute("src"), image]));
-  // pictures that are there already stay, so that nothing flickers
+  // keep existing images, so that nothing flickers
   for (const image of fresh.querySelectorAll("img")) {
     const known = old.get(image.getAttribute("src"));
     if (known) image.replaceWith(known);

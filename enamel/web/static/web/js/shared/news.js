@@ -1,4 +1,4 @@
-// news.js: a long firing is shown in the page's title, and by a notification when that was wished for.
+// news.js: show a long firing in the page's title, and by a notification where the artist wants that.
 const LONG_SECONDS = 30;
 const title = document.title;
 

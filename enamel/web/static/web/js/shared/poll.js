@@ -1,4 +1,4 @@
-// poll.js: asks whenever there is news, or after a pause where none arrive, until an answer settles it.
+// poll.js: repeat a request on each event, or after a pause without events, until an answer is final.
 import { received, nextNews } from "./live.js";
 
 export async function poll(ask, pause) {
@@ -9,7 +9,7 @@ export async function poll(ask, pause) {
       const found = await ask();
       if (found) return found;
     } catch {
-      // the server is away for a moment; what is asked about goes on without it
+      // the server is unavailable for a moment; the work goes on without it
     }
     await nextNews(pause, since);
     await rested;

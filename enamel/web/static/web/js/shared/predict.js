@@ -1,4 +1,4 @@
-// predict.js: what a form would take is shown beside it while it is filled in.
+// predict.js: show the predicted cost beside a form while it is filled in.
 import { request } from "./request.js";
 
 const PAUSE_MS = 300;

@@ -1,4 +1,4 @@
-// refresh.js: looks again for what is being made, while nobody is typing.
+// refresh.js: reload what is being made, while nobody is typing.
 import { received, nextNews } from "./live.js";
 import { sleep } from "./poll.js";
 

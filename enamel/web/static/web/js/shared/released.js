@@ -1,4 +1,4 @@
-// released.js: waits until no button or link is held down; one that is replaced meanwhile never gets its click.
+// released.js: wait until no button or link is held down: one that is replaced meanwhile would lose its click.
 const PAUSE_MS = 50;
 
 export async function released() {

@@ -1,4 +1,4 @@
-// screen.js: how many of this screen's pixels make a millimetre, set once by holding a card to it.
+// screen.js: this screen's pixels per millimetre, calibrated once by holding a card to it.
 import { svg } from "./svg.js";
 
 const KEPT = "enamel.screen.px-per-mm";
@@ -10,7 +10,7 @@ export function pxPerMm() {
   return Number(localStorage.getItem(KEPT)) || null;
 }
 
-// asks with the dialog; calls back once the length is kept
+// ask with the dialog; call back once the length is saved
 export function calibrate(dialog, done) {
   const bar = dialog.querySelector("[data-card]");
   const scale = dialog.querySelector("[data-card-scale]");

@@ -1,4 +1,4 @@
-// send.js: sends a form's data, or a few values with the page's token; gives the answer, or why not.
+// send.js: send a form's data, or a few values with the page's token; return the answer, or the reason of a refusal.
 import { request } from "./request.js";
 
 export async function send(address, given) {

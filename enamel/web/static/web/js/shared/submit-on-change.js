@@ -1,4 +1,4 @@
-// submit-on-change.js: a choice takes effect at once.
+// submit-on-change.js: submit a form as soon as a choice changes.
 export function init(root) {
   root.addEventListener("change", () => root.requestSubmit());
 }

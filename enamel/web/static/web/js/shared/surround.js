@@ -1,4 +1,4 @@
-// surround.js: how light the grey around the picture is; this browser remembers it.
+// surround.js: choose how light the grey around the picture is; the browser remembers it.
 const KEPT = "enamel.surround";
 
 export function init(root) {

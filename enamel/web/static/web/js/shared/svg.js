@@ -1,4 +1,4 @@
-// svg.js: SVG elements, and their attributes all at once.
+// svg.js: make SVG elements with their attributes.
 export function svg(name, attributes = {}) {
   return place(document.createElementNS("http://www.w3.org/2000/svg", name), attributes);
 }

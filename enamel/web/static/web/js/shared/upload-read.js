@@ -4,7 +4,7 @@ import { poll } from "./poll.js";
 
 const PAUSE_MS = 700;
 
-// {url, rejected} in the end; onProgress is called with the fraction that has been read
+// returns {url, rejected} in the end; onProgress is called with the fraction read
 export function uploadRead(stateUrl, onProgress) {
   return poll(async () => {
     const answer = await request(stateUrl);

@@ -1,4 +1,4 @@
-// viewer.js: the one deep-zoom viewer of a page, and a way for other modules to wait for it.
+// viewer.js: the deep-zoom viewer of a page, which other modules can wait for.
 import { paceViewer } from "./frames.js";
 
 let resolve;
@@ -6,7 +6,7 @@ const opened = new Promise((settle) => {
   resolve = settle;
 });
 
-// calls back with { viewer, layer } once the picture is open
+// call back with { viewer, layer } once the picture is open
 export function whenOpen(callback) {
   opened.then(callback);
 }
