@@ -29,7 +29,7 @@ def add_model(
     take = checkpoints.add_model if checkpoints.is_checkpoint_path(path) else intake.add_model
     card = take(path, name, summary=summary, licence=licence)
     model, _ = Model.objects.update_or_create(
-        name=card.name, defaults={"brought_by_id": owner.pk, "on": True}
+        name=card.name, defaults={"added_by_id": owner.pk, "on": True}
     )
     model.card = card
     return model
@@ -67,7 +67,7 @@ ADMINISTRATORS_ONLY = "Only an administrator can change this for everybody. Noth
 def may_change(model: Model, person: AbstractBaseUser) -> bool:
     """Return whether a person may switch or delete a model: who added it, and administrators."""
     return is_administrator(person) or (
-        model.brought_by_id is not None and model.brought_by_id == person.pk
+        model.added_by_id is not None and model.added_by_id == person.pk
     )
 
 

@@ -3,20 +3,25 @@
 from typing import Annotated, Any
 from uuid import UUID
 
-from django.http import Http404, HttpRequest, HttpResponse
+from django.http import Http404, HttpRequest, HttpResponse, StreamingHttpResponse
 from ninja import File, Query, Router, Status, UploadedFile
 
 from enamel.accounts.api import CHANGING, IMPORT, LOOKING, READ
+from enamel.core.export.openraster import MEDIA_TYPE
 from enamel.library import services
 from enamel.library.access import own_layer, own_piece
+from enamel.library.archives import archive_of, name_of
 from enamel.library.models import Piece
+from enamel.library.receiving import receive_file
 from enamel.library.schemas import LayerBody, PieceBody, Pieces, PieceWithLayers, UploadBody
 from enamel.uploads.access import own_upload
 from enamel.uploads.models import Upload
+from enamel.web.downloads import stream
 
 router = Router(tags=["Pieces"])
 layer_router = Router(tags=["Layers"])
 MOST_LISTED = 200
+ARCHIVE = {"responses": {200: {"description": "The archive.", "content": {MEDIA_TYPE: {}}}}}
 THUMBNAIL = {"responses": {200: {"description": "The picture.", "content": {"image/webp": {}}}}}
 
 
@@ -44,11 +49,11 @@ def find(
     summary="Import a picture",
 )  # fmt: skip
 def import_picture(request: HttpRequest, file: Annotated[UploadedFile, File()]) -> Status[Any]:
-    """A PNG, JPEG, WebP or TIFF. A large one is read by a worker: 202, with the upload, whose progress
-    can be asked for.
+    """A PNG, JPEG, WebP or TIFF, or a piece's archive. Archives and large pictures are read by a worker: 202,
+    with the upload, whose progress can be asked for.
     """
     owner: Any = request.user
-    found = services.receive_picture(owner, file, file.name or "picture")
+    found = receive_file(owner, file, file.name or "picture")
     if isinstance(found, Upload):
         return Status(202, UploadBody.of(found))
     return Status(201, PieceBody.of(found))
@@ -70,6 +75,16 @@ def upload(request: HttpRequest, upload_id: UUID) -> UploadBody:
 def piece(request: HttpRequest, piece_id: UUID) -> PieceWithLayers:
     """Its layers in the order they were made."""
     return PieceWithLayers.of(own_piece(request, piece_id))
+
+
+@router.get(
+    "/pieces/{piece_id}/archive.ora", auth=READ, throttle=LOOKING,
+    summary="A piece as a file", openapi_extra=ARCHIVE,
+)  # fmt: skip
+def archive(request: HttpRequest, piece_id: UUID) -> StreamingHttpResponse:
+    """With all its layers, for another installation. Made while it is sent; opens as OpenRaster elsewhere."""
+    piece = own_piece(request, piece_id)
+    return stream(archive_of(piece), name_of(piece), MEDIA_TYPE)
 
 
 @router.delete(

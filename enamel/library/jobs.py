@@ -1,6 +1,7 @@
-"""Read large pictures, prepare layers for viewing, and delete old pieces, in workers."""
+"""Read large pictures and archives, prepare layers for viewing, and delete old pieces, in workers."""
 
 import shutil
+from functools import partial
 from pathlib import Path
 from uuid import UUID
 
@@ -12,7 +13,7 @@ from enamel.core.intake.reading import read_apart
 from enamel.jobs import sweeper
 from enamel.jobs.queueing import MAINTENANCE
 from enamel.jobs.tasks import task
-from enamel.library import layers, services
+from enamel.library import archives, layers, services
 from enamel.library.models import Layer, Piece
 from enamel.library.queue import enqueue_preparation
 from enamel.storage.scratch import temporary_folder
@@ -55,11 +56,29 @@ def _read_picture(upload: Upload) -> None:
         def read(original: Path, into: Path) -> None:
             read_apart(original, into, settings.IMPORT_LIMITS, report)
 
-        def end(piece: Piece) -> None:
-            if not upload.finish(piece_id=piece.pk):
-                raise Refusal("This file was deleted, or read by another worker, meanwhile.")
+        services.from_file(
+            upload.owner_id, path, upload.name, read=read, on_saved=partial(_finish, upload)
+        )
 
-        services.from_file(upload.owner_id, path, upload.name, read=read, on_saved=end)
+
+def _read_piece(upload: Upload) -> None:
+    """Make a piece of an archive of another installation's. It is saved and the upload ended in one
+    transaction.
+    """
+
+    def report(fraction: float) -> None:
+        upload.record(progress=fraction)
+
+    archives.import_archive(
+        upload.owner_id, path_of(upload), on_progress=report, on_saved=partial(_finish, upload)
+    )
+
+
+def _finish(upload: Upload, piece: Piece) -> None:
+    """End an upload as read."""
+    if not upload.finish(piece_id=piece.pk):
+        raise Refusal("This file was deleted, or read by another worker, meanwhile.")
 
 
 uploads.register(Upload.Kind.PICTURE, _read_picture)
+uploads.register(Upload.Kind.PIECE, _read_piece)

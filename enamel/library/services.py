@@ -33,28 +33,8 @@ from enamel.library.queue import enqueue_preparation
 from enamel.library.signals import piece_deleted
 from enamel.storage.files import file_fields, keep_file
 from enamel.storage.scratch import temporary_folder, write_upload
-from enamel.uploads.models import Upload
-from enamel.uploads.services import keep
 
 SPLIT_FORMAT = FileFormat.PNG
-AT_ONCE_MEGAPIXELS = 24.0
-"""Pictures up to this size are read within the request: a second or two."""
-
-
-def receive_picture(owner: AbstractBaseUser, file: File, name: str) -> Piece | Upload:  # type: ignore[type-arg]
-    """Return a new piece from a picture file, or for a large file an upload that a worker reads.
-
-    Raises
-    ------
-    Refusal
-        When the file can't be used; nothing is kept then.
-    """
-    with temporary_folder("import") as folder:
-        path = write_upload(file, folder / "original")
-        facts = examine(path, settings.IMPORT_LIMITS)
-        if facts.size.megapixels <= AT_ONCE_MEGAPIXELS:
-            return from_file(owner.pk, path, name, facts=facts)
-        return keep(owner, path, Upload.Kind.PICTURE, name)
 
 
 def import_picture(owner: AbstractBaseUser, upload: File, name: str) -> Piece:  # type: ignore[type-arg]
@@ -109,13 +89,17 @@ def from_file(
     )
     piece.copy_of = _original_of(piece, canvas)
     keep_file(piece.base_file, path, f"{piece.pk}.{facts.format.lower()}")
+    stored = [piece.base_file]
     try:
         with transaction.atomic():
             piece.save()
-            enqueue_preparation(_add_base(piece, canvas))
+            layer = _add_base(piece, canvas)
+            stored.append(layer.pixels)
+            enqueue_preparation(layer)
             on_saved(piece)
     except Exception:
-        piece.base_file.storage.delete(str(piece.base_file.name))
+        for file in stored:
+            file.storage.delete(str(file.name))
         raise
     return piece
 

@@ -8,6 +8,7 @@ urlpatterns = [
     path("", pieces.pieces, name="pieces"),
     path("pieces/import/", pieces.import_picture, name="import-pictures"),
     path("pieces/<uuid:piece_id>/base-file/", pieces.base_file, name="base-file"),
+    path("pieces/<uuid:piece_id>/archive/", pieces.archive, name="piece-archive"),
     path("pieces/<uuid:piece_id>/mark/", pieces.mark, name="mark"),
     path("pieces/<uuid:piece_id>/duplicate/", pieces.duplicate, name="duplicate"),
     path("pieces/<uuid:piece_id>/split/", pieces.split, name="split"),

@@ -32,6 +32,7 @@ class Upload(Job):
     class Kind(models.TextChoices):
         PICTURE = "picture", "Picture"
         MODEL = "model", "Model"
+        PIECE = "piece", "Piece"
 
     LABEL = "Reading an upload"
     STATE_LABELS: ClassVar = {Job.State.RUNNING: "Being read", Job.State.FAILED: "Rejected"}

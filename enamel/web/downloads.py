@@ -5,8 +5,15 @@ from collections.abc import AsyncIterator
 from typing import IO, Any
 
 from asgiref.sync import sync_to_async
-from django.http import FileResponse, HttpRequest, HttpResponse, JsonResponse
+from django.http import (
+    FileResponse,
+    HttpRequest,
+    HttpResponse,
+    JsonResponse,
+    StreamingHttpResponse,
+)
 from django.utils.http import content_disposition_header
+from zipstream import ZipStream
 
 BLOCK = 512 * 1024
 RANGE = re.compile(r"bytes=(\d{0,15})-(\d{0,15})")
@@ -77,3 +84,18 @@ def send(request: HttpRequest, file: IO[bytes], **facts: Any) -> HttpResponse | 
     response["Content-Range"] = f"bytes {first}-{last}/{length}"
     response["Accept-Ranges"] = "bytes"
     return response
+
+
+def stream(archive: ZipStream, name: str, media_type: str) -> StreamingHttpResponse:
+    """Return a response with an archive, which is made while it is sent."""
+    response = StreamingHttpResponse(_blocks(archive), content_type=media_type)
+    response["Content-Disposition"] = content_disposition_header(True, name) or ""
+    return response
+
+
+async def _blocks(archive: ZipStream) -> AsyncIterator[bytes]:
+    """Yield the archive's blocks, made in a thread beside the event loop."""
+    blocks = iter(archive)
+    read = sync_to_async(lambda: next(blocks, b""), thread_sensitive=False)
+    while block := await read():
+        yield block

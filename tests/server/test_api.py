@@ -18,7 +18,7 @@ from enamel.batches import feeding
 from enamel.batches.models import Batch
 from enamel.core.errors import Refusal
 from enamel.firings.models import Firing, SchedulePreset
-from enamel.library import services as library
+from enamel.library import receiving
 from enamel.library.models import Layer, Piece
 from enamel.prints.models import PrintFile
 from enamel.server import api as service
@@ -63,7 +63,7 @@ def test_a_picture_is_imported_found_and_deleted(ask: Ask, picture_file: Path) -
 def test_a_large_picture_is_an_upload(
     ask: Ask, picture_file: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setattr(library, "AT_ONCE_MEGAPIXELS", 0.001)
+    monkeypatch.setattr(receiving, "AT_ONCE_MEGAPIXELS", 0.001)
     file = SimpleUploadedFile("lamp.png", picture_file.read_bytes(), "image/png")
     answer = ask("post", "pieces", data={"file": file})
     assert (answer.status_code, answer.json()["state"]) == (202, "waiting")

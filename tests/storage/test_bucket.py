@@ -70,7 +70,7 @@ def test_everything_is_in_the_bucket_and_can_be_looked_at(
     client.force_login(piece.owner)
     layer = carried_out(firings.enqueue_schedule(piece.base, coat())).result
     assert layer is not None
-    assert {f"layers/{layer.pk}.npy", f"layers/{piece.base.pk}.npy"} <= names(bucket)
+    assert {layer.pixels.name, piece.base.pixels.name} <= names(bucket)
     assert not list(Path(settings.MEDIA_ROOT).rglob("*.npy"))
     tile = client.get(reverse("layer-tile", args=[layer.pk, 7, 0, 0]))
     assert tile.headers["Content-Type"] == "image/png"

@@ -12,6 +12,7 @@ from procrastinate.contrib.django.models import ProcrastinateJob
 from enamel.accounts.models import Scope, Token
 from enamel.core.errors import Refusal
 from enamel.jobs import sweeper
+from enamel.library import receiving
 from enamel.library import services as library
 from enamel.library.models import Piece
 from enamel.storage import disk
@@ -24,12 +25,12 @@ from tests.workers import carry_out, lose_entries, take_turn
 @pytest.fixture
 def large(monkeypatch: pytest.MonkeyPatch) -> None:
     """Every picture counts as large."""
-    monkeypatch.setattr(library, "AT_ONCE_MEGAPIXELS", 0.0)
+    monkeypatch.setattr(receiving, "AT_ONCE_MEGAPIXELS", 0.0)
 
 
 def received(owner: User, path: Path) -> Upload:
     file = SimpleUploadedFile(path.name, path.read_bytes())
-    found = library.receive_picture(owner, file, path.name)
+    found = receiving.receive_file(owner, file, path.name)
     assert isinstance(found, Upload)
     return found
 
@@ -168,7 +169,7 @@ def test_an_upload_to_a_full_disk_is_refused_in_words(
 
     client.force_login(artist)
     client.raise_request_exception = False
-    monkeypatch.setattr(library, "stored", full)
+    monkeypatch.setattr(receiving, "write_upload", full)
     with picture_file.open("rb") as file:
         answer = client.post(reverse("import-pictures"), {"files": file})
     assert answer.status_code == 507

@@ -35,6 +35,17 @@ FILE_MOMENT = (1980, 1, 1, 0, 0, 0)
 
 
 @dataclass(frozen=True, slots=True)
+class StackEntry:
+    """A layer in the list of layers: its name, its file in the archive, and its place."""
+
+    name: str
+    file: str
+    box: Box
+    opacity: float = 1.0
+    visible: bool = True
+
+
+@dataclass(frozen=True, slots=True)
 class StackedLayer:
     """One layer of the file. Layers are listed from the lowest to the topmost."""
 
@@ -75,30 +86,37 @@ def write_openraster(
             name = f"data/layer{number}.png"
             with _drawn(layer, size, box, scratch) as canvas:
                 _put_png(archive, name, canvas, path, bits, ppi)
-            entries.append((layer, name, box))
+            entries.append(StackEntry(layer.name, name, box, layer.opacity))
             if on_progress is not None:
                 on_progress((number + 1) / (len(layers) + 1))
         with _drawn(StackedLayer("", layers[-1].picture), size, Box.whole(size), scratch) as canvas:
             _put_png(archive, "mergedimage.png", canvas, path, bits, ppi, says)
-            with kept_out_of_memory(canvas.path):
-                small = PixelBuffer.of_canvas(canvas).eight_bits().at_most(THUMBNAIL).image
-                _put(archive, "Thumbnails/thumbnail.png", small.pngsave_buffer())
-        _put(archive, "stack.xml", _stack(entries, size, ppi))
+            _put(archive, "Thumbnails/thumbnail.png", thumbnail(canvas))
+        _put(archive, "stack.xml", stack_xml(entries, size, ppi))
     if on_progress is not None:
         on_progress(1.0)
 
 
-def _stack(entries: Sequence[tuple[StackedLayer, str, Box]], size: Size, ppi: float) -> bytes:
-    """Return the list of layers, topmost first."""
+def stack_xml(entries: Sequence[StackEntry], size: Size, ppi: float) -> bytes:
+    """Return the archive's list of layers, from entries with the lowest first."""
     image = tree.Element("image", version=VERSION, w=str(size.width), h=str(size.height),
                          xres=str(round(ppi)), yres=str(round(ppi)))  # fmt: skip
     stack = tree.SubElement(image, "stack")
-    for layer, name, box in reversed(entries):
+    for entry in reversed(entries):
         tree.SubElement(stack, "layer", {
-            "name": layer.name, "src": name, "x": str(box.x), "y": str(box.y),
-            "opacity": f"{layer.opacity:g}", "visibility": "visible", "composite-op": "svg:src-over",
+            "name": entry.name, "src": entry.file, "x": str(entry.box.x), "y": str(entry.box.y),
+            "opacity": f"{entry.opacity:g}", "visibility": "visible" if entry.visible else "hidden",
+            "composite-op": "svg:src-over",
         })  # fmt: skip
     data: bytes = tree.tostring(image, encoding="UTF-8", xml_declaration=True)
+    return data
+
+
+def thumbnail(canvas: Canvas) -> bytes:
+    """Return the archive's thumbnail, as PNG."""
+    with kept_out_of_memory(canvas.path):
+        small = PixelBuffer.of_canvas(canvas).eight_bits().at_most(THUMBNAIL).image
+        data: bytes = small.pngsave_buffer()
     return data
 
 
@@ -169,14 +187,21 @@ def _put_png(
     """
     packed = path.with_suffix(".png")
     try:
-        with kept_out_of_memory(canvas.path):
-            picture = PixelBuffer.of_canvas(canvas)
-            image = (picture.eight_bits() if bits == 8 else picture).image
-            per_mm = ppi / MM_PER_INCH
-            image = with_profile(image.copy(xres=per_mm, yres=per_mm), profile_of(SRGB).data)
-            if says is not None:
-                image.set_type(pyvips.GValue.blob_type, "xmp-data", packet(says))
-            image.pngsave(str(packed), compression=6, bitdepth=bits)
+        write_png(canvas, packed, bits, ppi, says)
         archive.write(packed, name)
     finally:
         packed.unlink(missing_ok=True)
+
+
+def write_png(
+    canvas: Canvas, path: Path, bits: int, ppi: float, says: Mapping[str, str] | None = None
+) -> None:
+    """Write a canvas as a PNG with 8 or 16 bits; with 16, its samples are unchanged."""
+    with kept_out_of_memory(canvas.path):
+        picture = PixelBuffer.of_canvas(canvas)
+        image = (picture.eight_bits() if bits == 8 else picture).image
+        per_mm = ppi / MM_PER_INCH
+        image = with_profile(image.copy(xres=per_mm, yres=per_mm), profile_of(SRGB).data)
+        if says is not None:
+            image.set_type(pyvips.GValue.blob_type, "xmp-data", packet(says))
+        image.pngsave(str(path), compression=6, bitdepth=bits)

@@ -8,23 +8,32 @@ from django.contrib import messages
 from django.contrib.auth.decorators import login_required
 from django.core.files.uploadedfile import UploadedFile
 from django.core.paginator import Paginator
-from django.http import FileResponse, HttpRequest, HttpResponse, JsonResponse
+from django.http import (
+    FileResponse,
+    HttpRequest,
+    HttpResponse,
+    JsonResponse,
+    StreamingHttpResponse,
+)
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
 from enamel.accounts.people import person
 from enamel.core.errors import Refusal
+from enamel.core.export.openraster import MEDIA_TYPE
 from enamel.core.intake.cuts import Cuts
 from enamel.core.written import read_cuts
 from enamel.library import services
 from enamel.library.access import own_piece
+from enamel.library.archives import archive_of, name_of
 from enamel.library.layers import canvas_of
 from enamel.library.models import Piece
 from enamel.library.presenters import PieceSearch
 from enamel.library.pyramids import thumbnail
+from enamel.library.receiving import receive_file
 from enamel.uploads.models import Upload
-from enamel.web.downloads import send
+from enamel.web.downloads import send, stream
 from enamel.web.parameters import back_to, posted_id
 
 PER_PAGE = 60
@@ -45,7 +54,7 @@ def pieces(request: HttpRequest) -> HttpResponse:
         "dropped": own.filter(mark=Piece.Mark.DROP).count(),
         "recently_deleted": Piece.objects.recently_deleted(request.user).count(),
         "all": own.count(),
-        "uploads": Upload.objects.of(request.user).in_sight().filter(kind=Upload.Kind.PICTURE),
+        "uploads": Upload.objects.of(request.user).in_sight().exclude(kind=Upload.Kind.MODEL),
     }
     return render(request, "library/pieces.html", shown)
 
@@ -61,7 +70,7 @@ def import_picture(request: HttpRequest) -> HttpResponse:
         assert isinstance(file, UploadedFile)
         name = file.name or "picture"
         try:
-            found = services.receive_picture(person(request), file, name)
+            found = receive_file(person(request), file, name)
         except Refusal as refusal:
             refused.append({"name": name, "reason": str(refusal)})
             continue
@@ -109,6 +118,14 @@ def base_file(request: HttpRequest, piece_id: UUID) -> HttpResponse | FileRespon
         request, piece.base_file.open("rb"), as_attachment=True, filename=piece.base_name,
         content_type=kind,
     )  # fmt: skip
+
+
+@require_GET
+@login_required
+def archive(request: HttpRequest, piece_id: UUID) -> StreamingHttpResponse:
+    """Send a piece as an archive that another installation can import, made while it is sent."""
+    piece = own_piece(request, piece_id)
+    return stream(archive_of(piece), name_of(piece), MEDIA_TYPE)
 
 
 @require_POST

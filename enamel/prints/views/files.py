@@ -1,8 +1,5 @@
 """All print files of an artist: downloaded singly or together, written for many pieces, published."""
 
-from collections.abc import AsyncIterator
-
-from asgiref.sync import sync_to_async
 from django.contrib import messages
 from django.contrib.auth.decorators import login_required
 from django.http import HttpRequest, HttpResponse, StreamingHttpResponse
@@ -18,6 +15,7 @@ from enamel.prints.models import OutputPreset, PrintFile, PrintFileQuerySet
 from enamel.prints.presenters.files import present_files
 from enamel.prints.queue import enqueue_publishing
 from enamel.prints.views.prints import order_kept
+from enamel.web.downloads import stream
 from enamel.web.parameters import ids, whole_numbers
 
 MOST_SHOWN = 300
@@ -78,19 +76,11 @@ def together(request: HttpRequest) -> HttpResponse | StreamingHttpResponse:
             name, number = f"{number}-{made.name}", number + 1
         names.add(name)
         archive.add(made.file.chunks(), name, size=made.file.size)
-    response = StreamingHttpResponse(_blocks(archive), content_type="application/zip")
+    response = stream(
+        archive, f"print-files-{timezone.localtime():%Y-%m-%d}.zip", "application/zip"
+    )
     response["Content-Length"] = len(archive)
-    stamp = f"{timezone.localtime():%Y-%m-%d}"
-    response["Content-Disposition"] = f'attachment; filename="print-files-{stamp}.zip"'
     return response
-
-
-async def _blocks(archive: ZipStream) -> AsyncIterator[bytes]:
-    """Yield the archive's blocks, made in a thread beside the event loop."""
-    blocks = iter(archive)
-    read = sync_to_async(lambda: next(blocks, b""), thread_sensitive=False)
-    while block := await read():
-        yield block
 
 
 def _own(request: HttpRequest) -> PrintFileQuerySet:

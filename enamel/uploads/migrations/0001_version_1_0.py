@@ -79,7 +79,8 @@ class Migration(migrations.Migration):
                 (
                     "kind",
                     models.CharField(
-                        choices=[("picture", "Picture"), ("model", "Model")], max_length=10
+                        choices=[("picture", "Picture"), ("model", "Model"), ("piece", "Piece")],
+                        max_length=10,
                     ),
                 ),
                 ("name", models.CharField(help_text="Of the file as it was sent.", max_length=255)),

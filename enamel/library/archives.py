@@ -1,0 +1,455 @@
+"""Pieces as files, to move them between installations: an archive that other programs open as OpenRaster.
+
+It is an OpenRaster file (the freedesktop.org draft, version 0.0.5) of the piece's layers, with 16 bits a
+sample, to which a folder ``enamel`` is added::
+
+    enamel/piece.json     everything else that is known of the piece, see `PieceArchive`
+    enamel/base/NAME      the base file as it was imported, byte for byte
+    enamel/laid/HASH.png  pictures from outside that are laid over its layers
+
+Layers are named by the hash of their pixels, models by the hash of their files. Nothing in an archive is
+trusted: what is read is bounded, and pixels that do not have their hash are refused.
+"""
+
+import shutil
+import zipfile
+import zlib
+from collections.abc import Callable, Iterator, Mapping
+from dataclasses import dataclass, replace
+from pathlib import Path, PurePosixPath
+from typing import Annotated, Any, Literal
+from uuid import UUID, uuid4
+
+from django.conf import settings
+from django.db.models.fields.files import FieldFile
+from pydantic import BaseModel, ConfigDict, Field, ValidationError
+from zipstream import ZIP_STORED, ZipStream
+
+from enamel.core import ENGINE_VERSION
+from enamel.core.errors import Refusal
+from enamel.core.export.naming import safe
+from enamel.core.export.openraster import (
+    MEDIA_TYPE,
+    StackEntry,
+    stack_xml,
+    thumbnail,
+    write_png,
+)
+from enamel.core.finishing.recipe import Finish
+from enamel.core.geometry import Box, Size
+from enamel.core.imaging.canvas import Canvas
+from enamel.core.intake.provenance import Provenance
+from enamel.core.intake.reading import read_apart
+from enamel.core.intake.subject import Subject
+from enamel.core.jsontext import read_json
+from enamel.core.limited import OnFraction
+from enamel.core.masks import Mask
+from enamel.core.networks.cards import cards
+from enamel.core.pipeline.inlay import Inlay
+from enamel.core.pipeline.touchup import TouchUp
+from enamel.core.printing.layout import PrintPlan
+from enamel.core.schedule import MAX_SIDE, Coat, Schedule
+from enamel.library.layers import add_layer, canvas_in, canvas_of
+from enamel.library.models import LaidFile, Layer, Piece, SavedMask
+from enamel.library.queue import enqueue_preparation
+from enamel.library.services import from_file
+from enamel.storage.disk import require_room
+from enamel.storage.files import keep_file
+from enamel.storage.scratch import temporary_folder
+
+FACTS = "enamel/piece.json"
+MOST_LAYERS = 500
+MOST_JSON_BYTES = 64 * 2**20
+PRINT_PPI = 300
+"""Resolution written into the archive's pictures."""
+BLOCK = 2**20
+"""Bytes copied at a time."""
+BYTES_PER_PIXEL = 8
+"""Of a layer on the disk, at most."""
+Hash = Annotated[str, Field(pattern=r"^[0-9a-f]{64}$")]
+Side = Annotated[int, Field(ge=1, le=MAX_SIDE)]
+
+
+class Stored(BaseModel):
+    """A part of `PieceArchive`."""
+
+    model_config = ConfigDict(extra="forbid", str_max_length=1_000_000)
+
+
+class StoredLayer(Stored):
+    """A layer: its pixels are the file ``data/HASH.png``."""
+
+    sha256: Hash
+    kind: Layer.Kind
+    parent: Hash
+    """Content key of the layer it was made from."""
+    replaces: Hash | None = None
+    recipe: dict[str, Any]
+    content_key: Hash
+    width: Side
+    height: Side
+    model: Annotated[str, Field(max_length=100)] = ""
+    model_sha256: Hash | Literal[""] = ""
+    seed: Annotated[int, Field(ge=0, lt=2**63)] | None = None
+    seconds: Annotated[float, Field(ge=0, allow_inf_nan=False)] = 0.0
+
+
+class StoredPicture(Stored):
+    """A picture from outside that is laid over layers."""
+
+    sha256: Hash
+    name: Annotated[str, Field(max_length=255)]
+    width: Side
+    height: Side
+
+
+class PieceArchive(Stored):
+    """What an archive says of a piece. Layers are in the order of their making, each after its parent."""
+
+    format: Literal["enamel-piece"] = "enamel-piece"
+    version: Literal[1] = 1
+    engine: str
+    title: Annotated[str, Field(max_length=200)]
+    notes: str = ""
+    tags: list[Annotated[str, Field(max_length=40)]] = []
+    mark: Piece.Mark | Literal[""] = ""
+    subject: Subject
+    made: dict[str, Any]
+    made_by_model: bool
+    base_name: Annotated[str, Field(min_length=1, max_length=255)]
+    base_key: Hash
+    """Content key of the base layer."""
+    base_width: Side
+    base_height: Side
+    schedule: dict[str, Any] | None = None
+    print: dict[str, Any] | None = None
+    faces: list[Annotated[list[float], Field(min_length=4, max_length=5)]] | None = None
+    layers: Annotated[list[StoredLayer], Field(max_length=MOST_LAYERS)] = []
+    masks: dict[Annotated[str, Field(min_length=1, max_length=80)], dict[str, Any]] = {}
+    laid: list[StoredPicture] = []
+    models: dict[str, Hash] = {}
+    """Hash of the file of each refiner and upscaler that the schedule and the layers use, by name."""
+
+
+# writing ------------------------------------------------------------------------------------------
+
+
+def name_of(piece: Piece) -> str:
+    """Return the name of a piece's archive."""
+    return f"{safe(piece.title, 'piece')}.ora"
+
+
+def archive_of(piece: Piece) -> ZipStream:
+    """Return a piece as an archive, which is made while it is read."""
+    layers = list(piece.layers.order_by("created"))
+    newest = layers[-1]
+    stream = ZipStream(compress_type=ZIP_STORED)
+    stream.add(MEDIA_TYPE, "mimetype")
+    facts = _facts_of(piece, layers)
+    stream.add(facts.model_dump_json(indent=1), FACTS)
+    stream.add(piece.base_file.chunks(), f"enamel/base/{_plain(piece.base_name)}")
+    entries = [
+        StackEntry(
+            str(layer), _file_of(layer.sha256), Box.whole(layer.size), visible=layer == newest
+        )
+        for layer in layers
+    ]
+    stream.add(stack_xml(entries, newest.size, PRINT_PPI), "stack.xml")
+    for sha256, field in {layer.sha256: layer.pixels for layer in layers}.items():
+        stream.add(_png(field, 16), _file_of(sha256))
+    for laid in piece.laid_files.all():
+        stream.add(_png(laid.pixels, 16), f"enamel/laid/{laid.sha256}.png")
+    stream.add(_png(newest.pixels, 8), "mergedimage.png")
+    with canvas_of(newest) as canvas:
+        stream.add(thumbnail(canvas), "Thumbnails/thumbnail.png")
+    return stream
+
+
+def _facts_of(piece: Piece, layers: list[Layer]) -> PieceArchive:
+    base, *made = layers
+    keys: dict[UUID | None, str] = {layer.pk: layer.content_key for layer in layers}
+    stored = [
+        StoredLayer(
+            sha256=layer.sha256, kind=Layer.Kind(layer.kind), parent=keys[layer.parent_id],
+            replaces=keys.get(layer.replaces_id), recipe=layer.recipe,
+            content_key=layer.content_key, width=layer.width, height=layer.height,
+            model=layer.model, model_sha256=layer.model_sha256, seed=layer.seed, seconds=layer.seconds,
+        )
+        for layer in made
+    ]  # fmt: skip
+    return PieceArchive(
+        engine=ENGINE_VERSION,
+        title=piece.title,
+        notes=piece.notes,
+        tags=piece.tags,
+        mark=Piece.Mark(piece.mark) if piece.mark else "",
+        subject=Subject(piece.subject),
+        made=piece.made,
+        made_by_model=piece.made_by_model,
+        base_name=piece.base_name,
+        base_key=base.content_key,
+        base_width=base.width,
+        base_height=base.height,
+        schedule=piece.schedule_kept,
+        print=piece.print_kept,
+        faces=piece.faces_kept,
+        layers=stored,
+        masks={mask.name: mask.mask for mask in piece.masks.all()},
+        laid=[
+            StoredPicture(sha256=one.sha256, name=one.name, width=one.width, height=one.height)
+            for one in piece.laid_files.all()
+        ],
+        models=_hashes(_models_of(piece.schedule, stored)),
+    )
+
+
+def _models_of(schedule: Schedule, layers: list[StoredLayer]) -> set[str]:
+    """Return the names of the refiners and upscalers that a schedule and layers use."""
+    coats = [*schedule.coats, *(step for one in layers if isinstance(step := _step_of(one), Coat))]
+    names = {coat.upscaler for coat in coats} | {layer.model for layer in layers}
+    return names | {coat.refine.model for coat in coats if coat.refine}
+
+
+def _hashes(names: set[str]) -> dict[str, str]:
+    """Return the hash of the file of each of these models that is available here."""
+    return {entry.name: entry.sha256 for entry in cards() if entry.name in names}
+
+
+def _png(field: FieldFile, bits: int) -> Iterator[bytes]:
+    """Yield a stored canvas as a PNG."""
+    with temporary_folder("archive") as folder, canvas_in(field) as canvas:
+        path = folder / "layer.png"
+        write_png(canvas, path, bits, PRINT_PPI)
+        with path.open("rb") as file:
+            while block := file.read(BLOCK):
+                yield block
+
+
+def _file_of(sha256: str) -> str:
+    return f"data/{sha256}.png"
+
+
+def _plain(name: str) -> str:
+    """Return a file's name without folders."""
+    return PurePosixPath(name.replace("\\", "/")).name or "base"
+
+
+# reading ------------------------------------------------------------------------------------------
+
+
+def is_archive(path: Path) -> bool:
+    """Return whether a file is a piece's archive."""
+    if not zipfile.is_zipfile(path):
+        return False
+    with zipfile.ZipFile(path) as archive:
+        return FACTS in archive.namelist()
+
+
+def import_archive(
+    owner_id: int,
+    path: Path,
+    *,
+    on_progress: OnFraction = lambda fraction: None,
+    on_saved: Callable[[Piece], None] = lambda piece: None,
+) -> Piece:
+    """Return a new piece from an archive: all of it, or nothing.
+
+    Parameters
+    ----------
+    on_progress : called with the fraction read, 0…1.
+    on_saved : called with the piece within the transaction that saves it.
+
+    Raises
+    ------
+    Refusal
+        When the archive is of a newer version, was altered, or can't be read.
+    """
+    with temporary_folder("import") as folder:
+        try:
+            with zipfile.ZipFile(path) as archive:
+                return _Import(archive, folder, owner_id, on_progress, on_saved).run()
+        except (zipfile.BadZipFile, KeyError, EOFError, zlib.error, NotImplementedError) as error:
+            raise Refusal(
+                "This archive of a piece is damaged: a part is missing or broken. Nothing was imported; "
+                "export the piece again."
+            ) from error
+
+
+@dataclass
+class _Import:
+    """One archive on its way to a piece. Pixels are read into ``folder`` before anything is stored."""
+
+    archive: zipfile.ZipFile
+    folder: Path
+    owner_id: int
+    on_progress: OnFraction
+    on_saved: Callable[[Piece], None]
+
+    def run(self) -> Piece:
+        facts = self._facts()
+        sizes = {layer.sha256: Size(layer.width, layer.height) for layer in facts.layers}
+        laid = {one.sha256: Size(one.width, one.height) for one in facts.laid}
+        area = sum(size.width * size.height for size in [*sizes.values(), *laid.values()])
+        require_room(2 * area * BYTES_PER_PIXEL / 1e6, self.folder)
+        files = {_file_of(sha256): (sha256, size) for sha256, size in sizes.items()}
+        files |= {f"enamel/laid/{sha256}.png": (sha256, size) for sha256, size in laid.items()}
+        canvases = {}
+        for number, (name, (sha256, size)) in enumerate(files.items()):
+            canvases[name] = self._canvas(name, sha256, size)
+            self.on_progress((number + 1) / (len(files) + 1))
+        base = self._extracted(
+            f"enamel/base/{_plain(facts.base_name)}", "original", settings.IMPORT_LIMITS.max_bytes
+        )
+        stored: list[FieldFile] = []
+        try:
+            return from_file(
+                self.owner_id, base, facts.base_name, read=self._read,
+                on_saved=lambda piece: self._fill(piece, facts, canvases, stored),
+            )  # fmt: skip
+        except Exception:
+            for file in stored:
+                file.storage.delete(str(file.name))
+            raise
+
+    def _facts(self) -> PieceArchive:
+        """Return what the archive says of the piece, with all settings in it checked."""
+        if self.archive.getinfo(FACTS).file_size > MOST_JSON_BYTES:
+            raise Refusal("The description of this piece is too long.")
+        given = read_json(self.archive.read(FACTS), most=MOST_JSON_BYTES)
+        if isinstance(given, dict) and given.get("version") != 1:
+            raise Refusal(
+                f"This piece was exported by a newer Enamel (version {given.get('version')} of the "
+                "format); update this one to import it."
+            )
+        try:
+            facts = PieceArchive.model_validate(given)
+        except ValidationError as error:
+            first = error.errors()[0]
+            place = ".".join(str(part) for part in first["loc"])
+            raise Refusal(f"This archive can't be imported: {place}: {first['msg']}.") from error
+        Provenance.from_json(facts.made)
+        if facts.schedule is not None:
+            Schedule.from_json(facts.schedule)
+        if facts.print is not None:
+            PrintPlan.from_json(facts.print)
+        for mask in facts.masks.values():
+            Mask.from_json(mask)
+        known = {facts.base_key}
+        for layer in facts.layers:
+            _step_of(layer)
+            if layer.parent not in known or layer.content_key in known:
+                raise Refusal("This archive can't be imported: its layers are not in their order.")
+            known.add(layer.content_key)
+        return facts
+
+    def _read(self, path: Path, into: Path) -> None:
+        read_apart(path, into, settings.IMPORT_LIMITS, lambda fraction: None)
+
+    def _canvas(self, name: str, sha256: str, size: Size) -> Path:
+        """Return the pixels of a PNG in the archive as a canvas's file, once they have their hash."""
+        area = size.width * size.height
+        png = self._extracted(name, "layer.png", area * BYTES_PER_PIXEL + BLOCK)
+        into = self.folder / f"{Path(name).parent.name}-{sha256}.npy"
+        limits = replace(
+            settings.IMPORT_LIMITS, max_bytes=png.stat().st_size, max_megapixels=area / 1e6 + 1,
+            min_side=1, max_side=MAX_SIDE,
+        )  # fmt: skip
+        read_apart(png, into, limits, lambda fraction: None)
+        with Canvas(into) as canvas:
+            if canvas.size != size or canvas.digest() != sha256:
+                raise Refusal(
+                    f"The pixels of {name} are not those of the layer: the archive was altered. Nothing "
+                    "was imported."
+                )
+        return into
+
+    def _extracted(self, name: str, as_name: str, most_bytes: int) -> Path:
+        """Return a file of the archive as a local file."""
+        entry = self.archive.getinfo(name)
+        if entry.file_size > most_bytes:
+            raise Refusal(f"{name} in this archive is larger than its picture could be.")
+        path = self.folder / as_name
+        with self.archive.open(entry) as file, path.open("wb") as copy:
+            shutil.copyfileobj(file, copy, BLOCK)
+        return path
+
+    def _fill(
+        self,
+        piece: Piece,
+        facts: PieceArchive,
+        canvases: Mapping[str, Path],
+        stored: list[FieldFile],
+    ) -> None:
+        """Add everything else to the piece, whose base is saved."""
+        if piece.base.content_key != facts.base_key:
+            raise Refusal(
+                "The base of this piece is read differently here: the archive was altered, or exported by "
+                "another version. Nothing was imported."
+            )
+        for name in ("title", "tags", "mark", "subject", "made", "made_by_model"):
+            setattr(piece, name, getattr(facts, name))
+        piece.notes = "\n".join([facts.notes, *_differences(facts.models)]).strip()
+        piece.schedule_kept, piece.print_kept = facts.schedule, facts.print
+        piece.faces_kept, piece.cuts = facts.faces, None
+        piece.save()
+        layers = {facts.base_key: piece.base}
+        for one in facts.layers:
+            copied = self.folder / "next.npy"
+            shutil.copyfile(canvases[_file_of(one.sha256)], copied)
+            layer = add_layer(
+                piece, Canvas(copied), kind=one.kind, parent=layers[one.parent],
+                replaces=layers.get(one.replaces or ""), recipe=one.recipe,
+                content_key=one.content_key, model=one.model, model_sha256=one.model_sha256,
+                seed=one.seed, seconds=one.seconds,
+            )  # fmt: skip
+            stored.append(layer.pixels)
+            layers[one.content_key] = layer
+            enqueue_preparation(layer)
+        for name, mask in facts.masks.items():
+            SavedMask.objects.create(piece=piece, name=name, mask=mask)
+        for picture in facts.laid:
+            laid = LaidFile(
+                piece=piece, name=picture.name, width=picture.width, height=picture.height,
+                sha256=picture.sha256,
+            )  # fmt: skip
+            keep_file(
+                laid.pixels, canvases[f"enamel/laid/{picture.sha256}.png"], f"{uuid4().hex}.npy"
+            )
+            stored.append(laid.pixels)
+            laid.save()
+        self.on_saved(piece)
+
+
+def _step_of(layer: StoredLayer) -> Any:
+    """Return the step that made a layer; a `Refusal` when the recipe does not describe one."""
+    recipe = layer.recipe
+    try:
+        places = recipe.get("places", [])
+        if not all(len(place) == 4 and all(0 <= side <= 1 for side in place) for place in places):
+            raise Refusal(
+                "The places of a touch-up or inlay in this archive are not in the picture."
+            )
+        if layer.kind == Layer.Kind.COAT:
+            return Schedule.from_json({"coats": [recipe["coat"]]}).coats[0]
+        if layer.kind == Layer.Kind.TOUCH_UP:
+            return TouchUp.from_json(recipe["touch_up"])
+        if layer.kind == Layer.Kind.FINISH:
+            return Finish.from_json(recipe["finish"])
+        if layer.kind == Layer.Kind.INLAY:
+            return [Inlay.from_json(form) for form in recipe["inlays"]]
+        raise Refusal("This archive can't be imported: it has more than one base.")
+    except (KeyError, TypeError) as error:
+        raise Refusal(f"The recipe of a {layer.kind} in this archive can't be read.") from error
+
+
+def _differences(models: Mapping[str, str]) -> list[str]:
+    """Return a sentence for each model that is missing here or has another file."""
+    here = _hashes(set(models))
+    missing = sorted(name for name in models if name not in here)
+    others = sorted(name for name in here if here[name] != models[name])
+    found = [f"The model {name} is not here; choose another one to go on." for name in missing]
+    return found + [
+        f"The model {name} is another version here than where this piece comes from, so the same settings "
+        "give different pixels."
+        for name in others
+    ]
