@@ -181,7 +181,7 @@ def test_a_split_pdf_has_a_plan_and_a_page_for_each_panel(tmp_path: Path, canvas
             assert (int(image.Width), int(image.Height)) == part.box.size
             width = float(page.bleedbox[2]) - float(page.bleedbox[0])
             assert width == pytest.approx(part.box.width / ppi * 72, abs=0.01)
-            assert b"/La0 Do" in page.CheckpointContents.read_bytes()
+            assert b"/La0 Do" in page.Contents.read_bytes()
         # only the outer sides are cut
         first = pdf.pages[1]
         left = float(first.trimbox[0]) - float(first.bleedbox[0])

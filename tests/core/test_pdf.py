@@ -94,7 +94,7 @@ def test_boxes_are_the_print_its_bleed_and_the_sheet(
             np.array([float(side) for side in only[name]])
             for name in ("/MediaBox", "/BleedBox", "/TrimBox")
         )
-        content = only.CheckpointContents.read_bytes()
+        content = only.Contents.read_bytes()
     room = 7 * POINTS if marks else 0
     near = pytest.approx
     assert trim[2:] - trim[:2] == near(np.array([60, 40]) * POINTS, abs=0.4)  # whole px

@@ -18,10 +18,10 @@ pytestmark = pytest.mark.django_db(transaction=True)
 
 
 def restart() -> int:
-    """End every other connection, as a restart does; how many there were."""
+    """End every other connection, as a restart does, and wait until they are gone; how many there were."""
     with connection.cursor() as cursor:
         cursor.execute(
-            "SELECT pg_terminate_backend(pid) FROM pg_stat_activity "
+            "SELECT pg_terminate_backend(pid, 5000) FROM pg_stat_activity "
             "WHERE datname = current_database() AND pid <> pg_backend_pid()"
         )
         return len(cursor.fetchall())
