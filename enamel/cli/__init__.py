@@ -44,6 +44,10 @@ COMMANDS = (
     Command("restore", "restore a backup into a new installation", "enamel.cli.installation"),
     Command("verify", "compare stored files with their hashes", "enamel.cli.installation"),
     Command("doctor", "say what is wrong with this installation", "enamel.cli.installation"),
+    Command(
+        "export-piece", "write a piece with all its layers into a file", "enamel.cli.installation"
+    ),
+    Command("import-piece", "import a piece from such a file", "enamel.cli.installation"),
     Command("remote", "ask an Enamel that runs elsewhere", "enamel.cli.remote.command"),
 )
 

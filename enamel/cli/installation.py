@@ -6,7 +6,7 @@ import subprocess
 import sys
 from collections.abc import Callable
 
-COMMANDS = ("backup", "restore", "verify", "doctor")
+COMMANDS = ("backup", "restore", "verify", "doctor", "export-piece", "import-piece")
 
 
 def _declared(name: str) -> Callable[[argparse.ArgumentParser], None]:
@@ -21,7 +21,9 @@ def _declared(name: str) -> Callable[[argparse.ArgumentParser], None]:
 def _run(name: str, words: list[str]) -> None:
     """Run a management command in a separate process, and pass its exit code on."""
     environment = {"DJANGO_SETTINGS_MODULE": "enamel.server.settings"} | os.environ
-    ended = subprocess.run([sys.executable, "-m", "django", name, *words], env=environment)
+    ended = subprocess.run(
+        [sys.executable, "-m", "django", name.replace("-", "_"), *words], env=environment
+    )
     if ended.returncode:
         raise SystemExit(ended.returncode)
 

@@ -14,6 +14,7 @@ from asgiref.sync import async_to_sync
 from django.conf import settings
 from django.contrib.auth.models import User
 from django.core.files import File
+from django.core.management import CommandError, call_command
 from django.test import Client
 from django.urls import reverse
 
@@ -227,6 +228,31 @@ def test_a_picture_larger_than_it_says_is_not_unpacked(
     with pytest.raises(Refusal, match="larger than its picture"):
         import_archive(stranger.pk, changed(exported(piece, tmp_path), blow_up))
     assert_nothing_left(stranger)
+
+
+def test_an_archive_with_too_many_files_is_not_opened(
+    piece: Piece, stranger: User, tmp_path: Path
+) -> None:
+    path = exported(piece, tmp_path)
+    with zipfile.ZipFile(path, "a") as archive:
+        for number in range(20_000):
+            archive.writestr(f"{number:060}", b"")
+    with pytest.raises(Refusal, match="too many files"):
+        import_archive(stranger.pk, path)
+
+
+def test_administrators_move_pieces_of_any_size_by_command(
+    piece: Piece, stranger: User, tmp_path: Path
+) -> None:
+    path = tmp_path / "eye.ora"
+    call_command("export_piece", str(piece.pk), str(path))
+    call_command("import_piece", str(path), owner="stranger")
+    assert Piece.objects.get(owner=stranger).base.sha256 == piece.base.sha256
+    with pytest.raises(CommandError, match="no account"):
+        call_command("import_piece", str(path), owner="nobody")
+    path.write_bytes(b"not an archive")
+    with pytest.raises(CommandError, match="not a piece's archive"):
+        call_command("import_piece", str(path), owner="stranger")
 
 
 def test_what_can_not_be_saved_leaves_no_files(
