@@ -30,7 +30,9 @@ def opened(folder: Path, **given: Any) -> Iterator[tuple[httpx.Client, Server]]:
     threading.Thread(target=server.serve_forever, daemon=True).start()
     address = f"http://127.0.0.1:{server.server_address[1]}"
     headers = {"Authorization": f"Bearer {KEY}"}
-    with httpx.Client(base_url=address, trust_env=False, timeout=20, headers=headers) as client:
+    with httpx.Client(
+        base_url=address, trust_env=False, verify=False, timeout=20, headers=headers
+    ) as client:
         yield client, server
     server.shutdown()
     server.server_close()

@@ -24,7 +24,7 @@ def opened(folder: Path, **given: Any) -> Iterator[tuple[httpx.Client, Server]]:
     server = Server(0, Service(folder / "shop", **service), **given)
     threading.Thread(target=server.serve_forever, daemon=True).start()
     address = f"http://127.0.0.1:{server.server_address[1]}"
-    with httpx.Client(base_url=address, trust_env=False, timeout=20) as client:
+    with httpx.Client(base_url=address, trust_env=False, verify=False, timeout=20) as client:
         yield client, server
     server.shutdown()
     server.server_close()
