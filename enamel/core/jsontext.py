@@ -1,4 +1,6 @@
-"""Read JSON from outside: bounded in length, depth and numbers. Nothing else parses foreign JSON."""
+"""Read JSON from outside: bounded in length, depth and numbers, with text that databases can store. Nothing
+else parses foreign JSON.
+"""
 
 import json
 import math
@@ -22,7 +24,7 @@ def read_json(text: str | bytes, *, most: int = MOST_BYTES) -> Any:
     Raises
     ------
     Refusal
-        When it is too long, too deeply nested, has invalid numbers, or is not JSON.
+        When it is too long, too deeply nested, has invalid numbers or characters, or is not JSON.
     """
     if len(text) > most:
         raise Refusal(f"This JSON is longer than {most / 1e6:g} MB. Nothing was changed.")
@@ -34,11 +36,19 @@ def read_json(text: str | bytes, *, most: int = MOST_BYTES) -> Any:
         raise Refusal("This JSON is not in UTF-8. Nothing was changed.") from None
     except ValueError as error:
         raise Refusal(f"This is no JSON ({_where(error)}). Nothing was changed.") from None
-    _require_flat(found)
+    _require_plain(found)
     return found
 
 
+def storable(text: str) -> str:
+    """Return a text without what databases can't store: NUL, and lone surrogates."""
+    return text.replace("\x00", "").encode("utf-8", "replace").decode()
+
+
 TOO_DEEP = f"This JSON has more than {DEEPEST} levels. Nothing was changed."
+UNSTORABLE = (
+    "This JSON holds characters that can't be stored: NUL, or half of one. Nothing was changed."
+)
 
 
 def _where(error: ValueError) -> str:
@@ -58,17 +68,19 @@ def _finite(text: str) -> float:
     return value
 
 
-def _require_flat(value: Any) -> None:
-    """Check the depth without recursion, so that no depth can break the check itself."""
+def _require_plain(value: Any) -> None:
+    """Check depth and text without recursion, so that no depth can break the check itself."""
     level = [value]
-    for _ in range(DEEPEST):
+    for _ in range(DEEPEST + 1):
+        for text in level:
+            if isinstance(text, str) and storable(text) != text:
+                raise Refusal(UNSTORABLE)
+        containers = [one for one in level if isinstance(one, dict | list)]
+        if not containers:
+            return
         level = [
             inner
-            for one in level
-            if isinstance(one, dict | list)
-            for inner in (one.values() if isinstance(one, dict) else one)
+            for one in containers
+            for inner in ((*one, *one.values()) if isinstance(one, dict) else one)
         ]
-        if not level:
-            return
-    if any(isinstance(one, dict | list) for one in level):
-        raise Refusal(TOO_DEEP)
+    raise Refusal(TOO_DEEP)

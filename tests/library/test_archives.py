@@ -156,6 +156,8 @@ def test_other_programs_open_it_as_openraster(
         ({"base_key": "0" * 64}, "read differently here"),
         ({"subject": "dream"}, "subject"),
         ({"faces": [[1, 2]]}, "faces"),
+        ({"notes": "dusk\0"}, "can't be stored"),
+        ({"made": {"prompt": "\ud800"}}, "can't be stored"),
     ],
 )
 def test_a_description_that_does_not_fit_is_refused_in_words(

@@ -7,6 +7,8 @@ from typing import BinaryIO
 import PIL.ExifTags
 import PIL.Image
 
+from enamel.core.jsontext import storable
+
 MAX_TEXT = 100_000
 MAX_TEXTS = 64
 MAX_ALL_TEXT = 200_000
@@ -75,11 +77,6 @@ def without_pixels(file: BinaryIO) -> io.BytesIO:
             break
     found.seek(0)
     return found
-
-
-def storable(text: str) -> str:
-    """Return a text without what databases can't store: NUL, and lone surrogates."""
-    return text.replace("\x00", "").encode("utf-8", "replace").decode()
 
 
 def _as_text(value: object) -> str | None:
