@@ -11,9 +11,8 @@ from dataclasses import dataclass, fields
 
 from enamel.core.errors import Refusal
 from enamel.core.fields import from_json, setting, to_json
-from enamel.core.intake.metadata import storable
 from enamel.core.intake.xmp import properties
-from enamel.core.jsontext import read_json
+from enamel.core.jsontext import read_json, storable
 
 MAX_VALUE = 10_000
 
