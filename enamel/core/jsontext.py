@@ -14,12 +14,13 @@ DEEPEST = 40
 """Deepest nesting of lists and objects."""
 
 
-def read_json(text: str | bytes, *, most: int = MOST_BYTES) -> Any:
+def read_json(text: str | bytes, *, most: int = MOST_BYTES, any_text: bool = False) -> Any:
     """Return the value of a JSON text.
 
     Parameters
     ----------
     most : longest text, in bytes or letters.
+    any_text : whether text that can't be stored is returned as well, for callers that use `storable`.
 
     Raises
     ------
@@ -36,7 +37,7 @@ def read_json(text: str | bytes, *, most: int = MOST_BYTES) -> Any:
         raise Refusal("This JSON is not in UTF-8. Nothing was changed.") from None
     except ValueError as error:
         raise Refusal(f"This is no JSON ({_where(error)}). Nothing was changed.") from None
-    _require_plain(found)
+    _require_plain(found, any_text=any_text)
     return found
 
 
@@ -68,12 +69,12 @@ def _finite(text: str) -> float:
     return value
 
 
-def _require_plain(value: Any) -> None:
+def _require_plain(value: Any, *, any_text: bool) -> None:
     """Check depth and text without recursion, so that no depth can break the check itself."""
     level = [value]
     for _ in range(DEEPEST + 1):
         for text in level:
-            if isinstance(text, str) and storable(text) != text:
+            if isinstance(text, str) and not any_text and storable(text) != text:
                 raise Refusal(UNSTORABLE)
         containers = [one for one in level if isinstance(one, dict | list)]
         if not containers:

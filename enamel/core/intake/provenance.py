@@ -117,7 +117,7 @@ def pairs_in(text: str) -> list[tuple[str, str]]:
     """
     if text.lstrip().startswith("{"):
         try:
-            return list(_flat(read_json(text)))
+            return list(_flat(read_json(text, any_text=True)))
         except Refusal:
             return []
     pairs: list[tuple[str, str]] = []
