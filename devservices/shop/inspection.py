@@ -179,7 +179,7 @@ def _decoded(image: Any) -> PIL.Image.Image | None:
 
 
 def _turned(jpeg: PIL.Image.Image) -> bool:
-    """Return whether a JPEG has the Adobe segment by which readers take its CMYK as inverted."""
+    """Return whether a JPEG has the segment (APP14) by which readers take its CMYK as inverted."""
     return any(str(name).endswith("_transform") for name in jpeg.info)
 
 
