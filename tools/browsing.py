@@ -143,7 +143,7 @@ def table(artists: list[Artist], seconds: float) -> str:
 
 
 def load(address: str, count: int = 50, seconds: float = 60) -> str:
-    """Let so many artists browse at an address, and return the table of times."""
+    """Let a number of artists browse at an address, and return the table of times."""
     fire_something(address)
     artists = [Artist(address, number) for number in range(count)]
     until = time.perf_counter() + seconds

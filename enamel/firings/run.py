@@ -48,7 +48,7 @@ Fractions = tuple[float, float, float, float]
 """Left, top, width and height as fractions of a layer."""
 WHOLE: Fractions = (0.0, 0.0, 1.0, 1.0)
 TRUSTED = 2
-"""Weight of the prediction: it counts like so many measured tiles."""
+"""Weight of the prediction: it counts like this number of measured tiles."""
 
 
 class Run:

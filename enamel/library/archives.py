@@ -18,7 +18,7 @@ from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, replace
 from pathlib import Path, PurePosixPath
 from typing import Annotated, Any, Literal
-from uuid import UUID, uuid4
+from uuid import UUID
 
 from django.conf import settings
 from django.db.models.fields.files import FieldFile
@@ -49,12 +49,12 @@ from enamel.core.pipeline.inlay import Inlay
 from enamel.core.pipeline.touchup import TouchUp
 from enamel.core.printing.layout import PrintPlan
 from enamel.core.schedule import MAX_SIDE, Coat, Schedule
-from enamel.library.layers import add_layer, canvas_in, canvas_of
+from enamel.library.layers import add_layer, canvas_in, canvas_of, keep_laid_file
 from enamel.library.models import LaidFile, Layer, Piece, SavedMask
 from enamel.library.queue import enqueue_preparation
 from enamel.library.services import from_file
 from enamel.storage.disk import require_room
-from enamel.storage.files import keep_file
+from enamel.storage.files import deleted_on_error
 from enamel.storage.scratch import temporary_folder
 
 FACTS = "enamel/piece.json"
@@ -123,8 +123,6 @@ class PieceArchive(Stored):
     base_name: Annotated[str, Field(min_length=1, max_length=255)]
     base_key: Hash
     """Content key of the base layer."""
-    base_width: Side
-    base_height: Side
     schedule: dict[str, Any] | None = None
     print: dict[str, Any] | None = None
     faces: list[Annotated[list[float], Field(min_length=4, max_length=5)]] | None = None
@@ -162,7 +160,7 @@ def archive_of(piece: Piece) -> ZipStream:
     for sha256, field in {layer.sha256: layer.pixels for layer in layers}.items():
         stream.add(_png(field, 16), _file_of(sha256))
     for laid in piece.laid_files.all():
-        stream.add(_png(laid.pixels, 16), f"enamel/laid/{laid.sha256}.png")
+        stream.add(_png(laid.pixels, 16), _laid_file_of(laid.sha256))
     stream.add(_png(newest.pixels, 8), "mergedimage.png")
     with canvas_of(newest) as canvas:
         stream.add(thumbnail(canvas), "Thumbnails/thumbnail.png")
@@ -192,8 +190,6 @@ def _facts_of(piece: Piece, layers: list[Layer]) -> PieceArchive:
         made_by_model=piece.made_by_model,
         base_name=piece.base_name,
         base_key=base.content_key,
-        base_width=base.width,
-        base_height=base.height,
         schedule=piece.schedule_kept,
         print=piece.print_kept,
         faces=piece.faces_kept,
@@ -231,6 +227,10 @@ def _png(field: FieldFile, bits: int) -> Iterator[bytes]:
 
 def _file_of(sha256: str) -> str:
     return f"data/{sha256}.png"
+
+
+def _laid_file_of(sha256: str) -> str:
+    return f"enamel/laid/{sha256}.png"
 
 
 def _plain(name: str) -> str:
@@ -316,7 +316,7 @@ class _Import:
         area = sum(size.width * size.height for size in [*sizes.values(), *laid.values()])
         require_room(2 * area * BYTES_PER_PIXEL / 1e6, self.folder)
         files = {_file_of(sha256): (sha256, size) for sha256, size in sizes.items()}
-        files |= {f"enamel/laid/{sha256}.png": (sha256, size) for sha256, size in laid.items()}
+        files |= {_laid_file_of(sha256): (sha256, size) for sha256, size in laid.items()}
         canvases = {}
         for number, (name, (sha256, size)) in enumerate(files.items()):
             canvases[name] = self._canvas(name, sha256, size)
@@ -324,16 +324,11 @@ class _Import:
         base = self._extracted(
             f"enamel/base/{_plain(facts.base_name)}", "original", settings.IMPORT_LIMITS.max_bytes
         )
-        stored: list[FieldFile] = []
-        try:
+        with deleted_on_error() as stored:
             return from_file(
                 self.owner_id, base, facts.base_name, read=self._read,
                 on_saved=lambda piece: self._fill(piece, facts, canvases, stored),
             )  # fmt: skip
-        except Exception:
-            for file in stored:
-                file.storage.delete(str(file.name))
-            raise
 
     def _facts(self) -> PieceArchive:
         """Return what the archive says of the piece, with all settings in it checked."""
@@ -417,11 +412,13 @@ class _Import:
         piece.faces_kept, piece.cuts = facts.faces, None
         piece.save()
         layers = {facts.base_key: piece.base}
+        last_of = {one.sha256: one.content_key for one in facts.layers}
         for one in facts.layers:
-            copied = self.folder / "next.npy"
-            shutil.copyfile(canvases[_file_of(one.sha256)], copied)
+            canvas = canvases[_file_of(one.sha256)]
+            if one.content_key != last_of[one.sha256]:  # a later layer has the same pixels
+                canvas = Path(shutil.copyfile(canvas, self.folder / "copy.npy"))
             layer = add_layer(
-                piece, Canvas(copied), kind=one.kind, parent=layers[one.parent],
+                piece, Canvas(canvas), kind=one.kind, parent=layers[one.parent],
                 replaces=layers.get(one.replaces or ""), recipe=one.recipe,
                 content_key=one.content_key, model=one.model, model_sha256=one.model_sha256,
                 seed=one.seed, seconds=one.seconds,
@@ -436,9 +433,7 @@ class _Import:
                 piece=piece, name=picture.name, width=picture.width, height=picture.height,
                 sha256=picture.sha256,
             )  # fmt: skip
-            keep_file(
-                laid.pixels, canvases[f"enamel/laid/{picture.sha256}.png"], f"{uuid4().hex}.npy"
-            )
+            keep_laid_file(laid, canvases[_laid_file_of(picture.sha256)])
             stored.append(laid.pixels)
             laid.save()
         self.on_saved(piece)

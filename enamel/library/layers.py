@@ -4,6 +4,7 @@ import shutil
 from collections.abc import Mapping
 from pathlib import Path
 from typing import Any
+from uuid import uuid4
 
 from django.conf import settings
 from django.core.files.base import ContentFile
@@ -19,7 +20,7 @@ from enamel.core.pipeline.firing import Stage, coat_key, stages
 from enamel.core.schedule import Coat, Schedule, canonical
 from enamel.core.tiling.tilestore import FolderStore
 from enamel.jobs.sweeper import uses_finished_tiles
-from enamel.library.models import Layer, Piece
+from enamel.library.models import LaidFile, Layer, Piece
 from enamel.library.models.layers import face_as_kept
 from enamel.library.overviews import survey
 from enamel.library.pyramids import build, thumbnail
@@ -78,6 +79,15 @@ def add_layer(piece: Piece, canvas: Canvas, **facts: Any) -> Layer:
     keep_file(layer.pixels, canvas.path, f"{layer.pk}.npy")
     layer.save()
     return layer
+
+
+def keep_laid_file(laid: LaidFile, path: Path) -> None:
+    """Store the canvas of a laid file, which moves. The caller saves the row.
+
+    Its name in storage is unique: another piece's file of the same pixels is a separate file, and stays
+    when this one is deleted.
+    """
+    keep_file(laid.pixels, path, f"{uuid4()}.npy")
 
 
 def prepare(layer: Layer) -> None:

@@ -31,7 +31,7 @@ from enamel.library.layers import add_layer, canvas_of, piece_work
 from enamel.library.models import Layer, Piece
 from enamel.library.queue import enqueue_preparation
 from enamel.library.signals import piece_deleted
-from enamel.storage.files import file_fields, keep_file
+from enamel.storage.files import deleted_on_error, file_fields, keep_file
 from enamel.storage.scratch import temporary_folder, write_upload
 
 SPLIT_FORMAT = FileFormat.PNG
@@ -89,18 +89,14 @@ def from_file(
     )
     piece.copy_of = _original_of(piece, canvas)
     keep_file(piece.base_file, path, f"{piece.pk}.{facts.format.lower()}")
-    stored = [piece.base_file]
-    try:
+    with deleted_on_error() as stored:
+        stored.append(piece.base_file)
         with transaction.atomic():
             piece.save()
             layer = _add_base(piece, canvas)
             stored.append(layer.pixels)
             enqueue_preparation(layer)
             on_saved(piece)
-    except Exception:
-        for file in stored:
-            file.storage.delete(str(file.name))
-        raise
     return piece
 
 

@@ -1,6 +1,6 @@
 """Answer requests in a few threads, each request wholly in one of them.
 
-Django itself hands every request back and forth between the event loop and a thread of its own, and with
+Django itself hands every request back and forth between the event loop and a separate thread, and with
 fifty artists those threads wait for each other. Files and notifications are streamed outside of these
 threads.
 """

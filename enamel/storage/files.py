@@ -1,6 +1,8 @@
 """Stored files: the fields that name them, and moving finished local files into storage."""
 
 import shutil
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 
 from django.core.files import File
@@ -29,3 +31,15 @@ def keep_file(field: FieldFile, path: Path, name: str) -> None:
     with whole_file(local) as partial:
         shutil.move(path, partial)
     field.name = target
+
+
+@contextmanager
+def deleted_on_error() -> Iterator[list[FieldFile]]:
+    """Provide a list for stored files, which are deleted when the block fails, as their rows are."""
+    stored: list[FieldFile] = []
+    try:
+        yield stored
+    except Exception:
+        for file in stored:
+            file.storage.delete(str(file.name))
+        raise

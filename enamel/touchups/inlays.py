@@ -3,7 +3,6 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
-from uuid import uuid4
 
 from django.conf import settings
 from django.core.files import File
@@ -19,9 +18,8 @@ from enamel.core.pipeline.align import Aligned, Homography, align, edge_to_edge
 from enamel.core.pipeline.inlay import Inlay, inlaid
 from enamel.core.upscaling import Enlarged, upscaler
 from enamel.firings.inlays import opened
-from enamel.library.layers import canvas_of
+from enamel.library.layers import canvas_of, keep_laid_file
 from enamel.library.models import LaidFile, Layer, Piece
-from enamel.storage.files import keep_file
 from enamel.storage.scratch import temporary_folder, write_upload
 from enamel.swatches.models import Swatch
 
@@ -121,12 +119,8 @@ def take_file(under: Layer, upload: File, name: str) -> tuple[InlaySource, Align
 
 
 def _kept(laid: LaidFile, path: Path) -> LaidFile:
-    """Store a laid file, or return an equal one that was stored meanwhile.
-
-    Its name in storage is unique: another piece's file of the same pixels is a separate file, and stays
-    when this one is deleted.
-    """
-    keep_file(laid.pixels, path, f"{uuid4()}.npy")
+    """Store a laid file, or return an equal one that was stored meanwhile."""
+    keep_laid_file(laid, path)
     try:
         with transaction.atomic():
             laid.save()

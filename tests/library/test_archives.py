@@ -131,6 +131,19 @@ def test_all_of_a_piece_arrives(
     assert firings.already_laid(made.base, made.schedule) == arrived[1:2], "it is not fired again"
 
 
+def test_layers_with_the_same_pixels_all_arrive(
+    piece: Piece, stranger: User, tmp_path: Path
+) -> None:
+    samples = enlarged(pixels_of(piece.base.pixels))
+    for _ in range(3):
+        layer_of(piece, samples, tmp_path)
+    made = import_archive(stranger.pk, exported(piece, tmp_path))
+    arrived = list(made.layers.exclude(kind=Layer.Kind.BASE))
+    assert len({layer.pixels.name for layer in arrived}) == 3
+    for layer in arrived:
+        assert (pixels_of(layer.pixels) == samples).all()
+
+
 def test_other_programs_open_it_as_openraster(
     piece: Piece, layers: list[Layer], tmp_path: Path
 ) -> None:

@@ -427,16 +427,16 @@ def test_two_who_lay_the_same_file_at_once_share_it(
     piece: Piece, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     picture = as_file(pixels_of(piece.base), tmp_path / "a.png")
-    keep = inlays.keep_file
+    keep = inlays.keep_laid_file
 
     def slowly(*given: object) -> None:
-        monkeypatch.setattr(inlays, "keep_file", keep)
+        monkeypatch.setattr(inlays, "keep_laid_file", keep)
         inlays.take_file(
             piece.base, as_file(pixels_of(piece.base), tmp_path / "b.png"), "first.png"
         )
         keep(*given)  # type: ignore[arg-type]
 
-    monkeypatch.setattr(inlays, "keep_file", slowly)
+    monkeypatch.setattr(inlays, "keep_laid_file", slowly)
     inlays.take_file(piece.base, picture, "second.png")
     kept = piece.laid_files.get()
     assert kept.name == "first.png"

@@ -17,7 +17,7 @@ from enamel.core.imaging.cells import between_cells, cell_means, cells_of
 CELL = 16
 """Largest side of a cell in px of the picture; small pictures have smaller cells."""
 CELLS = 256
-"""Fewest cells along the longer side, if it has so many px."""
+"""Fewest cells along the longer side, unless it has fewer px."""
 FINE = 4.0
 """Blurs of more cells are computed on cells twice as large, and so on."""
 COARSE_SIDE = 256

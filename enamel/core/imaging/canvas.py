@@ -224,7 +224,7 @@ def filled(canvas: W, block_of: Callable[[Box], Any], side: int) -> W:
 
 
 class Cropped:
-    """A part of a picture as a picture of its own."""
+    """A part of a picture as a separate picture."""
 
     def __init__(self, picture: Picture, box: Box) -> None:
         self.picture = picture

@@ -22,7 +22,7 @@ SUFFIX = ".npy"
 COUNT = "added"
 """File in the folder that holds the bytes added since the last tidying."""
 ROOM = 0.1
-"""Fraction of the limit that tidying frees; after so many further bytes it is done again."""
+"""Fraction of the limit that tidying frees; tidying is repeated after that number of further bytes."""
 LEFT_SECONDS = 3600
 """Unfinished files older than this were left by a process that was killed."""
 

@@ -42,7 +42,7 @@ SENT = Output(FileFormat.PNG, bits=16, speaks=False)
 LONGEST_WAIT = timedelta(hours=6)
 """Time without progress after which a coat is given up."""
 MOST_SPOILT = 3
-"""After so many results with a wrong checksum, the coat is given up."""
+"""Number of results with a wrong checksum after which the coat is given up."""
 MOST_BYTES = 4 * 10**9
 ANY = 10**9
 """No limits on a picture's size: it has to have the size that was ordered."""
