@@ -181,11 +181,11 @@ def tokenizer(folder: Path) -> Path:
         json.dumps({word: place for place, word in enumerate(words)})
     )
     (folder / "merges.txt").write_text("#version: 0.2\nt h\nth e</w>\n")
-    said = {
+    config = {
         "tokenizer_class": "CLIPTokenizer", "model_max_length": 77, "bos_token": START,
         "eos_token": END, "pad_token": END, "unk_token": END,
     }  # fmt: skip
-    (folder / "tokenizer_config.json").write_text(json.dumps(said))
+    (folder / "tokenizer_config.json").write_text(json.dumps(config))
     return folder
 
 

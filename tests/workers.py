@@ -15,7 +15,15 @@ from django.db import connection
 from enamel.jobs.models import Job, Worker
 from enamel.jobs.running import carry_out, run_once
 
-__all__ = ["carry_out", "lose_entries", "record_heartbeat", "take_turn", "wait_for", "worker"]
+__all__ = [
+    "carry_out",
+    "lose_entries",
+    "queue_is_empty",
+    "record_heartbeat",
+    "take_turn",
+    "wait_for",
+    "worker",
+]
 
 ROOT = Path(__file__).parents[1]
 
@@ -40,6 +48,17 @@ def lose_entries() -> None:
     with connection.cursor() as cursor:
         cursor.execute("DELETE FROM procrastinate_events")
         cursor.execute("DELETE FROM procrastinate_jobs")
+
+
+def queue_is_empty() -> bool:
+    """Whether no entry of the queues is due or being worked on."""
+    with connection.cursor() as cursor:
+        cursor.execute(
+            "SELECT EXISTS (SELECT FROM procrastinate_jobs WHERE status = 'doing'"
+            " OR status = 'todo' AND coalesce(scheduled_at, now()) <= now())"
+        )
+        (busy,) = cursor.fetchone()
+    return not busy
 
 
 def record_heartbeat(*queues: str) -> None:

@@ -699,12 +699,12 @@ def spread(folder: Path) -> str:
     for workers in (8, 64):
         seconds = once + shared / workers
         lines.append(f"| {workers}, on paper | {seconds:.1f} s | {one / seconds:.1f} × |")
-    said = (
+    line = (
         f"{tiles} tiles of 256 px, {network.seconds:g} s of sleep for each of 4 steps. On paper: "
         f"{once:.2f} s that are not shared out (enlarging for the tiles, handing over, joining), the rest "
         f"divided; with {tiles} tiles no more than {tiles} workers have anything to do."
     )
-    return "\n".join(lines) + "\n\n" + said
+    return "\n".join(lines) + "\n\n" + line
 
 
 def torch_of(values: np.ndarray) -> Any:

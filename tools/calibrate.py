@@ -359,13 +359,13 @@ def joins_on_photographs(folder: Path) -> str:
             count = counts.setdefault(f"in {mode} mode at strength {strength:g}", [0, 0])
             count[0] += len(report.segments)
             count[1] += len(report.visible)
-    told = ", ".join(
+    shown = ", ".join(
         f"{words} {seen} of {count} ({_share(seen, count)})"
         for words, (count, seen) in counts.items()
     )
-    print(told, flush=True)
+    print(shown, flush=True)
     return (
-        f"On {len(pictures)} photographs at 2×, tiles of 256 px, segments that passed the alarm: {told}. "
+        f"On {len(pictures)} photographs at 2×, tiles of 256 px, segments that passed the alarm: {shown}. "
         "Joint mode has no joins; its figure tells what the pictures' own edges come to."
     )
 

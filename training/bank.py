@@ -1,10 +1,9 @@
-"""Squares made ahead for refiners: a sharp one, and what an upscaler makes of its reduced self.
+"""Fills the bank of pairs for refiners: sharp squares, and the same reduced and enlarged by an upscaler.
 
 `python -m training.bank [--upscaler vitreous] [--count 4000] [--faces]` stores pairs under
 ``training/cache/bank``, by split and kind, until there are ``count`` of them for training and a tenth of
-that for tests. A network in the loader would take longer than the step it feeds; a square gives many
-patches, and the engine's own path makes it, with margins and exact sizes. Make the bank anew when the
-upscaler is another.
+that for tests. They are stored because running an upscaler for each batch would take longer than the
+training step. Each square gives many patches. Run it again when the upscaler has changed.
 """
 
 import argparse
@@ -15,35 +14,35 @@ import numpy as np
 from enamel.core.geometry import Size
 from enamel.core.imaging.canvas import Pixels, to_eight_bits
 from enamel.core.networks.cards import card
-from training.measures import enlarged, samples
-from training.pairs import Faults, Pictures, reduced
+from training.measures import enlarge, to_samples
+from training.pairs import Degradation, Pictures, degrade
 from training.sources import CACHE
 
 BANK = CACHE / "bank"
 SIDE = 256
 RIM = 16
-"""Cut off on each side, where an upscaler that sees past the edge would have known more."""
+"""Pixels cut off on each side, where the upscaler lacked the picture beyond the edge."""
 SHARES = {"photo": 0.35, "painting": 0.2, "texture": 0.3, "drawing": 0.15}
 CHANCES = (
-    (Faults(4, 0.3, 1.0, (80, 98), 0.3), 0.4),
-    (Faults(4), 0.3),
-    (Faults(2, 0.3, 1.0, (80, 98), 0.3), 0.3),
+    (Degradation(4, 0.3, 1.0, (80, 98), 0.3), 0.4),
+    (Degradation(4), 0.3),
+    (Degradation(2, 0.3, 1.0, (80, 98), 0.3), 0.3),
 )
-"""What the upscaler is given, and how often."""
+"""How squares are degraded, with the share of each."""
 
 
 def pair(pictures: Pictures, upscaler: str, rng: np.random.Generator) -> tuple[np.ndarray, str]:
     """(2, side, side, 3) uint8: sharp and enlarged again; and the file it comes from, under its kind."""
     sharp, path = pictures.square(SIDE, rng)
-    faults = CHANCES[rng.choice(len(CHANCES), p=[chance for _, chance in CHANCES])][0]
-    small = Pixels(samples(reduced(sharp, faults, rng)))
-    large = to_eight_bits(enlarged(small, Size(SIDE, SIDE), upscaler))
+    degradation = CHANCES[rng.choice(len(CHANCES), p=[chance for _, chance in CHANCES])][0]
+    small = Pixels(to_samples(degrade(sharp, degradation, rng)))
+    large = to_eight_bits(enlarge(small, Size(SIDE, SIDE), upscaler))
     both = np.stack([sharp, large])
     return both[:, RIM:-RIM, RIM:-RIM], f"{path.parent.name}/{path.stem}"
 
 
 def fill(upscaler: str, count: int, shares: dict[str, float]) -> None:
-    """Make what is missing of some kinds; everything, when the upscaler is another one than before."""
+    """Add the missing pairs of some kinds; start afresh when the upscaler is another than before."""
     stamp, digest = BANK / "made-by", card(upscaler, "upscaler").digest
     if not stamp.exists() or stamp.read_text() != digest:
         shutil.rmtree(BANK, ignore_errors=True)

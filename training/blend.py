@@ -1,6 +1,6 @@
 """Sets a run's weights to a mean of two of its states: `python -m training.blend NAME EARLIER [--share 0.5]`.
 
-EARLIER is an earlier checkpoint of the same run. Between two states of one run lie networks that keep most
+EARLIER is an earlier checkpoint of the same run. The mean of two states of one run often keeps most
 of what each does best (Wortsman et al., "Robust fine-tuning of zero-shot models", CVPR 2022).
 """
 

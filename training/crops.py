@@ -1,4 +1,4 @@
-"""The sheet of crops for docs/research/models.md: what an artist sees, at 100 %."""
+"""Draws the sheets of crops at 100 % for docs/research/models.md."""
 
 from collections.abc import Iterator
 from dataclasses import replace
@@ -13,8 +13,16 @@ from enamel.core.geometry import Box, Size
 from enamel.core.imaging.canvas import Pixels, to_eight_bits
 from enamel.core.intake.subject import SUITED
 from enamel.core.schedule import Mode, Refine
-from training.measures import enlarged, samples
-from training.trying import SUBJECTS, middle, opened, refined, size_of, small_of, squares
+from training.measures import enlarge, to_samples
+from training.testpictures import (
+    SUBJECTS,
+    crop_middle,
+    read_pixels,
+    reduce_picture,
+    refine,
+    size_of,
+    squares,
+)
 
 DEMO = Path(__file__).parent.parent / "demo" / "pictures"
 DEMO_CROPS = (
@@ -30,14 +38,14 @@ TESTED = {"photo": 3, "painting": 3, "drawing": 2}
 """Test pictures shown, of each kind."""
 STRENGTHS = (0.15, 0.3, 0.5, 0.7)
 WORDS = ("wood", "grass", "brick", "stone", "cloth")
-LED_BY_WORDS = Refine("grisaille", strength=1, hold=0, guidance=3, mode=Mode.JOINT)
+WORD_SETTINGS = Refine("grisaille", strength=1, hold=0, guidance=3, mode=Mode.JOINT)
 ROUGH = 25
-"""Deviation in 8-bit levels from which a square has something to show."""
+"""Least standard deviation, in 8-bit levels, of the squares that are shown."""
 SIDE = 160
 """Side of the crops in px of the result."""
 GAP, HEAD = 4, 20
 SEEN = 24
-"""What is refined around a crop, in px of the base."""
+"""Surroundings that are refined around a crop, in px of the base."""
 
 
 def draw_crops(path: Path, folder: Path) -> None:
@@ -69,8 +77,8 @@ def draw(path: Path, names: list[str], rows: list[list[np.ndarray]]) -> None:
 def demo_rows() -> list[list[np.ndarray]]:
     rows = []
     for file, window in DEMO_CROPS:
-        pixels = opened(DEMO / file)
-        truth = opened((DEMO / file).with_suffix(".truth.jpg"))
+        pixels = read_pixels(DEMO / file)
+        truth = read_pixels((DEMO / file).with_suffix(".truth.jpg"))
         assert pixels is not None
         assert truth is not None
         box = Box(*window)
@@ -84,7 +92,7 @@ def demo_rows() -> list[list[np.ndarray]]:
             box=tuple(side * scale for side in (box.x, box.y, box.right, box.bottom)),
         )
         kind = "drawing" if file.startswith("emblem") else "photo"
-        crops = made(Pixels(samples(pixels[part.slices])), 2, kind, shown)
+        crops = enlarge_and_refine(Pixels(to_samples(pixels[part.slices])), 2, kind, shown)
         rows.append([*crops, np.asarray(image)])
     return rows
 
@@ -94,16 +102,18 @@ def test_rows(folder: Path) -> list[list[np.ndarray]]:
     for kind, count in TESTED.items():
         paths = sorted((folder / kind).glob("*.npy"))
         for path in paths[len(paths) // (2 * count) :: len(paths) // count][:count]:
-            pixels = opened(path)
+            pixels = read_pixels(path)
             assert pixels is not None
-            sharp, shown = framed(pixels)
-            rows.append([*made(small_of(sharp, 2), 2, kind, shown), sharp[shown.slices]])
+            sharp, shown = crop_with_surroundings(pixels)
+            rows.append(
+                [*enlarge_and_refine(reduce_picture(sharp, 2), 2, kind, shown), sharp[shown.slices]]
+            )
     return rows
 
 
-def framed(pixels: np.ndarray) -> tuple[np.ndarray, Box]:
+def crop_with_surroundings(pixels: np.ndarray) -> tuple[np.ndarray, Box]:
     """The middle of a test picture with what is refined around it, and the box of it that is shown."""
-    sharp = middle(pixels, SIDE + 2 * SEEN * 2)
+    sharp = crop_middle(pixels, SIDE + 2 * SEEN * 2)
     inset = (sharp.shape[0] - SIDE) // 2
     return sharp, Box(inset, inset, SIDE, SIDE)
 
@@ -111,23 +121,23 @@ def framed(pixels: np.ndarray) -> tuple[np.ndarray, Box]:
 def word_rows(folder: Path) -> Iterator[list[np.ndarray]]:
     rough = (one for one in squares(folder / "texture", 24) if one.std() > ROUGH)
     for square in islice(rough, 4):
-        sharp, shown = framed(square)
-        source, size = small_of(sharp, 2), size_of(sharp)
-        large = [enlarged(source, size, "lanczos")]
+        sharp, shown = crop_with_surroundings(square)
+        source, size = reduce_picture(sharp, 2), size_of(sharp)
+        large = [enlarge(source, size, "lanczos")]
         large += [
-            refined(source, size, "lanczos", replace(LED_BY_WORDS, prompt=word))
+            refine(source, size, "lanczos", replace(WORD_SETTINGS, prompt=word))
             for word in ("", *WORDS)
         ]
         yield [*(to_eight_bits(one[shown.slices]) for one in large), sharp[shown.slices]]
 
 
-def made(source: Pixels, factor: int, kind: str, shown: Box) -> list[np.ndarray]:
-    """A source enlarged plainly, by its upscaler, and refined; each cut to the box shown."""
+def enlarge_and_refine(source: Pixels, factor: int, kind: str, shown: Box) -> list[np.ndarray]:
+    """Crops of a source enlarged by Lanczos, by its upscaler, and refined at each strength."""
     size = Size(source.size.width * factor, source.size.height * factor)
     by, refiner = SUITED[SUBJECTS[kind]]
-    large = [enlarged(source, size, name) for name in ("lanczos", by)]
+    large = [enlarge(source, size, name) for name in ("lanczos", by)]
     large += [
-        refined(source, size, by, Refine(refiner, strength=strength, mode=Mode.JOINT))
+        refine(source, size, by, Refine(refiner, strength=strength, mode=Mode.JOINT))
         for strength in STRENGTHS
     ]
     return [to_eight_bits(one[shown.slices]) for one in large]

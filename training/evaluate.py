@@ -8,8 +8,8 @@
     python -m training.evaluate --crops docs/research/models-crops.jpg              the sheet of crops
     python -m training.evaluate --word-crops docs/research/models-words.jpg         that of words
 
-Every picture is cut to a middle square, reduced by the factor as the field does (antialiased bicubic),
-compressed if asked, enlarged again by plain interpolation and by every model, and compared with itself.
+The middle square of every picture is reduced by antialiased bicubic, compressed if asked, enlarged again by
+plain interpolation and by every model, and compared with the original.
 """
 
 import argparse
@@ -20,10 +20,10 @@ import numpy as np
 
 from enamel.core.upscaling import upscaler_names
 from training.crops import draw_crops, draw_words
-from training.measures import enlarged, grey, low_psnr, psnr, samples, ssim, top_octave
+from training.measures import enlarge, grey, low_psnr, psnr, ssim, to_samples, top_octave
 from training.refinements import evaluate_levels, evaluate_refiner, evaluate_words
 from training.sources import CACHE
-from training.trying import size_of, small_of, squares
+from training.testpictures import reduce_picture, size_of, squares
 
 
 def evaluate(folder: Path, factor: int, quality: int | None, count: int) -> None:
@@ -37,14 +37,14 @@ def evaluate(folder: Path, factor: int, quality: int | None, count: int) -> None
     for name in upscaler_names():
         scores, seconds, area = [], 0.0, 0.0
         for sharp in pictures:
-            source, size = small_of(sharp, factor, quality), size_of(sharp)
+            source, size = reduce_picture(sharp, factor, quality), size_of(sharp)
             began = time.perf_counter()
-            large = enlarged(source, size, name)
+            large = enlarge(source, size, name)
             seconds += time.perf_counter() - began
             area += size.megapixels
-            found, truth = grey(large), grey(samples(sharp))
+            found, truth = grey(large), grey(to_samples(sharp))
             share = top_octave(found) / max(top_octave(truth), 1e-9)
-            plain = grey(enlarged(source, size, "lanczos"))
+            plain = grey(enlarge(source, size, "lanczos"))
             scores.append((psnr(found, truth), ssim(found, truth), share, low_psnr(found, plain)))
         values = np.array(scores)
         print(

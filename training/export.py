@@ -1,8 +1,8 @@
 """Writes a trained model into the application: `python -m training.export NAME`.
 
 Makes ``enamel/weights/NAME.onnx`` from the averaged weights of the run, checks that ONNX Runtime gives
-what torch gives, and tries the file as if an artist had brought it: what comes of that is the card beside
-it. Other machines go on from the file.
+what torch gives, and runs the trial that added models go through, whose result is the card beside the file.
+Training on other machines resumes from the file.
 """
 
 import argparse
@@ -20,7 +20,7 @@ from enamel.core.networks.intake import accept
 from training.lessons import RHO, SIGMA_MIN, SOFTENING, STRENGTH_MAP
 from training.materials import VOCABULARY
 from training.recipes import RECIPES, Recipe
-from training.shipped import HALVED
+from training.shipped import IN_16_BITS
 from training.train import Run
 
 TOLERANCE = 2e-4
@@ -34,10 +34,10 @@ REFINER = {
     "softening": SOFTENING,
     "vocabulary": VOCABULARY,
 }
-"""What a refiner's file says of itself."""
+"""Metadata of a refiner's file."""
 
 
-class Clipped(torch.nn.Module):
+class ClippedUpscaler(torch.nn.Module):
     """An upscaler with its output kept in 0…1."""
 
     def __init__(self, network: torch.nn.Module) -> None:
@@ -48,8 +48,8 @@ class Clipped(torch.nn.Module):
         return self.network(small).clamp(0, 1)
 
 
-def samples(recipe: Recipe, height: int, width: int) -> dict[str, torch.Tensor]:
-    """Inputs by name, to trace and to compare with."""
+def example_inputs(recipe: Recipe, height: int, width: int) -> dict[str, torch.Tensor]:
+    """Random inputs by name, for tracing and for comparison."""
     if recipe.kind == "upscaler":
         return {"small": torch.rand(1, 3, height, width)}
     return {
@@ -67,9 +67,9 @@ def export(recipe: Recipe) -> None:
     network = network.to(memory_format=torch.contiguous_format)  # type: ignore[call-overload]
     output, pictures = ("large", ["small"]) if recipe.kind == "upscaler" else ("x0", ["x", "cond"])
     if recipe.kind == "upscaler":
-        network = Clipped(network).eval()
+        network = ClippedUpscaler(network).eval()
     path = SHIPPED / f"{recipe.name}.onnx"
-    traced = samples(recipe, 40, 56)
+    traced = example_inputs(recipe, 40, 56)
     torch.onnx.export(
         network,
         tuple(traced.values()),
@@ -85,9 +85,9 @@ def export(recipe: Recipe) -> None:
     if recipe.kind == "refiner":
         for name, value in (REFINER | {"final_degradation": recipe.lag}).items():
             model.metadata_props.add(key=name, value=json.dumps(value, ensure_ascii=False))
-    store_halved(model.graph)
+    store_in_16_bits(model.graph)
     onnx.save(model, path)
-    difference = against_torch(str(path), network, samples(recipe, 48, 32))
+    difference = largest_difference(str(path), network, example_inputs(recipe, 48, 32))
     if difference > TOLERANCE:
         raise SystemExit(f"ONNX Runtime differs from torch by {difference:.1e}.")
     card = {
@@ -96,7 +96,7 @@ def export(recipe: Recipe) -> None:
         "licence": LICENCE,
         "trained": {"steps": run.step, "minutes": round(run.minutes)},
     } | accept(path)
-    # trying can miss what rounding swallowed; the network's build says how far it can look at most
+    # the trial can miss effects below rounding; the architecture gives the upper bound of the radius
     if card[recipe.kind]["radius"] > run.average.radius:
         raise SystemExit(f"It looks farther than {run.average.radius} px.")
     card[recipe.kind]["radius"] = run.average.radius
@@ -108,19 +108,21 @@ def export(recipe: Recipe) -> None:
     )
 
 
-def store_halved(graph: onnx.GraphProto) -> None:
-    """Keep weights in 16 bits, which the runtimes widen when they load the file: half the bytes in the
-    repository. Nothing is lost here, because the network's weights were rounded before."""
+def store_in_16_bits(graph: onnx.GraphProto) -> None:
+    """Store weights in 16 bits, which runtimes convert when they load the file: half the size.
+    Nothing is lost, because the weights were rounded before."""
     for weight in graph.initializer:
         values = numpy_helper.to_array(weight)
         if values.dtype == np.float32 and values.size >= SMALL:
             name = weight.name
-            weight.CopyFrom(numpy_helper.from_array(values.astype(np.float16), name + HALVED))
-            widen = helper.make_node("Cast", [name + HALVED], [name], to=TensorProto.FLOAT)
+            weight.CopyFrom(numpy_helper.from_array(values.astype(np.float16), name + IN_16_BITS))
+            widen = helper.make_node("Cast", [name + IN_16_BITS], [name], to=TensorProto.FLOAT)
             graph.node.insert(0, widen)
 
 
-def against_torch(path: str, network: torch.nn.Module, given: dict[str, torch.Tensor]) -> float:
+def largest_difference(
+    path: str, network: torch.nn.Module, given: dict[str, torch.Tensor]
+) -> float:
     """Largest difference between ONNX Runtime and torch on the same inputs."""
     session = onnxruntime.InferenceSession(path, providers=["CPUExecutionProvider"])
     (found,) = session.run(None, {name: value.numpy() for name, value in given.items()})

@@ -1,10 +1,9 @@
-"""Faces to learn from: `python -m training.heads` after `training.sources`.
+"""Stores heads for training: `python -m training.heads` after `training.sources`.
 
-Cut out of the painted pictures, and drawn (`training.people`), because painted faces are small. Each that
-is sure goes with its hair and collar into ``cache/arrays/SPLIT/face``, at its own size and
-halved as long as it stays large enough, so that a network meets eyes and mouths at every size. The split
-is the pictures' own, so no part of a test picture is learnt from. Where faces lie is kept in
-``training/runs/faces.json``, because looking for them takes most of the time.
+Heads are cropped from the painted pictures and drawn (`training.people`), because painted faces are small.
+They are stored with hair and collar under ``cache/arrays/SPLIT/face``, at their own size and repeatedly
+halved, so that a network sees eyes and mouths at every size. Faces belong to the split of their picture.
+Their boxes are kept in ``training/runs/faces.json``, because detection takes most of the time.
 """
 
 import json
@@ -21,23 +20,23 @@ from training.sources import CACHE
 from training.train import RUNS
 
 SURE = 60
-"""Confidence, of 100, from which a find is taken; what is doubtful would teach fists and buckles."""
+"""Least confidence, of 100, of faces that are used; less certain ones are often fists and buckles."""
 AROUND = 2.4
 """Side of the square that is cut out, as a multiple of the face's height."""
 SMALLEST, LARGEST = 48, 480
 """Heights of faces that are kept, px from brow to chin."""
 KINDS = ("painting", "photo")
 AMONG = "portraits"
-"""In the path of pictures that show somebody: elsewhere the detector's sure finds were planets, dogs and
-lamps, a third of all heads."""
+"""Part of the paths of pictures that show people: in others, many of the faces detected were planets, dogs
+and lamps."""
 SEEN = 400
-"""Longest side in px of what is looked at: small faces are not wanted."""
+"""Longest side in px of the pictures searched for faces: small faces are not wanted."""
 CLOSE = "close"
-"""Begins the names of drawn features, which are no whole faces."""
+"""Prefix of files that show features only, not whole faces."""
 FOUND = RUNS / "faces.json"
 
 
-def found_in(pixels: np.ndarray) -> list[tuple[int, int, int, int]]:
+def find_faces(pixels: np.ndarray) -> list[tuple[int, int, int, int]]:
     """The sure faces of a picture: left, top, width, height in px."""
     size = Size(pixels.shape[1], pixels.shape[0])
     scale = min(1.0, SEEN / max(size))
@@ -49,19 +48,19 @@ def found_in(pixels: np.ndarray) -> list[tuple[int, int, int, int]]:
     return [(box.x, box.y, *box.size) for box in boxes if box.height >= SMALLEST]
 
 
-def cut_out(pixels: np.ndarray, face: Box) -> Iterator[np.ndarray]:
+def crop_head(pixels: np.ndarray, face: Box) -> Iterator[np.ndarray]:
     """A head, (side, side, 3) uint8, at several sizes."""
     height, width = pixels.shape[:2]
     side = round(face.height * AROUND)
     left, top = face.x + (face.width - side) // 2, face.y + (face.height - side) // 2
     box = Box(left, top, side, side).intersection(Box.whole(Size(width, height)))
-    return halved(pixels[box.slices], face.height)
+    return resize_by_halves(pixels[box.slices], face.height)
 
 
-def halved(
+def resize_by_halves(
     head: np.ndarray, face: int, smallest: int = SMALLEST, largest: int = LARGEST
 ) -> Iterator[np.ndarray]:
-    """A head whose face is so many px tall, and smaller by halves as long as the face is large enough."""
+    """A head, and the same repeatedly halved while its face is at least ``smallest`` px tall."""
     factor = min(1.0, largest / face)
     while face * factor >= smallest:
         size = (round(head.shape[1] * factor), round(head.shape[0] * factor))
@@ -69,22 +68,22 @@ def halved(
         factor /= 2
 
 
-def drawn_ones(split: str) -> Iterator[tuple[str, np.ndarray]]:
+def drawn_heads(split: str) -> Iterator[tuple[str, np.ndarray]]:
     """The drawn heads of a split at several sizes, with names; features only where they are larger than in
-    whole heads. Drawing takes half a minute each, so they are kept."""
+    whole heads. Each takes half a minute to draw and is saved."""
     folder = CACHE / "drawn"
     folder.mkdir(exist_ok=True)
     kinds = (("drawn", people.FACE, SMALLEST), (CLOSE, people.FACE * people.CLOSER, people.FACE))
-    for number in people.places(split):
+    for number in people.people_of(split):
         for kind, face, smallest in kinds:
             file = folder / f"{kind}-{number}.npy"
             if not file.exists():
-                np.save(file, people.drawn(number, close=kind == CLOSE))
-            for size, head in enumerate(halved(np.load(file), face, smallest, face)):
+                np.save(file, people.draw_person(number, close=kind == CLOSE))
+            for size, head in enumerate(resize_by_halves(np.load(file), face, smallest, face)):
                 yield f"{kind}-{number}--{size}", head
 
 
-def written(known: dict[str, list[tuple[int, int, int, int]]]) -> str:
+def to_json(known: dict[str, list[tuple[int, int, int, int]]]) -> str:
     """As JSON with a line for each picture."""
     lines = [f"{json.dumps(name)}: {json.dumps(faces)}" for name, faces in sorted(known.items())]
     return "{\n" + ",\n".join(lines) + "\n}\n"
@@ -103,13 +102,13 @@ def prepare() -> None:
                 pixels = np.load(path)
                 name = f"{split}/{kind}/{path.stem}"
                 if name not in known:
-                    known[name] = found_in(pixels)
-                    FOUND.write_text(written(known))
-                heads = [head for face in known[name] for head in cut_out(pixels, Box(*face))]
+                    known[name] = find_faces(pixels)
+                    FOUND.write_text(to_json(known))
+                heads = [head for face in known[name] for head in crop_head(pixels, Box(*face))]
                 for number, head in enumerate(heads):
                     np.save(folder / f"{path.stem}--{number}.npy", head)
                 kept += len(heads)
-        for name, head in drawn_ones(split):
+        for name, head in drawn_heads(split):
             np.save(folder / f"{name}.npy", head)
             kept += 1
         print(f"{split}: {kept} heads")

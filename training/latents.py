@@ -1,13 +1,13 @@
 """A small latent checkpoint in the library's own folder layout, trained from scratch on the same pictures.
 
     python -m training.latents vae --minutes 60      pixels to latents and back
-    python -m training.latents words --minutes 300   a U-Net led by Grisaille's words
+    python -m training.latents words --minutes 300   a U-Net conditioned on Grisaille's words
     python -m training.latents export FOLDER         the folder, to be added like any other
 
-It shows what the engine makes of a checkpoint that was trained and not drawn at random. A VAE of factor 4
-with four channels and no attention; a U-Net of some millions of weights that predicts velocity at the usual
-scaled-linear variances; a text encoder whose tokens are letters and Grisaille's words. Both steps go on
-from where they were stopped.
+It tests the engine with a checkpoint whose weights are trained instead of random: a VAE of factor 4 with four
+channels and no attention, a U-Net of some millions of weights that predicts velocity at the usual
+scaled-linear variances, and a text encoder whose tokens are letters and Grisaille's words. Both trainings
+resume where they were stopped.
 """
 
 import argparse
@@ -37,8 +37,8 @@ SIDE = 128
 """Of a tile in px."""
 BATCH = 8
 RATE = 3e-4
-WORDLESS = 0.15
-"""Share of the patches that are told nothing, which guidance moves away from."""
+WORDLESS_SHARE = 0.15
+"""Share of the patches without words, for classifier-free guidance."""
 KL = 1e-6
 AVERAGE = 0.999
 SAVE_SECONDS = 120
@@ -57,7 +57,7 @@ SCHEDULER = {
 
 
 def vae() -> AutoencoderKL:
-    """Pixels to latents and back: statistics over its tile, no attention."""
+    """A VAE with group norms and no attention."""
     return AutoencoderKL(
         block_out_channels=(32, 64, 64), down_block_types=("DownEncoderBlock2D",) * 3,
         up_block_types=("UpDecoderBlock2D",) * 3, latent_channels=4, norm_num_groups=8,
@@ -66,7 +66,7 @@ def vae() -> AutoencoderKL:
 
 
 def unet() -> UNet2DConditionModel:
-    """What takes the noise away, led by words."""
+    """The denoiser, with cross-attention to words."""
     return UNet2DConditionModel(
         sample_size=SIDE // FACTOR, in_channels=4, out_channels=4, layers_per_block=1,
         block_out_channels=(48, 96, 128), norm_num_groups=16, attention_head_dim=16,
@@ -87,7 +87,7 @@ def text_encoder(vocabulary: int) -> CLIPTextModel:
     )  # fmt: skip
 
 
-def put_tokenizer(folder: Path) -> None:
+def write_tokenizer(folder: Path) -> None:
     """Letters, and merges that make a token of each of Grisaille's words."""
     letters = [chr(code) for code in range(33, 127)]
     tokens = [*letters, *(f"{letter}</w>" for letter in letters)]
@@ -108,15 +108,15 @@ def put_tokenizer(folder: Path) -> None:
     places = {token: place for place, token in enumerate(tokens)}
     (folder / "vocab.json").write_text(json.dumps(places))
     (folder / "merges.txt").write_text("\n".join(["#version: 0.2", *merges]) + "\n")
-    said = {
+    config = {
         "tokenizer_class": "CLIPTokenizer", "model_max_length": 32, "bos_token": START,
         "eos_token": END, "pad_token": END, "unk_token": END,
     }  # fmt: skip
-    (folder / "tokenizer_config.json").write_text(json.dumps(said))
+    (folder / "tokenizer_config.json").write_text(json.dumps(config))
 
 
-class Kept:
-    """Networks with their average and their optimiser, saved whole and gone on from."""
+class TrainingState:
+    """Networks with their averages and their optimiser, saved together."""
 
     def __init__(self, name: str, **networks: Any) -> None:
         self.file = RUNS / f"{name}.pt"
@@ -128,15 +128,15 @@ class Kept:
         self.scale = 1.0
         """What latents are multiplied by for a spread of 1."""
         if self.file.exists():
-            kept = torch.load(self.file, weights_only=True)
+            state = torch.load(self.file, weights_only=True)
             for part, network in networks.items():
-                network.load_state_dict(kept["networks"][part])
-                self.averages[part].load_state_dict(kept["averages"][part])
-            self.optimiser.load_state_dict(kept["optimiser"])
-            self.step, self.scale = kept["step"], kept["scale"]
+                network.load_state_dict(state["networks"][part])
+                self.averages[part].load_state_dict(state["averages"][part])
+            self.optimiser.load_state_dict(state["optimiser"])
+            self.step, self.scale = state["step"], state["scale"]
 
     def learn(self, loss: torch.Tensor) -> None:
-        """A step down, and its weights into the average."""
+        """Take an optimiser step, and update the averages."""
         self.optimiser.zero_grad(set_to_none=True)
         loss.backward()
         for group in self.optimiser.param_groups:
@@ -147,20 +147,20 @@ class Kept:
         with torch.no_grad():
             for part, network in self.networks.items():
                 both = zip(self.averages[part].parameters(), network.parameters(), strict=True)
-                for kept, fresh in both:
-                    kept.lerp_(fresh, 1 - decay)
+                for average, fresh in both:
+                    average.lerp_(fresh, 1 - decay)
 
     def save(self) -> None:
         self.file.parent.mkdir(parents=True, exist_ok=True)
         partial = self.file.with_suffix(".part")
-        kept = {
+        state = {
             "networks": {name: one.state_dict() for name, one in self.networks.items()},
             "averages": {name: one.state_dict() for name, one in self.averages.items()},
             "optimiser": self.optimiser.state_dict(),
             "step": self.step,
             "scale": self.scale,
         }
-        torch.save(kept, partial)
+        torch.save(state, partial)
         os.replace(partial, self.file)
 
 
@@ -171,17 +171,17 @@ def _copy(network: torch.nn.Module) -> torch.nn.Module:
     return made.requires_grad_(False)
 
 
-def kept_vae() -> Kept:
+def vae_state() -> TrainingState:
     torch.manual_seed(11)
-    return Kept("latents-vae", vae=vae())
+    return TrainingState("latents-vae", vae=vae())
 
 
-def kept_words() -> tuple[Kept, object]:
+def words_state() -> tuple[TrainingState, object]:
     folder = RUNS / "latents-tokenizer"
-    put_tokenizer(folder)
+    write_tokenizer(folder)
     tokenizer = AutoTokenizer.from_pretrained(str(folder), local_files_only=True)
     torch.manual_seed(12)
-    return Kept("latents-words", unet=unet(), text=text_encoder(len(tokenizer))), tokenizer
+    return TrainingState("latents-words", unet=unet(), text=text_encoder(len(tokenizer))), tokenizer
 
 
 def patches(
@@ -196,17 +196,17 @@ def patches(
 def prompt_of(path: Path, rng: np.random.Generator) -> str:
     """The words of a file, each by one of its synonyms; at times none."""
     weights = words_of(path.parent.name, path.name)
-    if rng.random() < WORDLESS:
+    if rng.random() < WORDLESS_SHARE:
         return ""
     chosen = [MATERIALS[place].words for place in np.flatnonzero(weights)]
     return ", ".join(words[rng.integers(len(words))] for words in chosen)
 
 
-def learn_vae() -> tuple[Kept, Callable[[np.random.Generator], torch.Tensor]]:
+def learn_vae() -> tuple[TrainingState, Callable[[np.random.Generator], torch.Tensor]]:
     """Pixels there and back: absolute difference of values and of slopes, and a little of the KL term that
     keeps latents near normal (Kingma and Welling, "Auto-encoding variational Bayes", 2014)."""
-    kept, pictures = kept_vae(), Pictures("train", SHARES)
-    network = kept.networks["vae"]
+    state, pictures = vae_state(), Pictures("train", SHARES)
+    network = state.networks["vae"]
 
     def loss(rng: np.random.Generator) -> torch.Tensor:
         sharp, _ = patches(pictures, rng, SIDE // 2)  # a quarter of the time, and as much learnt
@@ -216,19 +216,19 @@ def learn_vae() -> tuple[Kept, Callable[[np.random.Generator], torch.Tensor]]:
             functional.l1_loss(back.diff(dim=side), sharp.diff(dim=side)) for side in (2, 3)
         )
         with torch.no_grad():
-            kept.scale = kept.scale * 0.99 + 0.01 / float(spread.mean.std())
+            state.scale = state.scale * 0.99 + 0.01 / float(spread.mean.std())
         return functional.l1_loss(back, sharp) + slopes + KL * spread.kl().mean()
 
-    return kept, loss
+    return state, loss
 
 
-def learn_words() -> tuple[Kept, Callable[[np.random.Generator], torch.Tensor]]:
+def learn_words() -> tuple[TrainingState, Callable[[np.random.Generator], torch.Tensor]]:
     """Velocity at even steps (Salimans and Ho 2022), words left out at times."""
-    before = kept_vae()
+    before = vae_state()
     if before.step == 0:
         raise SystemExit("Train the vae first: python -m training.latents vae")
     way = before.averages["vae"].eval()
-    (kept, tokenizer), pictures = kept_words(), Pictures("train", SHARES)
+    (state, tokenizer), pictures = words_state(), Pictures("train", SHARES)
     noise_schedule = read_noise_schedule(SCHEDULER)
     share = torch.tensor(
         [1 / (1 + sigma**2) for sigma in noise_schedule.sigmas], dtype=torch.float32
@@ -247,18 +247,18 @@ def learn_words() -> tuple[Kept, Callable[[np.random.Generator], torch.Tensor]]:
         ids = tokenizer(  # type: ignore[operator]
             prompts, padding="max_length", truncation=True, max_length=32, return_tensors="pt"
         ).input_ids
-        words = kept.networks["text"](ids).last_hidden_state
-        made = kept.networks["unet"](noisy, steps, encoder_hidden_states=words).sample
+        words = state.networks["text"](ids).last_hidden_state
+        made = state.networks["unet"](noisy, steps, encoder_hidden_states=words).sample
         return functional.mse_loss(made, velocity)
 
-    kept.scale = before.scale
-    return kept, loss
+    state.scale = before.scale
+    return state, loss
 
 
 def train(what: str, minutes: float, threads: int) -> None:
     torch.set_num_threads(threads)
     torch.set_flush_denormal(True)
-    kept, loss = {"vae": learn_vae, "words": learn_words}[what]()
+    state, loss = {"vae": learn_vae, "words": learn_words}[what]()
     ended = False
 
     def end(*_: object) -> None:
@@ -266,30 +266,30 @@ def train(what: str, minutes: float, threads: int) -> None:
         ended = True
 
     signal.signal(signal.SIGTERM, end)
-    rng = np.random.default_rng(1000 + kept.step)
+    rng = np.random.default_rng(1000 + state.step)
     began = saved = time.monotonic()
     mean = 0.0
     while not ended and time.monotonic() - began < minutes * 60:
         now = loss(rng)
-        kept.learn(now)
+        state.learn(now)
         mean = float(now) if mean == 0 else 0.99 * mean + 0.01 * float(now)
-        if kept.step % PROGRESS_EVERY == 0:
-            print(f"{what} step {kept.step}: {mean:.4f}", flush=True)
+        if state.step % PROGRESS_EVERY == 0:
+            print(f"{what} step {state.step}: {mean:.4f}", flush=True)
         if time.monotonic() - saved > SAVE_SECONDS:
-            kept.save()
+            state.save()
             saved = time.monotonic()
-    kept.save()
+    state.save()
 
 
 def export(folder: Path) -> None:
-    """The averaged parts as a folder that can be added."""
-    way, (words, _) = kept_vae(), kept_words()
+    """Write the averaged networks as a checkpoint folder."""
+    way, (words, _) = vae_state(), words_state()
     network = way.averages["vae"]
     network.register_to_config(scaling_factor=round(way.scale, 5))
     network.save_pretrained(folder / "vae")
     words.averages["unet"].save_pretrained(folder / "unet")
     words.averages["text"].save_pretrained(folder / "text_encoder")
-    put_tokenizer(folder / "tokenizer")
+    write_tokenizer(folder / "tokenizer")
     (folder / "scheduler").mkdir(exist_ok=True)
     (folder / "scheduler" / "scheduler_config.json").write_text(json.dumps(SCHEDULER, indent=2))
     index = {

@@ -1,4 +1,4 @@
-"""What results are measured by. Pictures are luma, (height, width) float in 0…1."""
+"""Measures of results. Pictures are luma, (height, width) float in 0…1."""
 
 import cv2
 import numpy as np
@@ -17,12 +17,12 @@ def grey(samples: SampleArray) -> np.ndarray:
     return luma(samples[..., :3].astype(np.float32) / np.float32(65535)).astype(np.float64)
 
 
-def samples(pixels: np.ndarray) -> SampleArray:
+def to_samples(pixels: np.ndarray) -> SampleArray:
     """16-bit samples of 8-bit ones."""
     return pixels.astype(np.uint16) * np.uint16(257)
 
 
-def enlarged(source: Picture, size: Size, name: str) -> SampleArray:
+def enlarge(source: Picture, size: Size, name: str) -> SampleArray:
     """A picture at an exact size, by the upscaler of that name."""
     return Enlarged(source, size, upscaler(name)).read(Box.whole(size))
 
@@ -70,7 +70,7 @@ LEAST_EDGE = 60
 
 
 def roughness(result: np.ndarray, truth: np.ndarray) -> float:
-    """How frayed straight edges are, the truth's own at 1; NaN where the truth has too few.
+    """How edge_gradient_loss straight edges are, the truth's own at 1; NaN where the truth has too few.
 
     At pixels where the truth's structure tensor (gradient of luma blurred by 1 px, products blurred by
     2 px) is coherent and strong: the root mean square of the derivative along the edge over that across
@@ -94,7 +94,7 @@ def roughness(result: np.ndarray, truth: np.ndarray) -> float:
 
 
 def specks(result: np.ndarray, truth: np.ndarray) -> float:
-    """Share of pixels that stand out of their neighbourhood, the truth's own at 1."""
+    """Share of pixels that stand out of their neighbourhood, relative to the truth's."""
 
     def share(values: np.ndarray) -> float:
         median = cv2.medianBlur(values.astype(np.float32), 3)

@@ -72,7 +72,7 @@ class Upscaler(nn.Module):
         return functional.pixel_shuffle(plain + added, self.factor)
 
 
-class Steered(nn.Module):
+class ConditionedResidual(nn.Module):
     """A residual block whose middle is scaled and shifted by the noise level and the words."""
 
     def __init__(self, width: int, led_by: int) -> None:
@@ -118,15 +118,15 @@ class Refiner(nn.Module):
         self.lack = nn.Linear(2, lead, bias=False)
         nn.init.zeros_(self.lack.weight)
         self.enter = nn.Conv2d(24, width, 3, padding=1)
-        self.half_down = Steered(width, lead)
+        self.half_down = ConditionedResidual(width, lead)
         self.to_quarter = nn.Conv2d(width, middle, 2, stride=2)
-        self.quarter = nn.ModuleList(Steered(middle, lead) for _ in range(2))
+        self.quarter = nn.ModuleList(ConditionedResidual(middle, lead) for _ in range(2))
         self.to_eighth = nn.Conv2d(middle, deep, 2, stride=2)
-        self.eighth = nn.ModuleList(Steered(deep, lead) for _ in range(2))
+        self.eighth = nn.ModuleList(ConditionedResidual(deep, lead) for _ in range(2))
         self.from_eighth = nn.ConvTranspose2d(deep, middle, 2, stride=2)
-        self.quarter_again = nn.ModuleList(Steered(middle, lead) for _ in range(2))
+        self.quarter_again = nn.ModuleList(ConditionedResidual(middle, lead) for _ in range(2))
         self.from_quarter = nn.ConvTranspose2d(middle, width, 2, stride=2)
-        self.half_up = Steered(width, lead)
+        self.half_up = ConditionedResidual(width, lead)
         self.leave = nn.Conv2d(width, 12, 3, padding=1)
         _set_to_zero(self.leave)
 
@@ -180,7 +180,7 @@ def fourier(sigma: Tensor) -> Tensor:
     return torch.cat([phase.cos(), phase.sin()], 1)
 
 
-class Layers(nn.Module):
+class CriticScale(nn.Module):
     """What a critic says at one scale, of patches of about 20 px.
 
     Strided convolutions with spectral norm (Miyato et al., 2018); words by projection (Miyato and
@@ -219,7 +219,7 @@ class Critic(nn.Module):
 
     def __init__(self, words: int = 0, width: int = 32) -> None:
         super().__init__()
-        self.fine, self.coarse = Layers(words, width), Layers(words, width)
+        self.fine, self.coarse = CriticScale(words, width), CriticScale(words, width)
 
     def forward(self, picture: Tensor, source: Tensor, words: Tensor | None = None) -> Tensor:
         """Numbers for each picture, (n, places at both scales); larger is sharper. Pictures in −1…1."""

@@ -1,6 +1,6 @@
-"""Patches to learn from: a sharp one, and the small one that a generator or a file would have left.
+"""Patches for training: sharp ones, degraded as generators and files degrade pictures.
 
-Loading never waits: a thread decodes and degrades ahead of the training step.
+A thread decodes and degrades them ahead of the training step.
 """
 
 import queue
@@ -18,23 +18,23 @@ from training.materials import MATERIALS, words_of
 from training.sources import CACHE
 
 MAKERS = {"arrays": "sources", "bank": "bank"}
-"""What makes the arrays under a folder of the cache."""
+"""The module that fills each folder of the cache."""
 REDUCERS = (
     PIL.Image.Resampling.BOX,
     PIL.Image.Resampling.BICUBIC,
     PIL.Image.Resampling.LANCZOS,
     None,
 )
-"""Area, and bicubic and Lanczos with the kernel widened by the factor, as the field reduces; None is
-a blur and a plain bicubic one, which leaves what cameras and generators leave."""
+"""Area, and antialiased bicubic and Lanczos, as in most papers; None is a blur and plain bicubic, which
+leaves aliasing as cameras and generators do."""
 
 
 WAVE = 3.0
-"""Size, in px of the small picture, of the parts that are pushed about together."""
+"""Standard deviation in px of the blur that makes neighbouring pixels move together."""
 
 
 @dataclass(frozen=True)
-class Faults:
+class Degradation:
     """How a sharp patch becomes a small one."""
 
     factor: float
@@ -46,33 +46,33 @@ class Faults:
     """Range of JPEG quality, or None."""
     share: float = 1.0
     """Share of the patches that get blur, noise and compression; the rest are just reduced."""
-    melted: float = 0.0
-    """Farthest that parts are pushed about, in px of the small picture, as a generator leaves small faces:
-    eyes that do not match, edges that run into each other."""
+    distortion: float = 0.0
+    """Largest displacement in px of the small picture, for small faces as generators make them: eyes that do
+    not match, edges that run into each other."""
 
 
-def reduced(sharp: np.ndarray, faults: Faults, rng: np.random.Generator) -> np.ndarray:
+def degrade(sharp: np.ndarray, degradation: Degradation, rng: np.random.Generator) -> np.ndarray:
     """The small picture of a sharp one, uint8 both."""
-    height, width = (round(side / faults.factor) for side in sharp.shape[:2])
-    ruined = rng.random() < faults.share
+    height, width = (round(side / degradation.factor) for side in sharp.shape[:2])
+    degraded = rng.random() < degradation.share
     picture = sharp
-    if ruined and faults.blur:
-        sigma = rng.uniform(0, faults.blur) * faults.factor
+    if degraded and degradation.blur:
+        sigma = rng.uniform(0, degradation.blur) * degradation.factor
         if sigma > 0.2:
             picture = cv2.GaussianBlur(picture, (0, 0), sigma)
     how = REDUCERS[rng.integers(len(REDUCERS))]
     if how is None:
-        picture = cv2.GaussianBlur(picture, (0, 0), 0.32 * faults.factor)
+        picture = cv2.GaussianBlur(picture, (0, 0), 0.32 * degradation.factor)
         small = cv2.resize(picture, (width, height), interpolation=cv2.INTER_CUBIC)
     else:
         small = np.asarray(PIL.Image.fromarray(picture).resize((width, height), how))
-    if ruined and faults.melted:
-        small = melted(small, rng.uniform(0, faults.melted), rng)
-    if ruined and faults.noise:
-        level = rng.uniform(0, faults.noise)
+    if degraded and degradation.distortion:
+        small = distort(small, rng.uniform(0, degradation.distortion), rng)
+    if degraded and degradation.noise:
+        level = rng.uniform(0, degradation.noise)
         small = np.clip(small + rng.normal(0, level, small.shape), 0, 255).astype(np.uint8)
-    if ruined and faults.jpeg:
-        quality = int(rng.integers(faults.jpeg[0], faults.jpeg[1] + 1))
+    if degraded and degradation.jpeg:
+        quality = int(rng.integers(degradation.jpeg[0], degradation.jpeg[1] + 1))
         _, coded = cv2.imencode(".jpg", small, [cv2.IMWRITE_JPEG_QUALITY, quality])
         again = cv2.imdecode(coded, cv2.IMREAD_COLOR)
         assert again is not None, "what was just packed is no JPEG"
@@ -80,8 +80,8 @@ def reduced(sharp: np.ndarray, faults: Faults, rng: np.random.Generator) -> np.n
     return small
 
 
-def melted(picture: np.ndarray, farthest: float, rng: np.random.Generator) -> np.ndarray:
-    """A picture whose parts are pushed about by up to some px, and smeared in one place."""
+def distort(picture: np.ndarray, farthest: float, rng: np.random.Generator) -> np.ndarray:
+    """Displace a picture's parts by up to ``farthest`` px, and blur it in one place."""
     height, width = picture.shape[:2]
     y, x = np.mgrid[:height, :width].astype(np.float32)
     pushed = []
@@ -89,15 +89,15 @@ def melted(picture: np.ndarray, farthest: float, rng: np.random.Generator) -> np
         rough = cv2.GaussianBlur(rng.normal(size=(height, width)).astype(np.float32), (0, 0), WAVE)
         pushed.append(place + rough * (farthest / max(float(np.abs(rough).max()), 1e-6)))
     across, down = pushed
-    made = cv2.remap(picture, across, down, cv2.INTER_CUBIC, borderMode=cv2.BORDER_REFLECT)
+    distorted = cv2.remap(picture, across, down, cv2.INTER_CUBIC, borderMode=cv2.BORDER_REFLECT)
     spot = np.hypot(x - rng.uniform(0, width), y - rng.uniform(0, height)) / rng.uniform(4, 12)
     share = np.clip(1.5 - spot, 0, 1)[..., None]
-    smeared = cv2.GaussianBlur(made, (0, 0), rng.uniform(0.4, 1.4))
-    return np.rint(made + (smeared.astype(np.float32) - made) * share).astype(np.uint8)
+    smeared = cv2.GaussianBlur(distorted, (0, 0), rng.uniform(0.4, 1.4))
+    return np.rint(distorted + (smeared.astype(np.float32) - distorted) * share).astype(np.uint8)
 
 
 class Pictures:
-    """All arrays of a split, read by position so that memory holds only what is looked at.
+    """All arrays of a split, memory-mapped.
 
     Arrays are (height, width, 3) uint8, or several of one picture, (several, height, width, 3).
     """
@@ -142,7 +142,7 @@ class Pictures:
             y, x = rng.integers(height - side + 1), rng.integers(width - side + 1)
             patch = np.array(pixels[..., y : y + side, x : x + side, :])
             if patch.std() < 3 and rng.random() < 0.8:
-                continue  # flat sky and paper teach little
+                continue  # most of flat sky and paper is skipped
             patch = np.rot90(patch, int(rng.integers(4)), axes=(-3, -2))
             patch = patch[..., ::-1, :] if rng.random() < 0.5 else patch
             return np.ascontiguousarray(patch), path
@@ -158,7 +158,7 @@ class Pictures:
 def batches(
     make: Callable[[np.random.Generator], tuple[np.ndarray, ...]], seed: int
 ) -> Iterator[Any]:
-    """Batches made ahead by a thread, which hands on what goes wrong. The seed names the sequence."""
+    """Batches that a thread makes ahead; its errors are raised here. The seed determines the sequence."""
     ready: queue.Queue[tuple[np.ndarray, ...] | Exception] = queue.Queue(maxsize=6)
 
     def work() -> None:

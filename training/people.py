@@ -1,7 +1,7 @@
-"""Heads of people whom chance made, drawn by the demo's renderer: faces larger than painted ones are.
+"""Random heads, drawn by the demo's renderer, with larger faces than the painted pictures have.
 
-Each is a row of numbers, as in the demo's scenes, and none of those; so a network learns what a large
-face is made of, eyelids, irises, skin between its folds, and not the demo's own people.
+Each is a row of random numbers, and none is a person of the demo, so that a network learns eyelids, irises
+and skin without having seen the demo's people.
 """
 
 import math
@@ -18,7 +18,7 @@ SIDE = 640
 FACE = 265
 """Height of a face in its middle, px from brow to chin."""
 MIDDLE = -0.37
-"""Half way between brow and chin, in the head's own measure."""
+"""Height of the middle of a face, in the renderer's units."""
 CLOSER = 3
 """How many times larger a face is in a close picture, which shows eyes, nose and mouth alone."""
 UP = 0.2
@@ -53,7 +53,7 @@ PEOPLE = _people()
 
 @njit(**FAST)
 def _who(x):
-    """Whose room a place is in."""
+    """The person whose head stands at this place."""
     return min(max(math.floor(x / ROOM + 0.5), 0), PEOPLE.shape[0] - 1)
 
 
@@ -88,7 +88,7 @@ def _skin(material, x, y, z, nx, ny, nz, look):
         look[channel] = PEOPLE[number, first + channel] * (0.7 + 0.6 * rough)
 
 
-def drawn(number: int, *, close: bool = False) -> np.ndarray:
+def draw_person(number: int, *, close: bool = False) -> np.ndarray:
     """The head of a person by its place in `PEOPLE`, or its features: (side, side, 3) uint8."""
     rng = np.random.default_rng([_SEED, number])
     x = number * ROOM
@@ -108,7 +108,7 @@ def drawn(number: int, *, close: bool = False) -> np.ndarray:
     return develop(bloom(picture, 1.4, 5, 0.1), seed=number, **tone)
 
 
-def places(split: str) -> range:
-    """The people of a split: nobody is in both."""
+def people_of(split: str) -> range:
+    """The numbers of the people of a split."""
     first = 0 if split == "train" else COUNT["train"]
     return range(first, first + COUNT[split])

@@ -1,10 +1,9 @@
 """Face refiners on held-out portraits: `python -m training.portraits grisaille miniature`.
 
 Faces of the test split are reduced until they measure 24, 48 and 96 px from brow to chin, compressed a
-little, enlarged again by Vitreous, and mended with each refiner as a touch-up does it. What is measured lies
-inside the face: the root mean square difference from the truth, and how well the edges of eyes and mouth
-correlate with the truth's. ``--sheet FILE.png`` makes a blind sheet of crops, its columns shuffled in each
-row; the key is printed.
+little, enlarged again by Vitreous, and touched up with each refiner. Measured inside the face: the root mean
+square difference from the truth, and the correlation of the edges of eyes and mouth with the truth's.
+``--sheet FILE.png`` draws crops with their columns shuffled in each row, and prints the key.
 """
 
 import argparse
@@ -24,13 +23,13 @@ from enamel.core.schedule import Refine
 from enamel.core.upscaling import Enlarged, upscaler
 from training.heads import AROUND, CLOSE
 from training.sources import CACHE
-from training.trying import small_of
+from training.testpictures import reduce_picture
 
 HEIGHTS = (24, 48, 96)
-LEAST_GROWTH = 1.45
-"""Faces whose truth has not so many times more px are too easy."""
+LEAST_ENLARGEMENT = 1.45
+"""Least ratio of the truth's height to the reduced one's."""
 LARGEST = 640
-"""Side of a truth at most; larger ones are halved, because nothing is learnt from waiting."""
+"""Longest side of a truth; larger ones are halved, to save time."""
 QUALITY = 85
 EYES, MOUTH = (0.22, 0.52), (0.62, 0.9)
 """From where to where, as shares of a face from brow to chin."""
@@ -72,21 +71,21 @@ def portraits() -> list[Portrait]:
     return found
 
 
-def layer_of(portrait: Portrait, height: int) -> Pixels:
-    """The portrait with a face of so many px, enlarged again to the truth's size."""
+def make_layer(portrait: Portrait, height: int) -> Pixels:
+    """The portrait reduced to a face of this height, and enlarged again to the truth's size."""
     factor = portrait.height / height
     rows, columns = portrait.truth.shape[:2]
     small = PIL.Image.fromarray(portrait.truth).resize(
         (max(16, round(columns / factor)), max(16, round(rows / factor))),
         PIL.Image.Resampling.BICUBIC,
     )
-    source = small_of(np.asarray(small), 1, QUALITY)
+    source = reduce_picture(np.asarray(small), 1, QUALITY)
     size = Size(columns, rows)
     return Pixels(Enlarged(source, size, upscaler("vitreous")).read(Box.whole(size)))
 
 
-def mended(layer: Pixels, face: Face, model: str, strength: float) -> SampleArray:
-    """The layer with its face refined as a touch-up does it."""
+def touch_up_face(layer: Pixels, face: Face, model: str, strength: float) -> SampleArray:
+    """Touch up the face of a layer."""
     settings = TouchUp(
         (patch_for_face(face, layer.size, 0.35, 0.5, seed=7),), refine=Refine(model=model)
     )
@@ -99,7 +98,7 @@ def mended(layer: Pixels, face: Face, model: str, strength: float) -> SampleArra
             return made.read(Box.whole(layer.size))
 
 
-def measured(made: np.ndarray, portrait: Portrait) -> tuple[float, float]:
+def measure(made: np.ndarray, portrait: Portrait) -> tuple[float, float]:
     """Root mean square difference inside the face, in levels of 255; correlation of the edges of eyes and
     mouth with the truth's."""
     box, truth = portrait.face.box, portrait.truth
@@ -150,18 +149,19 @@ def main() -> None:
     print("| px from brow to chin | faces | " + " | ".join(ways) + " |")
     print("|---|---|" + "---|" * len(ways))
     for height in HEIGHTS:
-        large = [one for one in known if one.height >= LEAST_GROWTH * height]
+        large = [one for one in known if one.height >= LEAST_ENLARGEMENT * height]
         used = large[:: max(1, len(large) // given.count)][: given.count]
         found: dict[str, list[tuple[float, float]]] = {way: [] for way in ways}
         for number, portrait in enumerate(used):
-            layer = layer_of(portrait, height)
+            layer = make_layer(portrait, height)
             made = {ALONE: layer.samples}
             made |= {
-                model: mended(layer, portrait.face, model, given.strength) for model in given.models
+                model: touch_up_face(layer, portrait.face, model, given.strength)
+                for model in given.models
             }
             eight = {way: to_eight_bits(samples) for way, samples in made.items()}
             for way in ways:
-                found[way].append(measured(eight[way], portrait))
+                found[way].append(measure(eight[way], portrait))
             if given.sheet and number % max(1, len(used) // 4) == 0:
                 order = [ways[place] for place in chance.permutation(len(ways))]
                 head = portrait.head.slices

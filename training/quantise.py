@@ -1,7 +1,7 @@
-"""Tries a refiner in 8-bit integers: `python -m training.quantise grisaille`. Reports, keeps nothing.
+"""Measures a refiner in 8-bit integers: `python -m training.quantise grisaille`. It stores nothing.
 
-NNCF's static quantisation, calibrated on the bank's pairs as they are while a pass runs, the outermost
-layers left in floats; compared with the shipped file in speed on a tile of 512 px and in PSNR of the
+NNCF's static quantisation, calibrated on noisy pairs of the bank, with the outermost layers left in floats;
+compared with the shipped file in speed on a tile of 512 px and in PSNR of the
 plain estimate on test pairs. Needs `pip install nncf==3.4.0` beside what training needs.
 """
 
@@ -15,13 +15,13 @@ from enamel.core.networks.cards import card
 from enamel.core.timing import medians_in_turn
 from training.bank import BANK
 
-CALIBRATED_ON = TESTED_ON = 24
+CALIBRATION_PAIRS = TEST_PAIRS = 24
 TILE = 512
 SETTINGS = {"PERFORMANCE_HINT": "LATENCY", "INFERENCE_PRECISION_HINT": "f32"}
 
 
 def states(split: str, count: int, words: int) -> list[tuple[dict[str, np.ndarray], np.ndarray]]:
-    """Inputs as they are on the way of a pass, with the truth, from the bank's pairs."""
+    """Inputs as in the middle of a pass, with the truth, from pairs of the bank."""
     rng = np.random.default_rng(1)
     paths = sorted((BANK / split).glob("*/*.npy"))
     found = []
@@ -46,16 +46,16 @@ def inputs(
 
 
 def compare(name: str) -> None:
-    """Print what 8-bit integers would cost and gain."""
+    """Print speed and PSNR of the network in floats and in 8-bit integers."""
     entry = card(name, "refiner")
     words = len(entry.vocabulary)
     core = openvino.Core()
     model = core.read_model(entry.file)
     layers = [op for op in model.get_ordered_ops() if op.get_type_name() == "Convolution"]
     outermost = [layer.get_friendly_name() for layer in (layers[0], layers[-1])]
-    calibration = [given for given, _ in states("train", CALIBRATED_ON, words)]
+    calibration = [given for given, _ in states("train", CALIBRATION_PAIRS, words)]
     small = nncf.quantize(
-        model, nncf.Dataset(calibration), subset_size=CALIBRATED_ON,
+        model, nncf.Dataset(calibration), subset_size=CALIBRATION_PAIRS,
         ignored_scope=nncf.IgnoredScope(names=outermost),
     )  # fmt: skip
     plain, whole = (
@@ -69,7 +69,7 @@ def compare(name: str) -> None:
     for kind, network, took in zip(("float32", "int8"), (plain, whole), seconds, strict=True):
         scores = [
             -10 * np.log10(((network.infer(state)[0] - truth) ** 2).mean() / 4)
-            for state, truth in states("test", TESTED_ON, words)
+            for state, truth in states("test", TEST_PAIRS, words)
         ]
         print(f"| {kind} | {TILE**2 / 1e6 / took:.2f} | {np.mean(scores):.2f} dB |")
 

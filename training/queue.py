@@ -1,9 +1,8 @@
-"""Trains beside everything else: `python -m training.queue [NAME …] [--lanes 2]`.
+"""Trains recipes one after another in the background: `python -m training.queue [NAME …] [--lanes 2]`.
 
-Goes through recipes in their order, one thread and the lowest priority each, as many at once as there
-are lanes. Every run saves itself every few minutes and goes on from there, so the queue is simply
-started again after a break. `python -m training.queue --pause` and `--resume` halt it for a benchmark,
-`--stop` lets every run save and end.
+Each run has one thread and the lowest priority; ``--lanes`` is how many run at once. Runs save checkpoints
+and resume, so after a break the queue is just started again. `python -m training.queue --pause` and
+`--resume` halt it for a benchmark, `--stop` lets every run save and end.
 """
 
 import argparse
@@ -46,8 +45,8 @@ def run(names: list[str], lanes: int) -> None:
         PLACE.unlink()
 
 
-def signalled(number: signal.Signals) -> bool:
-    """Send a signal to the queue and all its runs; whether there was one."""
+def send_signal(number: signal.Signals) -> bool:
+    """Send a signal to the queue and all its runs; return whether a queue was running."""
     with suppress(FileNotFoundError, ProcessLookupError):
         os.killpg(int(PLACE.read_text()), number)
         return True
@@ -66,6 +65,6 @@ if __name__ == "__main__":
         parser.add_argument(f"--{name}", dest="signal", action="store_const", const=number)
     chosen = parser.parse_args()
     if chosen.signal:
-        print("sent" if signalled(chosen.signal) else "No training runs.")
+        print("sent" if send_signal(chosen.signal) else "No training runs.")
     else:
         run(chosen.names or list(RECIPES), chosen.lanes)

@@ -1,4 +1,4 @@
-"""What a refiner does, in figures: detail and tone, how far strength moves, levels, words."""
+"""Measures refiners: detail, tone, change by strength and by seed, samplers, words."""
 
 import warnings
 from collections import defaultdict
@@ -17,24 +17,24 @@ from enamel.core.schedule import Mode, Refine
 from training.materials import MATERIALS, words_of
 from training.measures import (
     character,
-    enlarged,
+    enlarge,
     grey,
     low_psnr,
     psnr,
     roughness,
-    samples,
     specks,
+    to_samples,
     top_octave,
 )
 from training.sources import CACHE
-from training.trying import SUBJECTS, middle, refined, size_of, small_of, squares
+from training.testpictures import SUBJECTS, crop_middle, reduce_picture, refine, size_of, squares
 
 SOURCES = ((2, "lanczos"), (2, "vitreous"), (4, "vitreous"))
 """Factor and upscaler of what is refined."""
 STRENGTHS = (0.15, 0.3, 0.5, 0.8)
 SEEDS_AT = 0.5
 """Strength at which two seeds are compared."""
-EACH_ITS_OWN = "suited"
+SUITED_REFINER = "suited"
 PLACE = 9
 """Side in px of the square whose deviation tells textured places from flat ones."""
 TEXTURED, FLAT = 8.0, 1.0
@@ -56,7 +56,7 @@ class Places:
 
     @classmethod
     def of(cls, sharp: np.ndarray, large: SampleArray) -> "Places":
-        truth, source = grey(samples(sharp)), grey(large)
+        truth, source = grey(to_samples(sharp)), grey(large)
         return cls(truth, source, deviation(truth) * 255 > TEXTURED, deviation(source) * 255 < FLAT)
 
     def moved(self, result: np.ndarray, start: np.ndarray | None = None) -> tuple[float, float]:
@@ -78,10 +78,10 @@ def rms(values: np.ndarray) -> float:
 def evaluate_refiner(folder: Path, name: str, count: int) -> None:
     """Detail, fidelity and tone over several upscalers, and how far strengths and seeds move.
 
-    ``name`` is a refiner's, for all pictures of the folder, or `EACH_ITS_OWN`, for each kind by the refiner
-    that it is offered, and for all kinds together.
+    ``name`` is a refiner's, for all pictures of the folder, or `SUITED_REFINER`: then each kind of picture
+    by the refiner that suits it, and all kinds together.
     """
-    if name == EACH_ITS_OWN:
+    if name == SUITED_REFINER:
         groups = [
             (kind, SUITED[subject][1], squares(folder / kind, count))
             for kind, subject in SUBJECTS.items()
@@ -98,7 +98,7 @@ def evaluate_refiner(folder: Path, name: str, count: int) -> None:
     for factor, by in SOURCES:
         found: dict[float, list[np.ndarray]] = defaultdict(list)
         for kind, refiner, pictures in groups:
-            moved = [measured(sharp, factor, by, refiner) for sharp in pictures]
+            moved = [measure(sharp, factor, by, refiner) for sharp in pictures]
             for place, strength in enumerate(STRENGTHS):
                 rows = np.array([one[place] for one in moved])
                 found[strength].append(rows)
@@ -109,15 +109,15 @@ def evaluate_refiner(folder: Path, name: str, count: int) -> None:
                 tell(f"all {len(rows)}", f"{by} {factor}×", strength, rows)
 
 
-def measured(sharp: np.ndarray, factor: int, by: str, refiner: str) -> np.ndarray:
+def measure(sharp: np.ndarray, factor: int, by: str, refiner: str) -> np.ndarray:
     """A picture's figures at each strength, in the order of the table."""
-    source, size = small_of(sharp, factor), size_of(sharp)
-    places = Places.of(sharp, enlarged(source, size, by))
+    source, size = reduce_picture(sharp, factor), size_of(sharp)
+    places = Places.of(sharp, enlarge(source, size, by))
     before = psnr(places.source, places.truth)
     rows = []
     for strength in STRENGTHS:
         one, *others = (
-            grey(refined(source, size, by, settings))
+            grey(refine(source, size, by, settings))
             for settings in (
                 Refine(model=refiner, strength=strength, seed=seed, mode=Mode.JOINT)
                 for seed in ((5, 6) if strength == SEEDS_AT else (5,))
@@ -167,7 +167,7 @@ LEVELS = (
 
 
 def evaluate_levels(folder: Path, name: str, count: int) -> None:
-    """How much of the detail of many steps the samplers reach with few."""
+    """How much of the detail of 60 steps each sampler reaches with fewer."""
     pictures = squares(folder, count, side=SMALL)
     print(f"{len(pictures)} pictures, {name}, strength 0.3; shares of the detail of 60 Heun steps")
     print("| sampler | steps | lanczos 2× | vitreous 4× |")
@@ -181,7 +181,7 @@ def evaluate_levels(folder: Path, name: str, count: int) -> None:
             )
             found = []
             for place, sharp in enumerate(pictures):
-                large = grey(refined(small_of(sharp, factor), size_of(sharp), by, settings))
+                large = grey(refine(reduce_picture(sharp, factor), size_of(sharp), by, settings))
                 most = known.setdefault((factor, place), top_octave(large))
                 found.append(top_octave(large) / most)
             shares.append(float(np.median(found)))
@@ -198,7 +198,7 @@ def textures(split: str) -> dict[str, list[np.ndarray]]:
         if np.count_nonzero(weights) == 1:
             pixels = np.load(path, mmap_mode="r")
             if min(pixels.shape[:2]) >= 256:
-                found[MATERIALS[int(weights.argmax())].words[0]].append(middle(pixels, 256))
+                found[MATERIALS[int(weights.argmax())].words[0]].append(crop_middle(pixels, 256))
     return found
 
 
@@ -222,14 +222,14 @@ def evaluate_words(name: str, count: int, strength: float, hold: float, guidance
 
     def away(square: np.ndarray) -> np.ndarray:
         """Distances from each material without and with its word, (words, 2)."""
-        source, size = small_of(square, 2), size_of(square)
-        plain, *worded = (
-            character(grey(refined(source, size, "lanczos", replace(settings, prompt=prompt))))
+        source, size = reduce_picture(square, 2), size_of(square)
+        plain, *with_words = (
+            character(grey(refine(source, size, "lanczos", replace(settings, prompt=prompt))))
             for prompt in ("", *means)
         )
         return np.array([
             [np.linalg.norm((one - target) / spread) for one in (plain, with_word)]
-            for target, with_word in zip(means.values(), worded, strict=True)
+            for target, with_word in zip(means.values(), with_words, strict=True)
         ])  # fmt: skip
 
     distances = np.array([away(square) for square in subjects])
@@ -245,4 +245,4 @@ def evaluate_words(name: str, count: int, strength: float, hold: float, guidance
 
 
 def means_of(group: Iterable[np.ndarray]) -> np.ndarray:
-    return np.mean([character(grey(samples(square))) for square in group], axis=0)
+    return np.mean([character(grey(to_samples(square))) for square in group], axis=0)

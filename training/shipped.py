@@ -1,7 +1,7 @@
 """Reads a shipped model's weights back, so that a run goes on from the file itself.
 
-The exporter keeps weights under their names, but for those that it folds into other shapes: matrices are
-turned, transposed convolutions ordered anew, their biases repeated. Those follow in the network's order.
+The exporter keeps the names of weights except of those whose shapes it changes: matrices are transposed,
+axes of transposed convolutions permuted, their biases repeated. Those follow in the network's order.
 """
 
 from collections.abc import Mapping
@@ -13,12 +13,12 @@ import torch
 from onnx import numpy_helper
 from torch import Tensor
 
-HALVED = ".halved"
+IN_16_BITS = ".halved"
 """Ends the names of weights that are kept in 16 bits."""
 
 
 def weights_in(path: Path, wanted: Mapping[str, Tensor]) -> dict[str, Tensor]:
-    """The weights of a file by the names of ``wanted``, which has the shapes.
+    """The weights of a file by the names of ``wanted``, whose values have the expected shapes.
 
     Raises
     ------
@@ -26,7 +26,7 @@ def weights_in(path: Path, wanted: Mapping[str, Tensor]) -> dict[str, Tensor]:
         If the file holds another network.
     """
     stored = {
-        one.name.removesuffix(HALVED): numpy_helper.to_array(one).astype(np.float32)
+        one.name.removesuffix(IN_16_BITS): numpy_helper.to_array(one).astype(np.float32)
         for one in onnx.load(path).graph.initializer
     }
     prefix = "network." if any(name.startswith("network.") for name in stored) else ""
@@ -34,13 +34,13 @@ def weights_in(path: Path, wanted: Mapping[str, Tensor]) -> dict[str, Tensor]:
     folded = (values for name, values in stored.items() if "::" in name)
     for name in wanted:
         if name not in found:
-            found[name] = unfolded(next(folded, np.empty(0)))
+            found[name] = unfold(next(folded, np.empty(0)))
         if found[name].shape != tuple(wanted[name].shape):
             raise ValueError(f"{path.name} holds another network: {name} differs.")
     return {name: torch.from_numpy(np.array(found[name])) for name in wanted}
 
 
-def unfolded(values: np.ndarray) -> np.ndarray:
+def unfold(values: np.ndarray) -> np.ndarray:
     """A folded weight in the shape that it has in the network."""
     if values.ndim == 4:
         return values.transpose(3, 0, 1, 2)

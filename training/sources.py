@@ -1,9 +1,9 @@
-"""The pictures that the networks learn from: files inside Debian's packages.
+"""Downloads the pictures for training: files inside Debian's packages.
 
 `python -m training.sources` downloads the packages (never installs them), unpacks them under
-``training/cache`` and stores every usable picture as an array. Photographs are halved first, to take
-away the softness of their own cameras and compression. The split into training and test goes by
-source file, so that no part of a test picture is ever learnt from.
+``training/cache`` and stores every usable picture as an array. Photographs are halved first, to remove the
+softness of cameras and compression. Training and test are split by source file, so that no part of a test
+picture is trained on.
 """
 
 import hashlib
@@ -23,9 +23,9 @@ TEST_SHARE = 0.12
 BUNDLES = {".pk3", ".wz", ".zip"}
 """Archives inside packages that hold pictures."""
 GROUND = 128
-"""Grey that cut-out figures are laid on; a white one would teach their outlines."""
+"""Grey behind pictures with transparency; on white, networks would learn outlines."""
 LONGEST = 2400
-"""Longer sides are cut to this, from the middle; more of one file teaches little more."""
+"""Longer pictures are cropped to this, around the middle."""
 SMALLEST = 160
 
 
@@ -84,7 +84,7 @@ DRAWINGS = 1900
 DRAWN_SIDE = 768
 
 
-def unpacked(package: Package) -> Path:
+def unpack(package: Package) -> Path:
     """Folder with a package's files, downloaded at the first call."""
     folder = CACHE / "packages" / package.name
     if not folder.exists():
@@ -113,7 +113,7 @@ def is_test(path: str) -> bool:
 
 def files(package: Package) -> Iterator[tuple[str, Path]]:
     """The package's usable files with their path inside it."""
-    folder = unpacked(package)
+    folder = unpack(package)
     found = [
         (str(path.relative_to(folder)), path)
         for path in sorted(folder.rglob("*"))
@@ -128,7 +128,7 @@ def files(package: Package) -> Iterator[tuple[str, Path]]:
     yield from chosen[::step]
 
 
-def decoded(path: Path, package: Package) -> "np.ndarray | None":
+def decode(path: Path, package: Package) -> "np.ndarray | None":
     """Pixels of a file, (height, width, 3) uint8, or None when it is of no use."""
     try:
         if package.kind == "drawing":
@@ -172,7 +172,7 @@ def prepare() -> None:
             if target.exists():
                 kept += 1
                 continue
-            pixels = decoded(path, package)
+            pixels = decode(path, package)
             if pixels is None:
                 continue
             target.parent.mkdir(parents=True, exist_ok=True)

@@ -1,7 +1,7 @@
 """Trains a model: `nice -n 19 python -m training.train NAME [--minutes N]`.
 
-Goes on from its checkpoint under ``training/cache/runs``, which it writes every few minutes, at the end
-and when it is told to terminate; on another machine from the model that ships. The curve is appended to
+A run resumes from its checkpoint under ``training/cache/runs``, which is written every few minutes, at the
+end and on SIGTERM; without one, from the model that ships. The curve is appended to
 ``training/runs/NAME.csv``: step, minutes, dB over the enlarged source on patches of held-out files.
 """
 
@@ -22,7 +22,8 @@ import torch
 from torch import Tensor
 
 from enamel.core.networks.cards import SHIPPED
-from training.lessons import Batch, Enlarging, Refining, crisp, planes, to_the_mean, told_apart
+from training.lessons import Batch, RefinerLesson, UpscalerLesson, planes
+from training.losses import critic_loss, pixel_loss, upscaler_loss
 from training.networks import Critic, make
 from training.pairs import Pictures, batches
 from training.recipes import RECIPES, Recipe
@@ -30,9 +31,9 @@ from training.shipped import weights_in
 from training.sources import CACHE
 
 RUNS = Path(__file__).parent / "runs"
-"""Curves, and where faces lie: what is kept of trainings."""
+"""Curves of runs, and the boxes of faces: both are committed."""
 LIVE = CACHE / "runs"
-"""Checkpoints of runs under way, with their optimisers."""
+"""Checkpoints of unfinished runs, with their optimisers."""
 SAVE_SECONDS = 90
 JUDGE_STEPS = 250
 HELD_OUT = 64
@@ -44,15 +45,15 @@ GOALS = (
     (0, 1.3), (0, 1.3), (0.6, 1.15),
 )  # fmt: skip
 """Least and most of roughness, specks and detail at each noise level that passes are measured at. The
-weights that come nearest are kept beside the run's last."""
+weights that come nearest are saved beside the run's last."""
 CRITIC_RISES = 500
-"""Steps after a start in which a critic's weight rises."""
+"""Steps after a start over which the critic's weight rises."""
 AVERAGE = 0.998
-"""Decay of the averaged weights, which are the ones that ship."""
+"""Decay of the moving average of weights, which is what ships."""
 
 
 class Run:
-    """A training under way: network, its average, critic, optimisers, step."""
+    """The state of a training: network, its average, critic, optimisers, step."""
 
     def __init__(self, recipe: Recipe) -> None:
         self.recipe = recipe
@@ -104,7 +105,7 @@ class Run:
     def save(self, file: Path | None = None) -> None:
         """Write the checkpoint, whole or not at all."""
         file = file or self.file
-        said = {
+        state = {
             "average": self.average.state_dict(),
             "network": self.network.state_dict(),
             "step": self.step,
@@ -113,37 +114,37 @@ class Run:
         parts = {name: part.state_dict() for name, part in self._parts.items() if part}
         file.parent.mkdir(parents=True, exist_ok=True)
         partial = file.with_suffix(".part")
-        torch.save(said | parts, partial)
+        torch.save(state | parts, partial)
         os.replace(partial, file)
 
     def rate(self) -> float:
-        """Share of the learning rate: a short rise after every start, then a cosine to a twentieth."""
+        """Factor on the learning rate: a short rise after every start, then a cosine down to 0.05."""
         warm = min(1.0, (self.step - self.first + 1) / 200)
         share = min(1.0, self.step / self.recipe.steps)
         return warm * (0.05 + 0.95 * 0.5 * (1 + math.cos(math.pi * share)))
 
-    def learn(self, lesson: Enlarging | Refining, batch: Batch) -> None:
-        if isinstance(lesson, Refining) and torch.rand(()) < self.recipe.rollouts:
-            passed = lesson.whole_pass(self.network, batch)
-            loss = lesson.end_of(passed)
+    def learn(self, lesson: UpscalerLesson | RefinerLesson, batch: Batch) -> None:
+        if isinstance(lesson, RefinerLesson) and torch.rand(()) < self.recipe.rollouts:
+            passed = lesson.run_pass(self.network, batch)
+            loss = lesson.pass_loss(passed)
             if passed.own.any():
                 shown = [
                     part[passed.own]
                     for part in (passed.guess, passed.wanted, passed.start, passed.words)
                 ]
-                loss = self._criticised(loss, passed.guess, *shown)
+                loss = self._add_critic(loss, passed.guess, *shown)
         else:
             guess, source, weight = lesson.guess(self.network, batch)
             truth = lesson.truth(batch)
-            if self.critic and isinstance(lesson, Enlarging):
-                loss = crisp(guess, truth, self.recipe.grain)
-                loss = self._criticised(loss, guess, guess, truth, source)
+            if self.critic and isinstance(lesson, UpscalerLesson):
+                loss = upscaler_loss(guess, truth, self.recipe.detail_weight)
+                loss = self._add_critic(loss, guess, guess, truth, source)
             else:
-                loss = to_the_mean(guess, truth, weight, self.recipe.kind)
+                loss = pixel_loss(guess, truth, weight, self.recipe.kind)
         self._step(self.optimiser, loss, self.recipe.rate)
         self._count()
 
-    def _criticised(
+    def _add_critic(
         self,
         loss: Tensor,
         estimate: Tensor,
@@ -152,21 +153,20 @@ class Run:
         source: Tensor,
         words: Tensor | None = None,
     ) -> Tensor:
-        """The loss with the critic's part in it, after the critic has learnt from these pictures.
+        """Train the critic on these pictures, and return the loss with the critic's part added.
 
-        At the estimate, of which those it sees are a part, the critic's gradient is `Recipe.critic` times as
-        large as that of the rest (the adaptive weight of Esser et al., "Taming transformers", 2021), but
-        grows to that after a start.
+        With respect to the estimate, the critic's gradient is `Recipe.critic` times as large as that of the
+        rest (the adaptive weight of Esser et al., "Taming transformers", 2021), rising from 0 after a start.
         """
         if self.critic is None or self.critic_optimiser is None:
             return loss
-        doubt = told_apart(
+        doubt = critic_loss(
             self.critic(truth, source, words), self.critic(guess.detach(), source, words)
         )
         self._step(self.critic_optimiser, doubt, self.recipe.rate)
         with torch.no_grad():
             real = self.critic(truth, source, words)
-        doubt = told_apart(self.critic(guess, source, words), real)
+        doubt = critic_loss(self.critic(guess, source, words), real)
         plain, adverse = (
             torch.autograd.grad(part, estimate, retain_graph=True)[0].norm()
             for part in (loss, doubt)
@@ -176,7 +176,7 @@ class Run:
         return loss + share.detach() * doubt
 
     def _count(self) -> None:
-        """One more step; its weights join the average."""
+        """Count a step, and update the average."""
         self.step += 1
         with torch.no_grad():
             decay = min(AVERAGE, (self.step + 1) / (self.step + 10))
@@ -195,17 +195,19 @@ class Run:
         optimiser.step()
 
 
-def lesson_of(recipe: Recipe, split: str) -> Enlarging | Refining:
+def make_lesson(recipe: Recipe, split: str) -> UpscalerLesson | RefinerLesson:
     pictures = Pictures(split, recipe.shares)
     if recipe.kind == "upscaler":
-        return Enlarging(recipe, pictures)
-    return Refining(recipe, pictures, Pictures(split, recipe.shares, "bank"))
+        return UpscalerLesson(recipe, pictures)
+    return RefinerLesson(recipe, pictures, Pictures(split, recipe.shares, "bank"))
 
 
-def held_pairs(recipe: Recipe) -> list[Batch]:
-    """Sharp pictures of the test split and what enlarging made of them reduced, in −1…1: by Vitreous, and
-    by Lanczos. Measured by Vitreous alone, a run was taken for good that gave Lanczos little at high
-    strengths, and less the higher they were."""
+def test_pairs(recipe: Recipe) -> list[Batch]:
+    """Sharp pictures of the test split with their enlarged sources, in −1…1: by Vitreous, and by Lanczos.
+
+    Both, because a run that was measured by Vitreous alone looked good while it added little detail over
+    Lanczos, and less the higher the strength was.
+    """
     bank, pictures = Pictures("test", recipe.shares, "bank"), Pictures("test", recipe.shares)
     rng = np.random.default_rng(7)
     trained = [bank.square(MEASURED_SIDE, rng)[0] for _ in range(MEASURED)]
@@ -221,9 +223,8 @@ def held_pairs(recipe: Recipe) -> list[Batch]:
     ]
 
 
-def over_goals(found: list[float]) -> float:
-    """The farthest that a figure is from its goal, as a ratio; goals are at each noise level in turn, for
-    each source."""
+def worst_ratio_to_goal(found: list[float]) -> float:
+    """The largest ratio of a figure to its goal; figures are given for each source at each noise level."""
     goals = zip(found, GOALS * (len(found) // len(GOALS)), strict=True)
     return max(max(value / most, least / max(value, 1e-6)) for value, (least, most) in goals)
 
@@ -242,9 +243,9 @@ def train(recipe: Recipe, minutes: float, threads: int = 1) -> None:
     cv2.setNumThreads(1)
     RUNS.mkdir(exist_ok=True)
     run = Run(recipe)
-    lesson = lesson_of(recipe, "train")
-    held = tensors(lesson_of(recipe, "test").batch(np.random.default_rng(99), HELD_OUT))
-    pairs = held_pairs(recipe) if isinstance(lesson, Refining) else None
+    lesson = make_lesson(recipe, "train")
+    held = tensors(make_lesson(recipe, "test").batch(np.random.default_rng(99), HELD_OUT))
+    pairs = test_pairs(recipe) if isinstance(lesson, RefinerLesson) else None
     best = math.inf
     ended = False
 
@@ -263,14 +264,14 @@ def train(recipe: Recipe, minutes: float, threads: int = 1) -> None:
             with torch.inference_mode():
                 gain = lesson.judge(run.average, held)
                 found: list[float] = []
-                if isinstance(lesson, Refining) and pairs is not None:
+                if isinstance(lesson, RefinerLesson) and pairs is not None:
                     found = [one for part in pairs for one in lesson.measures(run.average, part)]
             row = [f"{run.minutes:.1f}", f"{gain:.3f}", *(f"{value:.3f}" for value in found)]
             with (RUNS / f"{recipe.name}.csv").open("a", newline="") as file:
                 csv.writer(file).writerow([run.step, *row])
             print(f"{recipe.name} step {run.step}: {', '.join(row)}", flush=True)
-            if found and over_goals(found) < best:
-                best = over_goals(found)
+            if found and worst_ratio_to_goal(found) < best:
+                best = worst_ratio_to_goal(found)
                 run.save(run.file.with_suffix(".best.pt"))
         if time.monotonic() - saved > SAVE_SECONDS:
             run.save()

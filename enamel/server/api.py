@@ -48,11 +48,11 @@ class Service(NinjaAPI):
 
     def get_openapi_schema(self, **given: Any) -> Any:
         schema = super().get_openapi_schema(**given)
-        said = {"application/json": {"schema": {"$ref": "#/components/schemas/Problem"}}}
+        content = {"application/json": {"schema": {"$ref": "#/components/schemas/Problem"}}}
         for path in schema["paths"].values():
             for operation in path.values():
                 for code, words in STATUS.items():
-                    operation["responses"][code] = {"description": words, "content": said}
+                    operation["responses"][code] = {"description": words, "content": content}
         schemas = schema["components"]["schemas"]
         schemas |= {"Problem": Problem.model_json_schema()} | FORMS
         return _referring(schema)

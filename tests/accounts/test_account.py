@@ -22,9 +22,9 @@ GOOD = "viaduct at half past nine"
 
 
 def made(name: str, *more: str) -> str:
-    said = io.StringIO()
-    call_command("account", name, *more, stdout=said)
-    return said.getvalue()
+    output = io.StringIO()
+    call_command("account", name, *more, stdout=output)
+    return output.getvalue()
 
 
 def enter(client: Client, name: str, password: str) -> int:
@@ -50,8 +50,8 @@ def test_what_can_not_be_used_is_refused_and_nothing_made(
 
 
 def test_a_link_sets_the_password_once(client: Client) -> None:
-    said = made("porter", "--link", "--site", "http://testserver")
-    (link,) = re.findall(r"http://testserver(/\S+)", said)
+    output = made("porter", "--link", "--site", "http://testserver")
+    (link,) = re.findall(r"http://testserver(/\S+)", output)
     page = client.get(link, follow=True)
     assert page.status_code == 200
     there = page.redirect_chain[-1][0]

@@ -28,17 +28,17 @@ def test_a_token_is_shown_once_and_lets_in_until_it_is_revoked(
     headers = {"Authorization": f"Bearer {text}"}
     assert client.get("/api/v2/me", headers=headers).json()["scopes"] == ["read", "fire"]
     token = Token.objects.get()
-    said = signed_in.post(reverse("revoke-token", args=[token.pk]), follow=True)
-    assert "lets nobody in any more" in said.content.decode()
+    answer = signed_in.post(reverse("revoke-token", args=[token.pk]), follow=True)
+    assert "lets nobody in any more" in answer.content.decode()
     assert client.get("/api/v2/me", headers=headers).status_code == 401
 
 
 def test_a_token_for_nothing_is_refused_in_words(signed_in: Client) -> None:
-    said = signed_in.post(
+    answer = signed_in.post(
         reverse("tokens"), {"name": "x"}, headers={"Referer": "http://testserver/scripts/"},
         follow=True,
     )  # fmt: skip
-    assert "Choose at least one thing" in said.content.decode()
+    assert "Choose at least one thing" in answer.content.decode()
     assert not Token.objects.exists()
 
 

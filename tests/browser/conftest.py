@@ -1,6 +1,8 @@
 """Real Chromium, a live server, a kiln in a separate process."""
 
 import json
+import subprocess
+import time
 from collections.abc import Iterator
 from contextlib import suppress
 from pathlib import Path
@@ -18,16 +20,17 @@ from selenium.common.exceptions import StaleElementReferenceException, WebDriver
 from selenium.webdriver.common.by import By
 from selenium.webdriver.remote.webelement import WebElement
 from selenium.webdriver.support import expected_conditions as expect
-from selenium.webdriver.support.wait import WebDriverWait
 
 from enamel.library import layers as store
 from enamel.library import services as library
 from enamel.library.models import Piece
 from tests.pictures import STATIONMASTER
-from tests.workers import worker
+from tests.workers import queue_is_empty, wait_for, worker
 from tools.chrome import scripts_begun
 
 PATIENCE = 180
+KILNS: list[subprocess.Popen[bytes]] = []
+"""Kilns that are running: none or one."""
 AXE = Path(__file__).parents[2] / "node_modules" / "axe-core" / "axe.min.js"
 
 
@@ -73,8 +76,19 @@ class Browser:
         return self.driver.find_elements(By.CSS_SELECTOR, selector)
 
     def wait(self, condition: Any, seconds: float = PATIENCE) -> Any:
-        # while a page gives way to the next, the driver may complain in many ways
-        return WebDriverWait(self.driver, seconds, 0.1, [WebDriverException]).until(condition)
+        """What the condition returns once that is true. It is asked more and more seldom: asking makes the
+        browser work, and long waits are for the kiln, which needs the processor."""
+        end, pause = time.monotonic() + seconds, 0.05
+        while True:
+            # while a page gives way to the next, the driver may complain in many ways
+            with suppress(WebDriverException):
+                found = condition(self.driver)
+                if found:
+                    return found
+            if time.monotonic() > end:
+                pytest.fail(f"waited {seconds} s in vain")
+            time.sleep(pause)
+            pause = min(0.5, pause * 1.4)
 
     def button(self, words: str) -> WebElement:
         self.settle()
@@ -97,8 +111,7 @@ class Browser:
 
     def fill(self, name: str, value: object) -> None:
         field = self.find(f"[name='{name}']")
-        self.driver.execute_script("arguments[0].scrollIntoView({block: 'center'})", field)
-        field.clear()
+        self.run("arguments[0].scrollIntoView({block: 'center'}); arguments[0].select()", field)
         field.send_keys(str(value))
 
     def number(self, name: str) -> int:
@@ -156,18 +169,28 @@ def browser(
 ) -> Iterator[Browser]:
     yield Browser(chromium, live_server.url, tmp_path)
     # nothing of this test is left for the next one
+    if KILNS:
+        wait_for(queue_is_empty, PATIENCE, "the kiln's last jobs")
     chromium.get("about:blank")
     chromium.delete_all_cookies()
     everything = {"origin": live_server.url, "storageTypes": "all"}
     chromium.execute_cdp_cmd("Storage.clearDataForOrigin", everything)
 
 
-@pytest.fixture
-def kiln(live_server: LiveServer) -> Iterator[None]:
+@pytest.fixture(scope="module")
+def running_kiln(django_db_setup: None) -> Iterator[None]:
+    """One for all tests of a module: it starts for seconds, and keeps its networks loaded."""
     process = worker()
+    KILNS.append(process)
     yield
+    KILNS.remove(process)
     process.terminate()
     process.wait(30)
+
+
+@pytest.fixture
+def kiln(running_kiln: None, live_server: LiveServer) -> None:
+    """A kiln that works on what the test enqueues."""
 
 
 @pytest.fixture

@@ -144,7 +144,7 @@ def test_candidates_are_blinked_accepted_painted_and_laid(kiln: None, opened: Br
     browser = opened
     browser.find("[data-mask-face]").click()
     browser.fill("working", 160)
-    browser.fill("steps", 2)
+    browser.fill("steps", 1)
     browser.fill("seeds", 2)
     browser.press("Make candidates")
     browser.wait(lambda _: len(browser.all("[data-after]")) == 2)
@@ -276,6 +276,7 @@ def test_an_inlay_with_a_mask_is_seen_before_it_is_laid(kiln: None, opened: Brow
 
 def test_a_protected_face_is_left_as_it_is_by_a_coat(kiln: None, opened: Browser) -> None:
     browser = opened
+    Piece.objects.update(faces_kept=[[60, 90, 60, 72, 0]])
     browser.link("Coats").click()
     browser.find("[data-module~='bench'][data-open]")
     browser.run("document.querySelector('[name=protect]').closest('details').open = true")

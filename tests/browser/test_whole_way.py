@@ -32,18 +32,18 @@ def test_sign_in_upload_set_fire_watch_touch_up_wipe_download(
 
     # set: the cost follows
     browser.fill("strength", 0.5)
-    browser.fill("steps", 3)
+    browser.fill("steps", 2)
     browser.fill("seed", 12)
-    browser.fill("tile_width", 128)
-    browser.fill("tile_height", 128)
+    browser.fill("tile_width", 256)
+    browser.fill("tile_height", 256)
     browser.fill("overlap", 32)
-    browser.wait(lambda _: "24 tiles" in browser.find("[data-cost]").text)
+    browser.wait(lambda _: "6 tiles" in browser.find("[data-cost]").text)
     assert "480 × 640 px" in browser.find("[data-cost]").text
 
     # fire and watch tiles arrive on the picture
     browser.press("Fire this coat")
     browser.wait(lambda _: browser.run(LIVE_TILES))
-    assert "of 24 tiles" in browser.find("[data-module='firing']").text
+    assert "of 6 tiles" in browser.find("[data-module='firing']").text
     browser.wait(lambda _: "% · face" in browser.driver.title)
     painted = browser.run(
         "const c = document.querySelector('[data-live-tiles]');"
@@ -55,7 +55,7 @@ def test_sign_in_upload_set_fire_watch_touch_up_wipe_download(
     browser.find("[data-module~='bench'][data-open]")
     coat = Layer.objects.get(kind="coat")
     assert coat.seed == 12
-    assert coat.recipe["coat"]["refine"]["tile"] == [128, 128]
+    assert coat.recipe["coat"]["refine"]["tile"] == [256, 256]
 
     # wipe at fit, 100 % and 200 %, by mouse and by key
     zoom = browser.find("[data-zoom-now]")
@@ -76,7 +76,7 @@ def test_sign_in_upload_set_fire_watch_touch_up_wipe_download(
     browser.link("Touch-up").click()
     browser.find("[data-mask-face]").click()
     browser.fill("working", 256)
-    browser.fill("steps", 3)
+    browser.fill("steps", 1)
     browser.fill("seeds", 1)
     browser.wait(lambda _: "WORKS AT" in browser.find("[data-cost]").text)
     browser.press("Make candidates")
@@ -110,7 +110,7 @@ def test_stop_then_resume(signed_in: Browser, kiln: None, face_file: Path) -> No
     browser.find("#files").send_keys(str(face_file))
     browser.press("Import")
     browser.find("[data-module~='bench'][data-open]")
-    browser.fill("steps", 6)
+    browser.fill("steps", 3)
     browser.fill("tile_width", 128)
     browser.fill("tile_height", 128)
     browser.fill("overlap", 16)
@@ -132,8 +132,10 @@ def test_a_file_that_can_not_be_used_is_refused_where_it_was_dropped(
     path.write_text("words, not pixels")
     signed_in.find("#files").send_keys(str(path))
     signed_in.press("Import")
-    told = signed_in.find("[data-drop-files]")
-    signed_in.wait(lambda _: "notes.png" in told.text and "This is not a picture" in told.text)
+    message = signed_in.find("[data-drop-files]")
+    signed_in.wait(
+        lambda _: "notes.png" in message.text and "This is not a picture" in message.text
+    )
 
 
 def test_the_screens_have_no_barriers(signed_in: Browser, face_file: Path) -> None:

@@ -117,9 +117,9 @@ def test_a_model_that_can_not_be_tried_says_why_and_is_not_tried_again(
 
 
 def test_an_upscaler_is_imported_and_offered(signed_in: Client, tmp_path: Path) -> None:
-    said = upload(signed_in, network(tmp_path / "My Soft.onnx"), summary="Soft skies.")
-    assert "added as my-soft" in said
-    assert "Soft skies." in said
+    shown = upload(signed_in, network(tmp_path / "My Soft.onnx"), summary="Soft skies.")
+    assert "added as my-soft" in shown
+    assert "Soft skies." in shown
     assert "my-soft" in offered().upscalers
     assert Model.objects.get(name="my-soft").added_by is not None
 
@@ -130,10 +130,10 @@ def test_what_can_not_be_run_is_refused_and_what_was_typed_stays(
     file = SimpleUploadedFile("a.onnx", network(tmp_path / "a.onnx").read_bytes())
     given = {"file": file, "name": "Glaze!", "summary": "For skies."}
     answer = signed_in.post(reverse("add-model"), given)
-    said = answer.content.decode()
+    shown = answer.content.decode()
     assert answer.status_code == 422
-    assert "small letters" in said
-    assert "For skies." in said
+    assert "small letters" in shown
+    assert "For skies." in shown
     assert not Upload.objects.exists()
     broken = tmp_path / "broken.onnx"
     broken.write_bytes(b"no graph")
@@ -213,8 +213,8 @@ def test_only_ones_own_models_are_deleted(
 ) -> None:
     upload(signed_in, network(tmp_path / "soft.onnx"))
     shipped = offered().refiners[0]
-    said = signed_in.post(reverse("remove-model", args=[shipped]), follow=True).content.decode()
-    assert "ships with Enamel" in said
+    shown = signed_in.post(reverse("remove-model", args=[shipped]), follow=True).content.decode()
+    assert "ships with Enamel" in shown
     other = Client()
     other.force_login(stranger)
     other.post(reverse("remove-model", args=["soft"]))

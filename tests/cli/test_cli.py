@@ -61,12 +61,12 @@ def test_fire_makes_a_print_file_and_a_report(tmp_path: Path, base: Path) -> Non
         assert image.size == (224, 176)
         assert image.info["dpi"] == pytest.approx((300, 300), abs=0.1)
         assert image.info["icc_profile"]
-    told = json.loads(report.read_text())
-    assert told["stages"][0]["tiles"] == 9
-    assert told["input_size"] == [112, 88]
-    assert told["versions"]["onnxruntime"]
-    assert told["model_seconds"] > 0
-    assert told["peak_memory_mb"] > 0
+    written = json.loads(report.read_text())
+    assert written["stages"][0]["tiles"] == 9
+    assert written["input_size"] == [112, 88]
+    assert written["versions"]["onnxruntime"]
+    assert written["model_seconds"] > 0
+    assert written["peak_memory_mb"] > 0
 
 
 def test_a_window_is_that_part_of_the_whole(tmp_path: Path, base: Path) -> None:
@@ -187,9 +187,9 @@ def test_a_plan_is_a_schedule_with_a_sentence_for_each_coat(
     capsys: pytest.CaptureFixture[str],
 ) -> None:
     assert main(["plan", "768", "1024", "--to", "3600", "4800"]) == 0
-    said = capsys.readouterr()
-    assert len(json.loads(said.out)["coats"]) == 3
-    assert said.err.startswith("1. 2× to 1536 × 2048 px")
+    output = capsys.readouterr()
+    assert len(json.loads(output.out)["coats"]) == 3
+    assert output.err.startswith("1. 2× to 1536 × 2048 px")
 
 
 def test_the_schema_is_printed(capsys: pytest.CaptureFixture[str]) -> None:
@@ -247,9 +247,9 @@ def test_what_is_wrong_is_reported_in_a_line_and_nothing_is_written(
     }
     for arguments, words in cases.items():
         assert main(list(arguments)) == 2
-        said = capsys.readouterr().err
-        assert words in said
-        assert "Traceback" not in said
+        output = capsys.readouterr().err
+        assert words in output
+        assert "Traceback" not in output
     assert not Path(out).exists()
 
 

@@ -92,7 +92,7 @@ def test_what_goes_wrong_is_reported(
     wrong = tmp_path / "wrong.json"
     wrong.write_text('{"coats": [{"refine": {"steps": 0}}]}')
     none = "00000000-0000-0000-0000-000000000000"
-    for words, said in (
+    for words, problem in (
         (["fire", str(piece.pk), "--schedule", str(wrong)], "coats[0].refine.steps"),
         (["fire", none], "It is not there, or not yours."),
         (["check", str(piece.base.pk)], "measured against it"),
@@ -102,7 +102,7 @@ def test_what_goes_wrong_is_reported(
         (["take", str(piece.base.pk), "x.doc"], "name it"),
     ):  # fmt: skip
         assert run(["remote", "--at", at, *words]) == 2
-        assert said in capsys.readouterr().err, words
+        assert problem in capsys.readouterr().err, words
     monkeypatch.setattr(client, "TRIES", 1)
     assert run(["remote", "--at", "http://127.0.0.1:9", "pieces"]) == 2
     assert "There is no Enamel at http://127.0.0.1:9" in capsys.readouterr().err

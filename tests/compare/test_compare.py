@@ -86,10 +86,10 @@ def test_swatches_stand_in_their_place(piece: Piece) -> None:
     (swatch,) = sheet.swatches.all()
     carry_out(swatch)
     shown = comparison(piece, show=f"{piece.base.pk},s{swatch.pk}")
-    told = shown.shown[1].for_script()
-    assert told["box"] == [60, 40, 70, 50]
-    assert [told["width"], told["height"]] == list(sheet.size)
-    assert told["image"] == reverse("swatch-picture", args=[swatch.pk])
+    described = shown.shown[1].for_script()
+    assert described["box"] == [60, 40, 70, 50]
+    assert [described["width"], described["height"]] == list(sheet.size)
+    assert described["image"] == reverse("swatch-picture", args=[swatch.pk])
     assert middle_of(sheet.box, sheet.size) == f"u={95 / 224:.5f}&v={65 / 224:.5f}"
 
 
@@ -159,5 +159,5 @@ def test_the_verdict_stands_in_the_section(
 def test_masks_are_written_as_the_place_they_cover() -> None:
     drawn = Mask((200, 100), (Rectangle(20.0, 30.0, 40.0, 50.0),))
     form = {"patches": [{"mask": to_json(drawn), "seed": 3}], "context": 0.5}
-    told = without_masks(form)
-    assert told == {"patches": [{"mask": "42 × 52 px at 19, 29", "seed": 3}], "context": 0.5}
+    described = without_masks(form)
+    assert described == {"patches": [{"mask": "42 × 52 px at 19, 29", "seed": 3}], "context": 0.5}

@@ -37,15 +37,15 @@ def safetensors(path: Path, tensors: dict[str, tuple[int, ...]], *, claim: int =
             "data_offsets": [place * claim, (place + size) * claim],
         }
         place += size
-    said = json.dumps(header).encode()
+    contents = json.dumps(header).encode()
     path.parent.mkdir(parents=True, exist_ok=True)
-    path.write_bytes(struct.pack("<Q", len(said)) + said + bytes(place))
+    path.write_bytes(struct.pack("<Q", len(contents)) + contents + bytes(place))
     return path
 
 
-def written(path: Path, **said: Any) -> Path:
+def written(path: Path, **contents: Any) -> Path:
     path.parent.mkdir(parents=True, exist_ok=True)
-    path.write_text(json.dumps(said))
+    path.write_text(json.dumps(contents))
     return path
 
 
@@ -73,8 +73,8 @@ def sound(tmp_path: Path) -> Path:
     return top
 
 
-def changed(path: Path, **said: Any) -> None:
-    path.write_text(json.dumps(json.loads(path.read_text()) | said))
+def changed(path: Path, **contents: Any) -> None:
+    path.write_text(json.dumps(json.loads(path.read_text()) | contents))
 
 
 def without_weights(top: Path) -> None:
@@ -142,7 +142,7 @@ def piece_outside(top: Path) -> None:
 
 
 @pytest.mark.parametrize(
-    ("spoil", "said"),
+    ("spoil", "contents"),
     [
         (without_weights, "vae has no weights"),
         (pickled, "vae are pickled .*Ask for the safetensors form"),
@@ -161,11 +161,11 @@ def piece_outside(top: Path) -> None:
     ],
 )
 def test_a_spoilt_folder_is_refused_with_a_sentence(
-    sound: Path, spoil: Callable[[Path], None], said: str
+    sound: Path, spoil: Callable[[Path], None], contents: str
 ) -> None:
     folder.contents_of(sound)
     spoil(sound)
-    with pytest.raises(Refusal, match=said) as refused:
+    with pytest.raises(Refusal, match=contents) as refused:
         folder.contents_of(sound)
     assert str(refused.value).endswith((".", ")"))
 
@@ -265,12 +265,12 @@ def test_the_engine_needs_nothing_of_the_extra() -> None:
         "peft",
         "accelerate",
     ]
-    told = (
+    report = (
         "import sys\n"
         f"for name in {blocked}: sys.modules[name] = None\n"
         "import enamel.cli, enamel.core.diffusion.refiners, enamel.core.checkpoints.own\n"
     )
-    subprocess.run([sys.executable, "-c", told], check=True)
+    subprocess.run([sys.executable, "-c", report], check=True)
 
 
 def test_phrases_and_what_they_count_for() -> None:

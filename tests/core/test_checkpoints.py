@@ -457,15 +457,15 @@ def test_an_adapter_changes_what_words_say(kit_loaded: Path, tmp_path: Path) -> 
         checkpoints.as_trainers_name(file, tmp_path / "verse-2.safetensors"), "verse-2"
     )
 
-    def said(*adapters: Adapter) -> torch.Tensor:
+    def encode(*adapters: Adapter) -> torch.Tensor:
         one = refiner("noise", kit=Kit(adapters=adapters)).parts  # type: ignore[attr-defined]
         return evaluation.encoded(one, "boiler").sequence
 
-    plain, changed = said(), said(Adapter("verse", 1.0))
-    assert torch.allclose(said(Adapter("verse", 0.0)), plain, atol=1e-5)
+    plain, changed = encode(), encode(Adapter("verse", 1.0))
+    assert torch.allclose(encode(Adapter("verse", 0.0)), plain, atol=1e-5)
     assert not torch.allclose(changed, plain, atol=1e-2)
-    assert torch.allclose(said(Adapter("verse-2", 1.0)), changed, atol=1e-5)
-    both = said(Adapter("copper-line", 1.0), Adapter("verse", 1.0))
+    assert torch.allclose(encode(Adapter("verse-2", 1.0)), changed, atol=1e-5)
+    both = encode(Adapter("copper-line", 1.0), Adapter("verse", 1.0))
     assert torch.allclose(both, changed, atol=1e-5)
 
 
@@ -518,16 +518,16 @@ def spoilt(folder: Path, part: str, change: Any) -> Path:
 
 
 @pytest.mark.parametrize(
-    ("part", "said"),
+    ("part", "problem"),
     [("unet", "Its network gives no numbers"), ("vae", "Its vae gives no numbers"),
      ("text_encoder", "Its text encoder gives no numbers")],
 )  # fmt: skip
-def test_damaged_weights_are_refused(house: Path, tmp_path: Path, part: str, said: str) -> None:
+def test_damaged_weights_are_refused(house: Path, tmp_path: Path, part: str, problem: str) -> None:
     def nothing(one: torch.Tensor) -> torch.Tensor:
         return one * float("nan") if one.is_floating_point() else one
 
     folder = spoilt(tmp_path / "spoilt", part, nothing)
-    with pytest.raises(Refusal, match=said):
+    with pytest.raises(Refusal, match=problem):
         intake.add_model(folder, "spoilt")
 
 

@@ -13,6 +13,7 @@ from hypothesis import strategies as st
 
 from enamel.cli import main
 from enamel.core.checks import Kind, Report, Severity, Tiled, check
+from enamel.core.checks import faces as faces_check
 from enamel.core.checks.findings import MOST_OF_A_KIND, Finding, Map, regions, strongest, verdict
 from enamel.core.checks.joins import ALARM, alarm_for, check_joins, cures
 from enamel.core.checks.measures import MEASURES, best_of
@@ -24,7 +25,15 @@ from enamel.core.imaging.canvas import Picture, Pixels
 from enamel.core.imaging.colour import delta_e, lab_of
 from enamel.core.schedule import Coat, Fit, Mode, Refine
 from enamel.core.tiling.grid import Grid
+from tests.faces import find_faces_once
 from tests.pictures import DEMO, PLATFORM, STATIONMASTER
+
+
+@pytest.fixture(autouse=True)
+def all_faces(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Find all faces, as the application does."""
+    monkeypatch.setattr(faces_check, "detect_faces", find_faces_once)
+
 
 NO_FACES: tuple[list[Box], list[Box]] = ([], [])
 HEAD = Box(200, 220, 384, 384)
@@ -343,13 +352,13 @@ def test_the_command_prints_measures_and_findings(
     )
     words = ["check", str(tmp_path / "base.png"), str(tmp_path / "result.png")]
     assert main([*words, "--schedule", str(tmp_path / "schedule.json"), "--json"]) == 0
-    told = json.loads(capsys.readouterr().out)
-    assert told["measures"]["colour"] > 1
-    assert {finding["kind"] for finding in told["findings"]} >= {"colour"}
-    assert "joins" in told["measures"]
+    report = json.loads(capsys.readouterr().out)
+    assert report["measures"]["colour"] > 1
+    assert {finding["kind"] for finding in report["findings"]} >= {"colour"}
+    assert "joins" in report["measures"]
     assert main(words) == 0
     out = capsys.readouterr().out
-    assert out.splitlines()[0] == told["verdict"]
+    assert out.splitlines()[0] == report["verdict"]
     assert main(["check", str(tmp_path / "none.png"), str(tmp_path / "result.png")]) == 2
     assert "There is no file" in capsys.readouterr().err
 

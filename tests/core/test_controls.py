@@ -62,14 +62,14 @@ def test_a_refiner_is_given_what_is_missing_and_less_of_it_at_low_strength(
     tmp_path: Path, pool: Executor
 ) -> None:
     """With one step the estimate is the result, and this network's estimate is what it was told."""
-    told = {}
+    given = {}
     for strength, fraction in ((0.5, 1.0), (0.5, 0.4), (0.06, 1.0)):
         settings = Refine(strength=strength, restore=fraction, steps=1, tile=(64, 64), overlap=0)
         result = run(Told(), pool, tmp_path / f"{strength}-{fraction}", portrait(), settings)
-        told[strength, fraction] = whole(result)[0, 0, 0] / 32767.5 - 1
-    assert told[0.5, 1.0] == pytest.approx(1.0, abs=1e-4)
-    assert told[0.5, 0.4] == pytest.approx(0.4, abs=1e-4)
-    assert told[0.06, 1.0] == pytest.approx(0.06 / 0.15, abs=1e-4)
+        given[strength, fraction] = whole(result)[0, 0, 0] / 32767.5 - 1
+    assert given[0.5, 1.0] == pytest.approx(1.0, abs=1e-4)
+    assert given[0.5, 0.4] == pytest.approx(0.4, abs=1e-4)
+    assert given[0.06, 1.0] == pytest.approx(0.06 / 0.15, abs=1e-4)
 
 
 def test_a_refiner_that_gives_nothing_back_is_not_asked_to(tmp_path: Path, pool: Executor) -> None:

@@ -26,7 +26,7 @@ def refiner_network(
     words: int = 0,
     missing: bool = False,
     whole: bool = False,
-    said: dict[str, Any] | None = None,
+    metadata: dict[str, Any] | None = None,
 ) -> Path:
     """A made-up refiner: a share of the noise stays, the rest is the condition, softly blurred.
 
@@ -63,7 +63,7 @@ def refiner_network(
     ]
     graph = helper.make_graph(nodes, "made-up", given, made, constants)
     model = helper.make_model(graph, opset_imports=[helper.make_opsetid("", 17)], ir_version=8)
-    for name, value in (said or {}).items():
+    for name, value in (metadata or {}).items():
         model.metadata_props.add(key=name, value=json.dumps(value))
     onnx.save(model, path)
     return path
@@ -85,8 +85,8 @@ def test_a_refiner_is_understood_by_trying(tmp_path: Path) -> None:
 
 
 def test_what_a_file_says_of_itself_is_used(tmp_path: Path) -> None:
-    said = {"vocabulary": [["stone", "rock"], ["cloth"]], "rho": 7.0, "sigma_min": 0.02}
-    found = accept(refiner_network(tmp_path / "a.onnx", words=2, said=said))["refiner"]
+    metadata = {"vocabulary": [["stone", "rock"], ["cloth"]], "rho": 7.0, "sigma_min": 0.02}
+    found = accept(refiner_network(tmp_path / "a.onnx", words=2, metadata=metadata))["refiner"]
     assert found["vocabulary"] == [["stone", "rock"], ["cloth"]]
     assert (found["rho"], found["sigma_min"]) == (7.0, 0.02)
 
@@ -96,17 +96,17 @@ def test_what_a_file_says_of_itself_is_used(tmp_path: Path) -> None:
     [
         ({"keep": 1.2}, "takes no noise away"),
         ({"words": 2}, "vocabulary does not list"),
-        ({"words": 2, "said": {"vocabulary": [["stone"]]}}, "vocabulary does not list"),
-        ({"words": 2, "said": {"vocabulary": [["stone"], [""]]}}, "vocabulary does not list"),
-        ({"words": 2, "said": {"vocabulary": [["stone"], ["  "]]}}, "vocabulary does not list"),
-        ({"said": {"rho": 0}}, "rho has to be"),
-        ({"said": {"rho": "x"}}, "rho has to be"),
-        ({"said": {"sigma_min": None}}, "sigma_min has to be"),
-        ({"said": {"softening": {}}}, "softening has to be"),
-        ({"said": {"strength_map": []}}, "strength_map has to be"),
-        ({"said": {"strength_map": [[0, 0.1], [1, 0.05]]}}, "strength_map has to be"),
-        ({"said": {"strength_map": [[0, 0.1], [0.5, 0.2]]}}, "strength_map has to be"),
-        ({"said": {"final_degradation": [[0, 2]]}}, "final_degradation has to be"),
+        ({"words": 2, "metadata": {"vocabulary": [["stone"]]}}, "vocabulary does not list"),
+        ({"words": 2, "metadata": {"vocabulary": [["stone"], [""]]}}, "vocabulary does not list"),
+        ({"words": 2, "metadata": {"vocabulary": [["stone"], ["  "]]}}, "vocabulary does not list"),
+        ({"metadata": {"rho": 0}}, "rho has to be"),
+        ({"metadata": {"rho": "x"}}, "rho has to be"),
+        ({"metadata": {"sigma_min": None}}, "sigma_min has to be"),
+        ({"metadata": {"softening": {}}}, "softening has to be"),
+        ({"metadata": {"strength_map": []}}, "strength_map has to be"),
+        ({"metadata": {"strength_map": [[0, 0.1], [1, 0.05]]}}, "strength_map has to be"),
+        ({"metadata": {"strength_map": [[0, 0.1], [0.5, 0.2]]}}, "strength_map has to be"),
+        ({"metadata": {"final_degradation": [[0, 2]]}}, "final_degradation has to be"),
     ],
 )
 def test_a_refiner_that_breaks_the_contract_is_refused(
@@ -117,8 +117,8 @@ def test_a_refiner_that_breaks_the_contract_is_refused(
 
 
 def test_a_refiner_that_takes_degradation_is_recognised_by_its_input(tmp_path: Path) -> None:
-    said = {"final_degradation": [[0, 0.5], [1, 0.25]]}
-    found = accept(refiner_network(tmp_path / "a.onnx", missing=True, said=said))["refiner"]
+    metadata = {"final_degradation": [[0, 0.5], [1, 0.25]]}
+    found = accept(refiner_network(tmp_path / "a.onnx", missing=True, metadata=metadata))["refiner"]
     assert found["restores_detail"] is True
     assert found["final_degradation"] == [[0, 0.5], [1, 0.25]]
     plain = accept(refiner_network(tmp_path / "b.onnx"))["refiner"]

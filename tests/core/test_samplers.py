@@ -140,12 +140,12 @@ def test_what_is_missing_comes_back_as_each_evaluation_says(sampler: Sampler) ->
 def test_noise_added_on_the_way_does_not_take_detail_away_again() -> None:
     """Ancestral steps fall below the next level before noise lifts them, and detail falls with them."""
     sigmas = levels(0.4, 0.01, 6)
-    told = [
+    ancestral = [
         sampler_step.degradation
         for sampler_step in sampler_steps(Sampler.EULER_ANCESTRAL, sigmas, 1.0)
     ]
     plain = [sampler_step.degradation for sampler_step in sampler_steps(Sampler.EULER, sigmas, 1.0)]
-    assert all(less < more for less, more in zip(told[1:], plain[1:], strict=True))
+    assert all(less < more for less, more in zip(ancestral[1:], plain[1:], strict=True))
 
 
 @pytest.mark.parametrize("sampler", Sampler)

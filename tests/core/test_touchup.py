@@ -173,8 +173,8 @@ def test_touch_ups_of_earlier_versions_are_read() -> None:
 
 def test_it_is_shown_where_settings_go_strange() -> None:
     narrow = settings(Patch(PLACE, working=2048, strength=0.8), context=0.1)
-    said = narrow.placed(narrow.patches[0], ON).cautions(narrow.context, 0.8)
-    assert len(said) == 3
+    cautions = narrow.placed(narrow.patches[0], ON).cautions(narrow.context, 0.8)
+    assert len(cautions) == 3
     usual = settings()
     assert not usual.placed(usual.patches[0], ON).cautions(usual.context, 0.45)
 

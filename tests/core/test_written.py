@@ -54,15 +54,15 @@ def test_what_is_no_overlap_is_refused_with_an_example(text: str) -> None:
 
 
 @pytest.mark.parametrize(
-    ("text", "said"),
+    ("text", "problem"),
     [
         ("10% 10% 50% 50% moss", "Line 1 is not"),
         ("\n1.2.3 10 50 50: moss", "Line 2 is not"),
         ("60% 10% 50% 50%: moss", "Line 1 leaves the picture"),
     ],
 )
-def test_words_for_no_part_are_refused_with_their_line(text: str, said: str) -> None:
-    with pytest.raises(FieldRefusal, match=said):
+def test_words_for_no_part_are_refused_with_their_line(text: str, problem: str) -> None:
+    with pytest.raises(FieldRefusal, match=problem):
         read_regions(text)
 
 

@@ -55,11 +55,11 @@ def ordered(client: httpx.Client, form: dict[str, Any], key: str = "k") -> httpx
 
 def settled(client: httpx.Client, number: str) -> dict[str, Any]:
     for _ in range(400):
-        said: dict[str, Any] = client.get(f"/v1/orders/{number}").json()
-        if said["state"] in ("done", "failed", "cancelled"):
-            return said
+        order_now: dict[str, Any] = client.get(f"/v1/orders/{number}").json()
+        if order_now["state"] in ("done", "failed", "cancelled"):
+            return order_now
         time.sleep(0.02)
-    raise AssertionError(said)
+    raise AssertionError(order_now)
 
 
 def test_the_whole_way_as_it_is_described(tmp_path: Path, picture: bytes) -> None:
@@ -77,11 +77,11 @@ def test_the_whole_way_as_it_is_described(tmp_path: Path, picture: bytes) -> Non
         at = f"/v1/orders/{order['number']}"
         assert client.get(f"{at}/result").status_code == 409
         fits("Order", client.put(f"{at}/files/layer", content=picture).json())
-        said = settled(client, order["number"])
-        fits("Order", said)
-        assert said["state"] == "done"
+        order_now = settled(client, order["number"])
+        fits("Order", order_now)
+        assert order_now["state"] == "done"
         whole = client.get(f"{at}/result")
-        assert hashlib.sha256(whole.content).hexdigest() == said["result"]["sha256"]
+        assert hashlib.sha256(whole.content).hexdigest() == order_now["result"]["sha256"]
         rest = client.get(f"{at}/result", headers={"Range": "bytes=100-"})
         assert (rest.status_code, rest.content) == (206, whole.content[100:])
         account = client.get("/v1/account").json()

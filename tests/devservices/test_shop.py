@@ -79,11 +79,11 @@ def answered(
 
 def settled(client: httpx.Client, number: str) -> dict[str, Any]:
     for _ in range(200):
-        said: dict[str, Any] = client.get(f"/v1/orders/{number}").json()
-        if said["state"] in ("accepted", "refused"):
-            return said
+        order_now: dict[str, Any] = client.get(f"/v1/orders/{number}").json()
+        if order_now["state"] in ("accepted", "refused"):
+            return order_now
         time.sleep(0.05)
-    raise AssertionError(said)
+    raise AssertionError(order_now)
 
 
 def fits(name: str, form: object) -> None:
@@ -99,17 +99,17 @@ def test_a_good_file_is_accepted_priced_and_proofed(canvas: Canvas, tmp_path: Pa
     path = written(canvas, tmp_path, FileFormat.PDF, profile="coated")
     with opened(tmp_path) as (client, _):
         fits("PriceList", client.get("/v1/price-list").json())
-        said = answered(client, path)
-        fits("Order", said)
-        assert (said["state"], said["reasons"]) == ("accepted", [])
+        order_now = answered(client, path)
+        fits("Order", order_now)
+        assert (order_now["state"], order_now["reasons"]) == ("accepted", [])
         satin = PAPERS.paper("satin")
         assert satin is not None
-        cents = PAPERS.cents(satin, *said["facts"]["trim_mm"], 2)
-        assert said["price"] == {"cents": pytest.approx(cents, abs=1), "currency": "EUR"}
-        assert said["facts"]["trim_mm"] == pytest.approx([60, 40], abs=0.6)
-        assert said["facts"]["output_intent"].startswith("Coated paper")
-        assert "sha256" not in said
-        proof = client.get(f"/v1/orders/{said['number']}/proof")
+        cents = PAPERS.cents(satin, *order_now["facts"]["trim_mm"], 2)
+        assert order_now["price"] == {"cents": pytest.approx(cents, abs=1), "currency": "EUR"}
+        assert order_now["facts"]["trim_mm"] == pytest.approx([60, 40], abs=0.6)
+        assert order_now["facts"]["output_intent"].startswith("Coated paper")
+        assert "sha256" not in order_now
+        proof = client.get(f"/v1/orders/{order_now['number']}/proof")
         assert proof.headers["Content-Type"] == "image/png"
         (tmp_path / "proof.png").write_bytes(proof.content)
         with PIL.Image.open(tmp_path / "proof.png") as picture:

@@ -59,12 +59,12 @@ def test_what_is_in_the_folder_can_be_added(signed_in: Client, piece: Piece) -> 
         (place / "signal-red.safetensors").unlink()
 
 
-@pytest.mark.parametrize(("build", "told"), [("2.13.0+cpu", True), ("2.13.0", False)])
+@pytest.mark.parametrize(("build", "advised"), [("2.13.0+cpu", True), ("2.13.0", False)])
 def test_it_is_shown_which_build_a_graphics_card_needs(
-    signed_in: Client, monkeypatch: pytest.MonkeyPatch, build: str, told: bool
+    signed_in: Client, monkeypatch: pytest.MonkeyPatch, build: str, advised: bool
 ) -> None:
     monkeypatch.setattr(devices, "version", lambda name: build)
-    assert ("torch’s build for CUDA, ROCm or XPU" in page(signed_in, reverse("models"))) == told
+    assert ("torch’s build for CUDA, ROCm or XPU" in page(signed_in, reverse("models"))) == advised
 
 
 def test_without_the_extra_the_page_says_how_to_get_it(

@@ -507,16 +507,18 @@ def test_what_is_left_is_right_from_the_first_tile_on(
     assert current._seconds_left() == pytest.approx(95)
     now = 100.0
     monkeypatch.setattr(run.time, "monotonic", lambda: now)
-    told = []
+    reported = []
     for done in range(1, 10):
         current.first = current.first or (now, done)
-        told.append(
+        reported.append(
             current._seconds_left(Progress(0, done, 9, Box(0, 0, 1, 1), np.zeros((1, 1, 3))))
         )
         now += 20
     at_their_pace = [4 + 20 * (9 - done) for done in range(1, 10)]
-    assert told[0] == pytest.approx(84)  # as predicted: eight tiles of ten seconds, and settling
-    assert told[-1] == pytest.approx(4)
-    off = [predicted / true for predicted, true in zip(told, at_their_pace, strict=True)]
+    assert reported[0] == pytest.approx(
+        84
+    )  # as predicted: eight tiles of ten seconds, and settling
+    assert reported[-1] == pytest.approx(4)
+    off = [predicted / true for predicted, true in zip(reported, at_their_pace, strict=True)]
     assert off[2:] == sorted(off[2:]), "nearer with every tile"
     assert min(off[3:]) > 0.8

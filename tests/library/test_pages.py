@@ -121,10 +121,10 @@ def test_good_files_are_imported_and_bad_ones_refused_by_name(
         },
         headers={"accept": "application/json"},
     )
-    told = json.loads(answer.content)
-    assert len(told["pieces"]) == 1
-    assert [entry["name"] for entry in told["refused"]] == ["cut.png", "a.txt"]
-    assert "broken" in told["refused"][0]["reason"]
+    report = json.loads(answer.content)
+    assert len(report["pieces"]) == 1
+    assert [entry["name"] for entry in report["refused"]] == ["cut.png", "a.txt"]
+    assert "broken" in report["refused"][0]["reason"]
     piece = Piece.objects.get()
     assert (piece.title, piece.base_name) == ("eye", "eye.png")
     (job,) = ProcrastinateJob.objects.filter(task_name__endswith=".prepare")

@@ -51,14 +51,14 @@ def sent(bureau_of: Open, piece: Piece) -> SentCoat:
 
 
 def test_an_offer_says_price_time_and_what_leaves(signed_in: Client, sent: SentCoat) -> None:
-    said = page(signed_in, sent)
-    assert f"Send it out for {sent.cents / 100:.2f} EUR" in said
-    assert "Here it takes about" in said
-    assert "“brass &lt;b&gt;”" in said
-    assert "this layer, <span class" in said
-    assert ", and the base" in said
-    assert "deletes pictures after 7 days" in said
-    assert "20.00" in said
+    text = page(signed_in, sent)
+    assert f"Send it out for {sent.cents / 100:.2f} EUR" in text
+    assert "Here it takes about" in text
+    assert "“brass &lt;b&gt;”" in text
+    assert "this layer, <span class" in text
+    assert ", and the base" in text
+    assert "deletes pictures after 7 days" in text
+    assert "20.00" in text
 
 
 def test_what_the_buttons_do(signed_in: Client, sent: SentCoat) -> None:
@@ -95,10 +95,10 @@ def test_what_came_back_changed_is_shown_beside_what_left(
     sent.compared = {"colour": 0.2, "similarity": 0.4, "displacement": 1.0}
     sent.ordered = timezone.now()
     sent.save()
-    said = page(signed_in, sent)
-    assert "Its shapes are not those." in said
-    assert "Keep it all the same" in said
-    assert 'alt="What came back"' in said
+    text = page(signed_in, sent)
+    assert "Its shapes are not those." in text
+    assert "Keep it all the same" in text
+    assert 'alt="What came back"' in text
     shown = signed_in.get(reverse("sent-coat-came-back", args=[sent.pk]))
     assert b"".join(shown.streaming_content) == b"picture"  # type: ignore[attr-defined]
     does(signed_in, sent, "leave")
@@ -113,8 +113,8 @@ def test_the_limit_is_changed_or_refused_in_words(signed_in: Client, sent: SentC
             headers={"Referer": "http://testserver/bureau/"},
         )  # fmt: skip
         assert asking.account(sent.piece.owner_id).limit_cents == kept
-    said = signed_in.get(reverse("bureau")).content.decode()
-    assert "The limit stays as it was." in said
+    text = signed_in.get(reverse("bureau")).content.decode()
+    assert "The limit stays as it was." in text
 
 
 def test_a_bureau_that_is_gone_is_shown_in_the_panel(

@@ -39,7 +39,7 @@ def page(client: Client, address: str) -> str:
     return " ".join(answer.content.decode().split())
 
 
-def said(client: Client, answer: Any) -> str:
+def message_of(client: Client, answer: Any) -> str:
     """What an answer says: itself, or the page that it leads to."""
     if answer.status_code == 302:
         return page(client, answer["Location"])
@@ -76,7 +76,7 @@ def test_a_kind_of_file_is_kept_and_written_beside_another(signed_in: Client, pi
                    fields(format="png", also=[screen.pk, 987654, "x"]))  # fmt: skip
     assert [made.name for made in write_all()] == ["eye-base-112x88.png", "eye-base-50x39.webp"]
     refused = signed_in.post(reverse("keep-output", args=[piece.base.pk]), fields(keep_as=" "))
-    assert "Give this kind of file a name" in said(signed_in, refused)
+    assert "Give this kind of file a name" in message_of(signed_in, refused)
     signed_in.post(reverse("delete-output", args=[screen.pk]))
     assert not OutputPreset.objects.exists()
 
@@ -92,15 +92,15 @@ def test_one_kind_is_written_of_many_pieces(
     foreign = OutputPreset.objects.create(owner=stranger, name="Theirs", form=kind.form)
     given = {"piece": [str(one.pk) for one in pieces], "kind": [kind.pk, foreign.pk]}
     answer = signed_in.post(reverse("write-print-files"), given)
-    assert "2 files will be written." in said(signed_in, answer)
+    assert "2 files will be written." in message_of(signed_in, answer)
     assert {made.layer.piece_id for made in write_all()} == {one.pk for one in pieces}
     assert "Poster" in page(signed_in, reverse("print-files"))
     assert other.title in page(signed_in, reverse("print-files"))
     OutputPreset.objects.filter(pk=kind.pk).update(form=kind.form | {"profile": "gone"})
     answer = signed_in.post(reverse("write-print-files"), given)
-    assert "be written any more; save that kind of file again" in said(signed_in, answer)
+    assert "be written any more; save that kind of file again" in message_of(signed_in, answer)
     answer = signed_in.post(reverse("write-print-files"), {"kind": kind.pk})
-    assert "Choose at least one piece" in said(signed_in, answer)
+    assert "Choose at least one piece" in message_of(signed_in, answer)
 
 
 def test_chosen_files_come_in_one_zip_of_a_known_length(signed_in: Client, piece: Piece) -> None:
@@ -117,7 +117,7 @@ def test_chosen_files_come_in_one_zip_of_a_known_length(signed_in: Client, piece
         for made in files:
             assert archive.read(made.name) == Path(made.file.path).read_bytes()
     none = signed_in.post(reverse("print-files-together"), {"do": "zip"})
-    assert "Choose files that are written" in said(signed_in, none)
+    assert "Choose files that are written" in message_of(signed_in, none)
 
 
 def test_files_are_put_into_the_workshops_folder(
@@ -129,7 +129,7 @@ def test_files_are_put_into_the_workshops_folder(
     monkeypatch.setattr(site, "PRINT_FOLDER", tmp_path)
     assert "workshop's folder" in page(signed_in, reverse("print-files"))
     answer = signed_in.post(reverse("print-files-together"), {"file": made.pk, "do": "put-out"})
-    assert "1 file will be put into" in said(signed_in, answer)
+    assert "1 file will be put into" in message_of(signed_in, answer)
 
 
 # sheet, proof, strip --------------------------------------------------------------------------
@@ -205,7 +205,7 @@ def test_a_file_goes_to_the_shop_and_its_answer_is_a_page(
     signed_in.post(reverse("order-print-file", args=[piece.base.pk]), fields(format="tiff"))
     (made,) = write_all()
     wrong = signed_in.post(reverse("send-to-shop", args=[made.pk]), {"paper": "satin", "copies": 0})
-    assert "from 1 to 500 copies" in said(signed_in, wrong)
+    assert "from 1 to 500 copies" in message_of(signed_in, wrong)
     cache.clear()
     with opened(tmp_path) as (_, counter):
         monkeypatch.setattr(site, "PRINT_SHOP", f"http://127.0.0.1:{counter.server_address[1]}")
@@ -218,8 +218,8 @@ def test_a_file_goes_to_the_shop_and_its_answer_is_a_page(
         )
         order = ShopOrder.objects.get()
         assert sent["Location"] == reverse("shop-order", args=[order.pk])
-        told = json.loads(signed_in.get(reverse("shop-order-state", args=[order.pk])).content)
-        assert told == {
+        state = json.loads(signed_in.get(reverse("shop-order-state", args=[order.pk])).content)
+        assert state == {
             "open": True,
             "progress": 0,
             "state": "waiting",
@@ -227,7 +227,7 @@ def test_a_file_goes_to_the_shop_and_its_answer_is_a_page(
         }
         while take_turn(order) is not None:
             pass
-        words = said(signed_in, sent)
+        words = message_of(signed_in, sent)
     assert ">Accepted<" in words
     assert "for 2 copies on" in words
     assert "Resolution in print, ppi" in words

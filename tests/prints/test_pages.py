@@ -40,9 +40,9 @@ pytestmark = pytest.mark.django_db
 
 
 def test_a_paper_with_bleed_becomes_exact_pixels(signed_in: Client, piece: Piece) -> None:
-    said = consequences(signed_in, piece, width="50 mm", height="4 cm", bleed="3", fit="fill")
-    assert "661 × 543 px" in said
-    assert "Needs 6.17× to print 50 × 40 mm at 300 ppi." in said
+    shown = consequences(signed_in, piece, width="50 mm", height="4 cm", bleed="3", fit="fill")
+    assert "661 × 543 px" in shown
+    assert "Needs 6.17× to print 50 × 40 mm at 300 ppi." in shown
     assert piece.print_plan.target.bleed == Bleed(3, 3, 3, 3)
     assert piece.print_plan.fit is Fit.FILL
 
@@ -94,19 +94,19 @@ def test_bare_numbers_are_in_the_artists_unit(
 
 
 def test_a_whole_factor_is_offered_when_it_is_near(signed_in: Client, piece: Piece) -> None:
-    said = consequences(signed_in, piece, sizing="pixels", px_width=445, px_height=350)
-    assert "it is exactly 4× the base (448 × 352 px)" in said
+    shown = consequences(signed_in, piece, sizing="pixels", px_width=445, px_height=350)
+    assert "it is exactly 4× the base (448 × 352 px)" in shown
 
 
 def test_a_plan_is_proposed_edited_and_used(signed_in: Client, piece: Piece) -> None:
     wanted = {"sizing": "pixels", "px_width": 900, "px_height": 707}
-    said = consequences(signed_in, piece, **wanted)
-    assert said.count("of the work") == 3
-    assert "exact fit by plain resampling" in said
+    shown = consequences(signed_in, piece, **wanted)
+    assert shown.count("of the work") == 3
+    assert "exact fit by plain resampling" in shown
     edits = {"strength-0": "0.5", "strength-1": "0", "upscaler-2": "bicubic"}
-    said = consequences(signed_in, piece, **wanted, **edits)
-    assert said.count("of the work") == 2
-    assert "enlarged and not refined" in said
+    shown = consequences(signed_in, piece, **wanted, **edits)
+    assert shown.count("of the work") == 2
+    assert "enlarged and not refined" in shown
     signed_in.post(reverse("use-plan", args=[piece.pk]), print_fields(piece, **wanted, **edits))
     piece.refresh_from_db()
     coats = piece.schedule.coats
@@ -287,14 +287,14 @@ def test_a_print_file_at_which_workers_die_is_given_up(piece: Piece) -> None:
 def test_print_files_go_when_deleted_or_expired_and_leave_nothing(
     signed_in: Client, piece: Piece
 ) -> None:
-    told, expired, kept = ordered(piece), ordered(piece), ordered(piece)
+    reported, expired, kept = ordered(piece), ordered(piece), ordered(piece)
     paths = {}
-    for one in (told, expired, kept):
+    for one in (reported, expired, kept):
         carry_out(one)
         one.refresh_from_db()
         paths[one.pk] = Path(one.file.path)
     PrintFile.objects.filter(pk=expired.pk).update(created=timezone.now() - timedelta(days=8))
-    signed_in.post(reverse("delete-print-file", args=[told.pk]))
+    signed_in.post(reverse("delete-print-file", args=[reported.pk]))
     prints.delete_expired()
     assert [one.pk for one in PrintFile.objects.all()] == [kept.pk]
     assert [pk for pk, path in paths.items() if path.exists()] == [kept.pk]
@@ -310,20 +310,20 @@ def test_a_file_that_is_being_written_says_how_long_and_stops_when_deleted(
     working = PrintFile.State.RUNNING
     PrintFile.objects.filter(pk=file.pk).update(state=working, progress=0.25, started=began)
     assert signed_in.get(address).json()["words"] == "2 min left"
-    told: list[float] = []
+    reported: list[float] = []
 
     def export(*given: Any, on_progress: Any, **named: Any) -> str:
         on_progress(0.1)
         prints.delete(PrintFile.objects.get(pk=file.pk))
         for fraction in (0.2, 0.3):
-            told.append(fraction)
+            reported.append(fraction)
             on_progress(fraction)
         return ""
 
     monkeypatch.setattr(writing, "export", export)
     monkeypatch.setattr(writing, "PROGRESS_EVERY", 0)
     carry_out(file)
-    assert told == [0.2]
+    assert reported == [0.2]
     assert not PrintFile.objects.exists()
 
 

@@ -248,8 +248,8 @@ def test_files_are_put_into_the_workshops_folder_and_never_over_others(
 def test_a_split_print_is_a_zip_and_says_how_many_sheets(piece: Piece, coat: Layer) -> None:
     plan = PrintPlan(PrintTarget(200, 150, 254), Fit.FILL)
     split = PrintSettings(Output(FileFormat.TIFF), replace(plan, split=Split(110, 200, 8)))
-    told = prints.predicted(coat, split, "{title}")
-    assert (told.sheets, told.name) == (2, "eye.zip")
+    predicted_text = prints.predicted(coat, split, "{title}")
+    assert (predicted_text.sheets, predicted_text.name) == (2, "eye.zip")
     made = written(prints.order(coat, split, "{title}"))
     with zipfile.ZipFile(made.file.path) as archive:
         assert archive.namelist() == ["row-1-column-1.tif", "row-1-column-2.tif", "plan.pdf"]

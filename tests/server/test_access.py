@@ -42,6 +42,8 @@ WITHOUT_OWNER: dict[str, dict[str, Any]] = {
     "remove-model": {"name": "lanczos"},
     "model-crop": {"name": "lanczos", "place": 0},
     "preferences": {},
+    "licences": {},
+    "bill-of-materials": {},
     "change-password": {},
     "delete-pieces": {},
     "recently-deleted": {},

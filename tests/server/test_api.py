@@ -98,17 +98,19 @@ def test_a_schedule_is_opened_costed_and_fired(ask: Ask, piece: Piece) -> None:
 def test_what_is_wrong_with_a_schedule_is_reported_by_its_field(ask: Ask, piece: Piece) -> None:
     wrong = {"coats": [{"refine": {"steps": 0}}]}
     for method, path in (("put", "schedule"), ("post", "cost")):
-        said = ask(method, f"pieces/{piece.pk}/{path}", wrong)
-        assert said.status_code == 422
-        assert said.json()["field"] == "coats[0].refine.steps"
-    said = ask("post", f"pieces/{piece.pk}/sheets", {"window": [0, 0, 64]})
-    assert (said.status_code, said.json()["field"]) == (422, "window.3")
-    said = ask("post", f"pieces/{piece.pk}/sheets", {"window": [0, 0, 3, 3]})
-    assert "can't be tried" in said.json()["error"]
+        answer = ask(method, f"pieces/{piece.pk}/{path}", wrong)
+        assert answer.status_code == 422
+        assert answer.json()["field"] == "coats[0].refine.steps"
+    answer = ask("post", f"pieces/{piece.pk}/sheets", {"window": [0, 0, 64]})
+    assert (answer.status_code, answer.json()["field"]) == (422, "window.3")
+    answer = ask("post", f"pieces/{piece.pk}/sheets", {"window": [0, 0, 3, 3]})
+    assert "can't be tried" in answer.json()["error"]
     for body in ("no json", "[" * 100_000, '{"schedule": "\\u0000"}'):
-        said = ask("post", f"pieces/{piece.pk}/firings", data=body, content_type="application/json")
-        assert said.status_code == 400
-        assert said.json()["error"]
+        answer = ask(
+            "post", f"pieces/{piece.pk}/firings", data=body, content_type="application/json"
+        )
+        assert answer.status_code == 400
+        assert answer.json()["error"]
     assert ask("get", "pieces?words=%00").json()["field"] == ""
     assert not Firing.objects.exists()
 
@@ -144,8 +146,8 @@ def test_layers_are_checked_compared_and_taken_away(ask: Ask, piece: Piece) -> N
     assert structure["values"][0] == structure["values"][1] > 0.5
     Layer.objects.filter(pk=layer.pk).update(checked_by=None)
     assert ask("get", f"layers/{layer.pk}/checks").json()["ready"] is False
-    said = ask("post", "compare", {"layers": [str(layer.pk), str(layer.pk)]})
-    assert "Not checked yet" in said.json()["error"]
+    answer = ask("post", "compare", {"layers": [str(layer.pk), str(layer.pk)]})
+    assert "Not checked yet" in answer.json()["error"]
     wanted = {"output": {"file": "png", "bits": 16}}
     made = ask("post", f"layers/{layer.pk}/files", wanted).json()
     assert ask("get", f"files/{made['id']}/content").status_code == 404

@@ -20,7 +20,7 @@ from enamel.server.bounds import STRANGERS_BYTES, bounded
 Scope = MutableMapping[str, Any]
 
 
-def answered(length: int, *, said: bool = True, signed_in: bool = False) -> tuple[int, int]:
+def answered(length: int, *, declared: bool = True, signed_in: bool = False) -> tuple[int, int]:
     """Status, and how many bytes the application was given."""
     given = 0
     statuses: list[int] = []
@@ -51,7 +51,7 @@ def answered(length: int, *, said: bool = True, signed_in: bool = False) -> tupl
     def known(cookies: bytes, authorization: bytes) -> bool:
         return signed_in
 
-    headers = [(b"content-length" if said else b"transfer-encoding", str(length).encode())]
+    headers = [(b"content-length" if declared else b"transfer-encoding", str(length).encode())]
     scope = {"type": "http", "path": "/", "headers": headers}
     with pytest.MonkeyPatch.context() as patch:
         patch.setattr(bounds, "is_known", known)
@@ -62,7 +62,7 @@ def answered(length: int, *, said: bool = True, signed_in: bool = False) -> tupl
 def test_a_stranger_may_send_little_whatever_is_said_of_it() -> None:
     assert answered(STRANGERS_BYTES) == (200, STRANGERS_BYTES)
     assert answered(STRANGERS_BYTES + 1) == (413, 0)
-    status, given = answered(5 * STRANGERS_BYTES, said=False)
+    status, given = answered(5 * STRANGERS_BYTES, declared=False)
     assert status == 413
     assert given <= STRANGERS_BYTES
 
@@ -121,9 +121,9 @@ def test_a_body_that_stops_in_the_middle_is_not_waited_for(monkeypatch: pytest.M
 
 def test_personal_pages_are_kept_by_no_cache_in_between(signed_in: Client, piece: Piece) -> None:
     for address in (reverse("pieces"), piece.get_absolute_url(), reverse("models")):
-        said = signed_in.get(address).headers["Cache-Control"]
-        assert "private" in said
-        assert "no-cache" in said
+        declared = signed_in.get(address).headers["Cache-Control"]
+        assert "private" in declared
+        assert "no-cache" in declared
 
 
 def test_text_that_can_not_be_stored_is_refused(signed_in: Client, piece: Piece) -> None:

@@ -121,7 +121,7 @@ def test_two_workers_share_only_the_database_and_the_bucket(
     with picture_file.open("rb") as file:
         piece = library.import_picture(artist, File(file), "eye.png")
     store.prepare(piece.base)
-    plan = coat(steps=8, tile=(64, 64), overlap=16)
+    plan = coat(steps=4, tile=(64, 64), overlap=16)
     firing = firings.enqueue_schedule(piece.base, plan)
 
     def machine(name: str) -> Any:

@@ -71,9 +71,9 @@ def test_what_it_takes_and_where_it_goes_strange_is_reported_beforehand(
     signed_in: Client, piece: Piece
 ) -> None:
     address = reverse("mend-cost", args=[piece.base.pk])
-    said = " ".join(signed_in.post(address, fields(piece)).content.decode().split())
-    assert "3</span> candidates" in said
-    assert "times as large" in said
+    text = " ".join(signed_in.post(address, fields(piece)).content.decode().split())
+    assert "3</span> candidates" in text
+    assert "times as large" in text
     strange = signed_in.post(address, fields(piece, strengths="0.9", context=0.1)).content.decode()
     assert "becomes someone else" in strange
     assert "give it 0.25 or more" in strange

@@ -23,7 +23,6 @@ from enamel.core.schedule import Coat, Refine, Schedule
 from enamel.firings import services as firings
 from enamel.firings.models import Firing
 from enamel.library import faces, masks
-from enamel.library import layers as store
 from enamel.library import services as library
 from enamel.library.layers import canvas_of, piece_work
 from enamel.library.models import LaidFile, Layer, Piece, SavedMask
@@ -345,7 +344,6 @@ def as_file(samples: np.ndarray, path: Path) -> File:  # type: ignore[type-arg]
 def test_a_file_is_laid_where_it_belongs_and_kept_once(
     artist: User, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setattr(store, "detect_faces", lambda picture: [])  # it takes ten seconds here
     with STATIONMASTER.open("rb") as file:
         piece = library.import_picture(artist, File(file), "stationmaster.png")
     part = pixels_of(piece.base)[300:800, 150:650][::2, ::2] // 2

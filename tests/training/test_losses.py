@@ -1,4 +1,4 @@
-"""What the losses of training ask for, on pictures whose faults are known."""
+"""What the losses of training ask for, on pictures whose degradations are known."""
 
 import math
 
@@ -6,19 +6,15 @@ import numpy as np
 import pytest
 import torch
 
-from training.lessons import (
-    RHO,
-    SIGMA_MIN,
-    STRENGTH_MAP,
-    Refining,
-    edges_in,
-    frayed,
-    given_back,
-    grain,
-    lag_at,
-    rougher,
-    speckled,
-    told_apart,
+from training.lessons import RHO, SIGMA_MIN, STRENGTH_MAP, RefinerLesson, interpolate_lag
+from training.losses import (
+    critic_loss,
+    detail_energy_loss,
+    edge_gradient_loss,
+    find_edges,
+    restoration_loss,
+    roughness_loss,
+    speck_loss,
 )
 from training.measures import roughness, specks
 
@@ -55,37 +51,37 @@ def rough(seed: int) -> np.ndarray:
 
 
 def test_edges_are_found_where_they_are_and_nowhere_in_noise(edge: np.ndarray) -> None:
-    found, cos, sin = edges_in(picture(edge))
+    found, cos, sin = find_edges(picture(edge))
     on_it = np.abs(edge - 0.5) < 0.05
     assert float(found[0, 0][torch.from_numpy(on_it)].mean()) > 0.9
     assert float(found[0, 0, 40:, :8].max()) < 0.05
     across = torch.atan2(sin, cos)[0, 0][torch.from_numpy(on_it)].mean()
     assert float(across) == pytest.approx(math.atan(0.3), abs=0.05)
-    assert float(edges_in(picture(rough(1)))[0].mean()) < 0.15
+    assert float(find_edges(picture(rough(1)))[0].mean()) < 0.15
 
 
 def test_a_frayed_edge_costs_and_the_edge_itself_does_not(edge: np.ndarray) -> None:
     truth, spoiled = picture(edge), picture(fray(edge))
-    edges = edges_in(truth)
-    assert float(frayed(truth, truth, edges)) == 0
-    assert float(rougher(truth, truth, edges)) == 0
-    assert float(frayed(spoiled, truth, edges)) > 0.001
-    assert float(rougher(spoiled, truth, edges)) > 0.3
+    edges = find_edges(truth)
+    assert float(edge_gradient_loss(truth, truth, edges)) == 0
+    assert float(roughness_loss(truth, truth, edges)) == 0
+    assert float(edge_gradient_loss(spoiled, truth, edges)) > 0.001
+    assert float(roughness_loss(spoiled, truth, edges)) > 0.3
     # what is measured agrees with what is asked for
     assert roughness(fray(edge), edge) > 1.5
 
 
 def test_a_smoother_edge_than_the_truths_is_no_rougher(edge: np.ndarray) -> None:
     truth, smooth = picture(fray(edge)), picture(edge)
-    assert float(rougher(smooth, truth, edges_in(smooth))) == 0
+    assert float(roughness_loss(smooth, truth, find_edges(smooth))) == 0
 
 
 def test_pepper_costs_and_a_grain_that_the_truth_has_does_not(edge: np.ndarray) -> None:
     plain, spoiled = picture(edge), picture(pepper(edge))
-    assert float(speckled(plain, plain)) == 0
-    assert float(speckled(spoiled, plain)) > 0.0005
-    assert float(speckled(picture(rough(2)), picture(rough(3)))) < 0.2 * float(
-        speckled(picture(rough(2)), plain)
+    assert float(speck_loss(plain, plain)) == 0
+    assert float(speck_loss(spoiled, plain)) > 0.0005
+    assert float(speck_loss(picture(rough(2)), picture(rough(3)))) < 0.2 * float(
+        speck_loss(picture(rough(2)), plain)
     )
     assert specks(pepper(edge), edge) > 2
 
@@ -93,38 +89,40 @@ def test_pepper_costs_and_a_grain_that_the_truth_has_does_not(edge: np.ndarray) 
 def test_detail_is_asked_for_in_amount_and_not_in_place_nor_along_edges(edge: np.ndarray) -> None:
     none = torch.zeros(1, 1, SIDE, SIDE)
     same, other, flat = picture(rough(4)), picture(rough(5)), picture(np.full((SIDE, SIDE), 0.5))
-    assert float(grain(other, same, none)) < 0.2 * float(grain(flat, same, none))
+    assert float(detail_energy_loss(other, same, none)) < 0.2 * float(
+        detail_energy_loss(flat, same, none)
+    )
     twice = picture(0.5 + 2 * (rough(4) - 0.5))
-    assert float(grain(twice, same, none)) == pytest.approx(math.log(4), rel=0.1)
-    assert float(grain(flat, same, torch.ones_like(none))) == 0
+    assert float(detail_energy_loss(twice, same, none)) == pytest.approx(math.log(4), rel=0.1)
+    assert float(detail_energy_loss(flat, same, torch.ones_like(none))) == 0
 
 
 def test_a_whole_passes_loss_is_least_at_the_truth(edge: np.ndarray) -> None:
     truth, source = picture(edge), picture(np.clip(edge + 0.01, 0, 1))
-    best = float(given_back(truth, source, truth, 1.5))
+    best = float(restoration_loss(truth, source, truth, 1.5))
     for spoiled in (fray(edge), pepper(edge), np.clip(edge + 0.05, 0, 1), np.roll(edge, 2, 1)):
-        assert float(given_back(picture(spoiled), source, truth, 1.5)) > best + 0.01
+        assert float(restoration_loss(picture(spoiled), source, truth, 1.5)) > best + 0.01
 
 
 def test_losses_have_gradients_everywhere(edge: np.ndarray) -> None:
     """Also where the guess is the truth, bit for bit: no root or logarithm of nothing."""
     for start in (edge, np.full((SIDE, SIDE), 0.5)):
         guess = picture(start).requires_grad_()
-        given_back(guess, picture(start), picture(start), 1.5).backward()  # type: ignore[no-untyped-call]
+        restoration_loss(guess, picture(start), picture(start), 1.5).backward()  # type: ignore[no-untyped-call]
         assert guess.grad is not None
         assert torch.isfinite(guess.grad).all()
 
 
 def test_a_critic_is_asked_only_which_is_truer() -> None:
     above, below = torch.full((2, 1, 4, 4), 3.0), torch.full((2, 1, 4, 4), -1.0)
-    assert float(told_apart(above, below)) == 0
-    assert float(told_apart(below, above)) == 5
-    assert float(told_apart(below, below)) == 1
+    assert float(critic_loss(above, below)) == 0
+    assert float(critic_loss(below, above)) == 5
+    assert float(critic_loss(below, below)) == 1
 
 
 def test_the_lag_is_interpolated_between_its_knots() -> None:
     knots = [(0.08, 0.2), (0.25, 0.6)]
-    found = lag_at(torch.tensor([0.01, 0.08, math.sqrt(0.08 * 0.25), 0.25, 1.0]), knots)
+    found = interpolate_lag(torch.tensor([0.01, 0.08, math.sqrt(0.08 * 0.25), 0.25, 1.0]), knots)
     np.testing.assert_allclose(found.numpy(), [0.2, 0.2, 0.4, 0.6, 0.6], atol=1e-5)
 
 
@@ -140,7 +138,7 @@ def test_a_rolled_pass_ends_at_the_truth_with_a_network_that_knows_it() -> None:
 
     first = torch.full((2,), 0.4)
     batch = (truth, start, start, torch.zeros(2, 1), first, torch.ones(2), torch.ones(2, 1))
-    guess, source, wanted = Refining.rolled(knows, batch, first, 5, torch.full((2,), 0.3))
+    guess, source, wanted = RefinerLesson.rolled(knows, batch, first, 5, torch.full((2,), 0.3))
     assert torch.equal(guess, truth)
     assert torch.equal(source, start)
     torch.testing.assert_close(wanted, truth)

@@ -175,8 +175,10 @@ def test_a_bad_schedule_file_is_refused_with_the_reason(
     signed_in: Client, piece: Piece, content: bytes, words: str
 ) -> None:
     upload = SimpleUploadedFile("bad.json", content)
-    said = signed_in.post(reverse("import-preset", args=[piece.pk]), {"file": upload}, follow=True)
-    assert words in said.content.decode()
+    report = signed_in.post(
+        reverse("import-preset", args=[piece.pk]), {"file": upload}, follow=True
+    )
+    assert words in report.content.decode()
     assert not SchedulePreset.objects.exists()
 
 
@@ -214,7 +216,7 @@ def portrait_file(
     return SimpleUploadedFile(name, buffer.getvalue())
 
 
-def told(client: Client, file: SimpleUploadedFile) -> dict[str, str]:
+def upload_report(client: Client, file: SimpleUploadedFile) -> dict[str, str]:
     answer = client.post(
         reverse("import-pictures"), {"files": file}, headers={"accept": "application/json"}
     )
@@ -226,18 +228,18 @@ def told(client: Client, file: SimpleUploadedFile) -> dict[str, str]:
 def test_a_smaller_copy_says_so_and_leads_to_the_larger_one(
     signed_in: Client, stranger: User
 ) -> None:
-    assert told(signed_in, portrait_file("master.png", (768, 1024)))["note"] == ""
-    said = told(signed_in, portrait_file("preview.jpg", (384, 512), 70))
-    assert "A smaller copy of “master” (768 × 1024 px)" in said["note"]
+    assert upload_report(signed_in, portrait_file("master.png", (768, 1024)))["note"] == ""
+    report = upload_report(signed_in, portrait_file("preview.jpg", (384, 512), 70))
+    assert "A smaller copy of “master” (768 × 1024 px)" in report["note"]
     piece = Piece.objects.get(title="preview")
     page = signed_in.get(piece.get_absolute_url()).content.decode()
     assert "Open that one" in page
     signed_in.post(reverse("no-sheet", args=[piece.pk]))
     assert "Open that one" not in signed_in.get(piece.get_absolute_url()).content.decode()
-    larger = told(signed_in, portrait_file("larger.png", (960, 1280)))
+    larger = upload_report(signed_in, portrait_file("larger.png", (960, 1280)))
     assert larger["note"] == ""
     signed_in.force_login(stranger)
-    assert told(signed_in, portrait_file("mine.png", (384, 512)))["note"] == ""
+    assert upload_report(signed_in, portrait_file("mine.png", (384, 512)))["note"] == ""
 
 
 def sheet_file() -> SimpleUploadedFile:
@@ -247,8 +249,8 @@ def sheet_file() -> SimpleUploadedFile:
 
 
 def test_a_contact_sheet_is_recognised_and_split(signed_in: Client) -> None:
-    said = told(signed_in, sheet_file())
-    assert "contact sheet of 4 candidates" in said["note"]
+    report = upload_report(signed_in, sheet_file())
+    assert "contact sheet of 4 candidates" in report["note"]
     piece = Piece.objects.get()
     page = signed_in.get(reverse("split", args=[piece.pk])).content.decode()
     assert "0–200 208–408" in page

@@ -1,4 +1,4 @@
-"""What a texture is like, in numbers that a network can be led by."""
+"""Statistics of textures, as targets for refiners that follow words."""
 
 from pathlib import Path
 
@@ -8,24 +8,23 @@ from torch import Tensor
 from torch.nn import functional
 
 from training.measures import OCTAVES
-from training.trying import middle
+from training.testpictures import crop_middle
 
 STATISTICS = 18
 DIRECTIONS = 4
 SQUARE = 256
-"""Side of the square of each texture that its material's statistics are taken from."""
+"""Side in px of the middle of each texture that its material's statistics are measured on."""
 LUMA = torch.tensor([0.2126, 0.7152, 0.0722])  # ITU-R BT.709-6, item 3.2
 FAINTEST = 1e-8
-"""Mean power, of white at 1, below which more or less of it is all one."""
+"""Mean power, white being 1, below which differences do not count."""
 
 
-def manner(pictures: Tensor) -> Tensor:
+def texture_statistics(pictures: Tensor) -> Tensor:
     """Statistics of pictures (n, 3, side, side) in −1…1, (n, 18).
 
-    Mean power in each of four directions of the three topmost octaves; how much of an octave's detail stands
-    out (kurtosis); how it is spread over the picture (deviation of its local power, for the two finest);
-    whether the finest is light on dark or dark on light (skewness). All but the last are logarithms.
-    With power alone all materials are taken for one weave, which has what they have on average.
+    Mean power in each of four directions of the three topmost octaves; kurtosis of each octave; deviation
+    of the local power of the two finest; skewness of the finest (light on dark or dark on light). All but the
+    last are logarithms. With power alone, results of all materials looked like the same weave.
 
     After Portilla and Simoncelli, "A parametric texture model based on joint statistics of complex
     wavelet coefficients", 2000, which has many more.
@@ -36,8 +35,10 @@ def manner(pictures: Tensor) -> Tensor:
     waves = torch.fft.fft2((luma - luma.mean((1, 2), keepdim=True)) * fade[:, None] * fade)
     power = waves.abs().square() / side**4
     found, details = [], []
-    for octave in bands(side):
-        found += [((power * (octave & way)).sum((1, 2)) + FAINTEST).log10() for way in ways(side)]
+    for octave in octave_masks(side):
+        found += [
+            ((power * (octave & way)).sum((1, 2)) + FAINTEST).log10() for way in directions(side)
+        ]
         square = torch.fft.ifft2(waves * octave).real.square()
         mean = square.mean((1, 2)) + FAINTEST
         found.append((square.square().mean((1, 2)) / mean**2 + 1).log10())
@@ -50,13 +51,13 @@ def manner(pictures: Tensor) -> Tensor:
     return torch.stack(found, 1)
 
 
-def bands(side: int) -> list[Tensor]:
+def octave_masks(side: int) -> list[Tensor]:
     """Which waves belong to each of the topmost octaves, the finest first, (side, side) bool each."""
     radius = torch.hypot(torch.fft.fftfreq(side)[:, None], torch.fft.fftfreq(side))
     return [(radius > low) & (radius <= high) for low, high in OCTAVES]
 
 
-def ways(side: int) -> list[Tensor]:
+def directions(side: int) -> list[Tensor]:
     """Which waves run in each direction: across, down and between, (side, side) bool each."""
     angle = torch.atan2(
         torch.fft.fftfreq(side)[:, None], torch.fft.fftfreq(side).expand(side, side)
@@ -65,21 +66,23 @@ def ways(side: int) -> list[Tensor]:
     return [sector == way for way in range(DIRECTIONS)]
 
 
-def manners(named: dict[int, list[Path]], side: int) -> tuple[dict[int, np.ndarray], Tensor]:
+def measure_materials(
+    named: dict[int, list[Path]], side: int
+) -> tuple[dict[int, np.ndarray], Tensor]:
     """The mean statistics of each material's textures over squares of this side, by the material's place,
     and the deviation of textures from each other."""
-    each = {word: [manner_of(path, side) for path in paths] for word, paths in named.items()}
+    each = {word: [measure_file(path, side) for path in paths] for word, paths in named.items()}
     spread = np.std([one for group in each.values() for one in group], axis=0)
     means = {word: np.mean(group, axis=0) for word, group in each.items()}
     return means, torch.from_numpy(spread)
 
 
-def manner_of(path: Path, side: int) -> np.ndarray:
+def measure_file(path: Path, side: int) -> np.ndarray:
     """Mean statistics of a texture's middle, over squares of this side."""
-    pixels = middle(np.load(path, mmap_mode="r"), SQUARE)
+    pixels = crop_middle(np.load(path, mmap_mode="r"), SQUARE)
     planes = torch.from_numpy(pixels.transpose(2, 0, 1)[None].astype(np.float32) / 127.5 - 1)
     squares = planes.unfold(2, side, side).unfold(3, side, side).permute(0, 2, 3, 1, 4, 5)
-    return manner(squares.reshape(-1, 3, side, side)).mean(0).numpy()
+    return texture_statistics(squares.reshape(-1, 3, side, side)).mean(0).numpy()
 
 
 def blurred(pictures: Tensor, sigma: float) -> Tensor:

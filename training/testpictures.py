@@ -1,4 +1,4 @@
-"""Test pictures and what is made of them: reduced as the field does, enlarged and refined by the engine."""
+"""Test pictures, reduced, and refined by the engine."""
 
 import io
 import tempfile
@@ -12,7 +12,7 @@ from enamel.core.imaging.canvas import Pixels, SampleArray
 from enamel.core.intake.subject import Subject
 from enamel.core.pipeline.firing import fire
 from enamel.core.schedule import Coat, Refine, Schedule
-from training.measures import samples
+from training.measures import to_samples
 
 SUBJECTS = {
     "photo": Subject.PHOTO,
@@ -20,7 +20,7 @@ SUBJECTS = {
     "painting": Subject.PAINTED,
     "drawing": Subject.DRAWING,
 }
-"""What kind of picture each folder of test pictures holds."""
+"""The subject of each folder of test pictures."""
 SIDE = 480
 SMALLEST = 256
 
@@ -32,8 +32,8 @@ def squares(folder: Path, count: int, side: int = SIDE) -> list[np.ndarray]:
         paths = [path for path in sorted(group.iterdir()) if path.is_file()]
         usable = [path for path in paths if shorter_side(path) >= SMALLEST]
         evenly = usable[:: max(1, len(usable) // count)]
-        pictures = (opened(path) for path in evenly[:count])
-        found += [middle(pixels, side) for pixels in pictures if pixels is not None]
+        pictures = (read_pixels(path) for path in evenly[:count])
+        found += [crop_middle(pixels, side) for pixels in pictures if pixels is not None]
     return found
 
 
@@ -48,7 +48,7 @@ def shorter_side(path: Path) -> int:
         return 0
 
 
-def opened(path: Path) -> "np.ndarray | None":
+def read_pixels(path: Path) -> "np.ndarray | None":
     """A picture's pixels, (height, width, 3) uint8; None when the file is none."""
     if path.suffix == ".npy":
         return np.load(path, mmap_mode="r")
@@ -58,14 +58,14 @@ def opened(path: Path) -> "np.ndarray | None":
         return None
 
 
-def middle(pixels: np.ndarray, side: int = SIDE) -> np.ndarray:
+def crop_middle(pixels: np.ndarray, side: int = SIDE) -> np.ndarray:
     side = min(side, *pixels.shape[:2]) // 8 * 8
     top, left = ((length - side) // 2 for length in pixels.shape[:2])
     return np.array(pixels[top : top + side, left : left + side])
 
 
-def small_of(sharp: np.ndarray, factor: int, quality: int | None = None) -> Pixels:
-    """The source that a sharp picture is made into, by antialiased bicubic, compressed if asked."""
+def reduce_picture(sharp: np.ndarray, factor: int, quality: int | None = None) -> Pixels:
+    """Reduce a sharp picture by antialiased bicubic, and compress it as JPEG if asked."""
     image = PIL.Image.fromarray(sharp)
     image = image.resize(
         (image.width // factor, image.height // factor), PIL.Image.Resampling.BICUBIC
@@ -74,15 +74,15 @@ def small_of(sharp: np.ndarray, factor: int, quality: int | None = None) -> Pixe
         buffer = io.BytesIO()
         image.save(buffer, "JPEG", quality=quality)
         image = PIL.Image.open(buffer).convert("RGB")
-    return Pixels(samples(np.asarray(image)))
+    return Pixels(to_samples(np.asarray(image)))
 
 
 def size_of(pixels: np.ndarray) -> Size:
     return Size(pixels.shape[1], pixels.shape[0])
 
 
-def refined(source: Pixels, size: Size, name: str, settings: Refine) -> SampleArray:
-    """A coat on the source, in one piece."""
+def refine(source: Pixels, size: Size, name: str, settings: Refine) -> SampleArray:
+    """Fire one coat on the source, and return its samples."""
     coat = Coat(size=size, upscaler=name, refine=settings)
     with tempfile.TemporaryDirectory() as folder:
         result = fire(source, Schedule((coat,)), Path(folder)).result
