@@ -21,8 +21,11 @@ from django.test import Client, override_settings
 
 from devservices.bureau.server import Server
 from enamel.accounts.models import Scope
+from enamel.core.intake.pixels import examine, read_canvas
+from enamel.library import services as library
 from enamel.library.models import Piece
 from enamel.server import serve
+from enamel.touchups import inlays
 from tests import bureau
 from tests.faces import find_faces_quickly
 from tests.pictures import STATIONMASTER
@@ -47,6 +50,19 @@ def quick_faces() -> Iterator[None]:
     """Find the faces of each picture once, and none on small layers."""
     with pytest.MonkeyPatch.context() as patch:
         find_faces_quickly(patch.setattr)
+        yield
+
+
+@pytest.fixture(scope="session", autouse=True)
+def quick_reading() -> Iterator[None]:
+    """Read pictures in this process: another one starts for a third of a second. Workers use theirs."""
+
+    def read(path: Path, into: Path) -> None:
+        read_canvas(path, examine(path, settings.IMPORT_LIMITS), into).close()
+
+    with pytest.MonkeyPatch.context() as patch:
+        for module in (library, inlays):
+            patch.setattr(module, "read_in_sandbox", read)
         yield
 
 

@@ -16,7 +16,7 @@ from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.by import By
 from selenium.webdriver.support.wait import WebDriverWait
 
-from tools.chrome import VAR, address, opened, scripts_begun
+from tools.chrome import VAR, address, scripts_begun, start_chromium
 
 ROOT = Path(__file__).resolve().parent.parent
 SHOTS = ROOT / "docs" / "screenshots"
@@ -27,7 +27,7 @@ class Camera:
     """A browser on the demo that opens pages and takes pictures."""
 
     def __init__(self) -> None:
-        self.driver = opened()
+        self.driver = start_chromium()
         self.address = address()
 
     def go(self, path: str) -> None:

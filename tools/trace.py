@@ -26,7 +26,7 @@ import websocket
 from selenium.webdriver.common.by import By
 from selenium.webdriver.support.wait import WebDriverWait
 
-from tools.chrome import VAR, address, opened
+from tools.chrome import VAR, address, start_chromium
 from tools.pages import put
 
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "enamel.server.settings")
@@ -125,7 +125,7 @@ class Traced:
     """Chromium with tracing."""
 
     def __init__(self) -> None:
-        self.driver = opened()
+        self.driver = start_chromium()
         self.driver.set_script_timeout(120)
         self.address = address()
         self.driver.get(self.address)

@@ -94,13 +94,17 @@ def _hash(text: str) -> str:
 
 
 class Preferences(models.Model):
-    """How an artist likes to work."""
+    """How an artist likes to work, and how much of the disk that may take."""
 
     artist = models.OneToOneField(settings.AUTH_USER_MODEL, models.CASCADE, related_name="+")
     unit = models.CharField(
         max_length=2, choices=[(unit.value, unit.value) for unit in Unit], default=Unit.MM.value
     )
     keys = models.JSONField(default=dict, help_text="Keys of shortcuts that were changed.")
+    quota_gb = models.PositiveIntegerField(
+        null=True, blank=True,
+        help_text="How much of the disk the account may use, as administrators set it; empty for all.",
+    )  # fmt: skip
 
     class Meta:
         verbose_name_plural = "preferences"

@@ -10,6 +10,7 @@ from django.contrib.auth.base_user import AbstractBaseUser
 from django.db import transaction
 from django.utils import timezone
 
+from enamel.accounts.quotas import require_space
 from enamel.batches import feeding as running
 from enamel.batches import folders
 from enamel.batches.models import Batch, BatchItem
@@ -23,7 +24,6 @@ from enamel.firings.models import Firing, Timing
 from enamel.firings.models.firings import FiringQuerySet
 from enamel.library.models import Piece
 from enamel.prints import services as prints
-from enamel.storage.disk import require_room
 
 MOST = 1000
 """Most pictures of one batch."""
@@ -103,7 +103,7 @@ def start(
             raise Refusal("Choose at least one picture.")
         foreseen = cost(pieces, treatment)
         predicted = foreseen.each
-        require_room(foreseen.disk_mb, settings.KILN_WORK)
+        require_space(owner.pk, foreseen.disk_mb, settings.KILN_WORK)
     if count > MOST:
         raise Refusal(f"These are {count} pictures; a batch takes {MOST}. Make several of them.")
     with transaction.atomic():

@@ -5,6 +5,7 @@ from pathlib import Path
 from django.contrib.auth.base_user import AbstractBaseUser
 from django.core.files import File
 
+from enamel.accounts.people import is_administrator
 from enamel.catalogue.models import Model, offered
 from enamel.core.checkpoints import intake as checkpoints
 from enamel.core.errors import Refusal
@@ -69,11 +70,6 @@ def may_change(model: Model, person: AbstractBaseUser) -> bool:
     return is_administrator(person) or (
         model.added_by_id is not None and model.added_by_id == person.pk
     )
-
-
-def is_administrator(person: AbstractBaseUser) -> bool:
-    """Return whether a person may change what everybody works with."""
-    return bool(getattr(person, "is_staff", False))
 
 
 def switch(model: Model, person: AbstractBaseUser, *, on: bool) -> None:

@@ -1,18 +1,20 @@
-"""Work on foreign files in a separate process, with limits on time and memory.
+"""Work on foreign files in a separate process, in a sandbox, with limits on time and memory.
 
-A foreign file may ask for any amount of either. The module that does the work passes its function to
-`answer`; the caller uses `answer_of`. Both exchange lines of JSON.
+A foreign file may ask for any amount of either, and what reads it may have faults. The module that does the
+work passes its function to `answer`; the caller uses `answer_of`. Both exchange lines of JSON.
 """
 
 import json
 import resource
 import subprocess
 import sys
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
+from pathlib import Path
 from threading import Timer
 from typing import Any
 
 from enamel.core.errors import Refusal
+from enamel.core.sandbox import sandboxed
 
 MEMORY_BYTES = 6 * 2**30
 OnFraction = Callable[[float], None]
@@ -20,7 +22,13 @@ OnFraction = Callable[[float], None]
 
 
 def answer_of(
-    module: str, *arguments: str, seconds: float, thing: str, on_progress: OnFraction | None = None
+    module: str,
+    *arguments: str,
+    seconds: float,
+    thing: str,
+    readable: Iterable[Path] = (),
+    writable: Iterable[Path] = (),
+    on_progress: OnFraction | None = None,
 ) -> Any:
     """Return the result of a module's work.
 
@@ -29,6 +37,7 @@ def answer_of(
     module : run as ``python -m module arguments…``; it calls `answer`.
     seconds : the process is ended when it takes longer.
     thing : what is worked on, as in "network", for messages.
+    readable, writable : files and folders that it may use, as `sandboxed` takes them.
     on_progress : called with the fraction done.
 
     Raises
@@ -37,6 +46,7 @@ def answer_of(
         The work's own; or that it took too long, or broke off.
     """
     command = [sys.executable, "-m", module, *arguments]
+    command = sandboxed(command, readable=readable, writable=writable)
     with subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL) as working:
         late = Timer(seconds, working.kill)
         late.start()

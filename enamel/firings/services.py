@@ -4,6 +4,7 @@ from collections.abc import Sequence
 from dataclasses import asdict
 from typing import Any
 
+from enamel.accounts.quotas import require_space
 from enamel.core.errors import Refusal
 from enamel.core.fields import to_json
 from enamel.core.finishing.recipe import Finish
@@ -21,7 +22,6 @@ from enamel.jobs.models import Worker
 from enamel.jobs.queueing import FIRINGS
 from enamel.library.layers import coat_on, delete_finished_tiles, piece_work
 from enamel.library.models import Layer, Piece
-from enamel.storage.disk import require_room
 
 
 def predict_schedule(start: Layer, schedule: Schedule) -> Prediction:
@@ -141,7 +141,7 @@ def _enqueue(
     priority: int = 0,
 ) -> Firing:
     prediction = prediction or predict_steps(start, steps)
-    require_room(prediction.disk_mb, piece_work(start.piece))
+    require_space(start.piece.owner_id, prediction.disk_mb, piece_work(start.piece))
     predicted = prediction_as_json(prediction, laid)
     firing = Firing(
         piece=start.piece,

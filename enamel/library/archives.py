@@ -25,6 +25,7 @@ from django.db.models.fields.files import FieldFile
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 from zipstream import ZIP_STORED, ZipStream
 
+from enamel.accounts.quotas import require_space
 from enamel.core import ENGINE_VERSION
 from enamel.core.errors import Refusal
 from enamel.core.export.naming import safe
@@ -49,11 +50,10 @@ from enamel.core.pipeline.inlay import Inlay
 from enamel.core.pipeline.touchup import TouchUp
 from enamel.core.printing.layout import PrintPlan
 from enamel.core.schedule import MAX_SIDE, Coat, Schedule
-from enamel.library.layers import add_layer, canvas_in, canvas_of, keep_laid_file
+from enamel.library.layers import BYTES_PER_PIXEL, add_layer, canvas_in, canvas_of, keep_laid_file
 from enamel.library.models import LaidFile, Layer, Piece, SavedMask
 from enamel.library.queue import enqueue_preparation
 from enamel.library.services import from_file
-from enamel.storage.disk import require_room
 from enamel.storage.files import deleted_on_error
 from enamel.storage.scratch import temporary_folder
 
@@ -68,8 +68,6 @@ PRINT_PPI = 300
 """Resolution written into the archive's pictures."""
 BLOCK = 2**20
 """Bytes copied at a time."""
-BYTES_PER_PIXEL = 8
-"""Of a layer on the disk, at most."""
 Hash = Annotated[str, Field(pattern=r"^[0-9a-f]{64}$")]
 Side = Annotated[int, Field(ge=1, le=MAX_SIDE)]
 
@@ -314,7 +312,7 @@ class _Import:
         sizes = {layer.sha256: Size(layer.width, layer.height) for layer in facts.layers}
         laid = {one.sha256: Size(one.width, one.height) for one in facts.laid}
         area = sum(size.width * size.height for size in [*sizes.values(), *laid.values()])
-        require_room(2 * area * BYTES_PER_PIXEL / 1e6, self.folder)
+        require_space(self.owner_id, 2 * area * BYTES_PER_PIXEL / 1e6, self.folder)
         files = {_file_of(sha256): (sha256, size) for sha256, size in sizes.items()}
         files |= {_laid_file_of(sha256): (sha256, size) for sha256, size in laid.items()}
         canvases = {}

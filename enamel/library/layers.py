@@ -25,17 +25,20 @@ from enamel.library.models.layers import face_as_kept
 from enamel.library.overviews import survey
 from enamel.library.pyramids import build, thumbnail
 from enamel.storage.copies import local
+from enamel.storage.disk import SHARED_TILES
 from enamel.storage.files import keep_file
 from enamel.storage.scratch import temporary_folder
 
 CROP = 480
+BYTES_PER_PIXEL = 8
+"""Of a canvas, with transparency."""
 LONGEST_SETTINGS = 60_000
 """Most letters of settings written into a file; beyond that, masks of thousands of points are left out."""
 
 
 def tile_store() -> FolderStore:
     """Return the store of tiles that firings and swatches share."""
-    return FolderStore(Path(settings.KILN_WORK) / "shared-tiles", settings.TILE_STORE_MB)
+    return FolderStore(Path(settings.KILN_WORK) / SHARED_TILES, settings.TILE_STORE_MB)
 
 
 def piece_work(piece: Piece) -> Path:

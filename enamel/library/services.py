@@ -14,6 +14,7 @@ from django.db.models.deletion import Collector
 from django.db.models.fields.files import FieldFile
 from django.utils import timezone
 
+from enamel.accounts.quotas import require_quota
 from enamel.core import ENGINE_VERSION
 from enamel.core.errors import require
 from enamel.core.export.file import export
@@ -22,12 +23,13 @@ from enamel.core.geometry import Box
 from enamel.core.imaging.canvas import Canvas
 from enamel.core.intake.cuts import LEAST_CELL, Cuts, find_cuts
 from enamel.core.intake.likeness import NEAR_BITS, distance, likeness, perceptual_hash
-from enamel.core.intake.pixels import FileFacts, examine, read_canvas
+from enamel.core.intake.pixels import FileFacts, examine
 from enamel.core.intake.provenance import made
+from enamel.core.intake.reading import read_apart
 from enamel.core.intake.subject import guessed
 from enamel.core.intake.xmp import AI_MADE, PREVIEW_COPY, SOURCE_TYPE, properties
 from enamel.core.schedule import content_key
-from enamel.library.layers import add_layer, canvas_of, piece_work
+from enamel.library.layers import BYTES_PER_PIXEL, add_layer, canvas_of, piece_work
 from enamel.library.models import Layer, Piece
 from enamel.library.queue import enqueue_preparation
 from enamel.library.signals import piece_deleted
@@ -49,6 +51,11 @@ def import_picture(owner: AbstractBaseUser, upload: File, name: str) -> Piece:  
         return from_file(owner.pk, write_upload(upload, folder / "original"), name)
 
 
+def read_in_sandbox(path: Path, into: Path) -> None:
+    """Decode a picture file into a canvas, within the limits for imports."""
+    read_apart(path, into, settings.IMPORT_LIMITS)
+
+
 def from_file(
     owner_id: int,
     path: Path,
@@ -63,16 +70,14 @@ def from_file(
     Parameters
     ----------
     facts : what `examine` found, where that is known already.
-    read : decodes the file at the first path into a canvas at the second, in another process.
+    read : decodes the file at the first path into a canvas at the second; in a sandbox when left out.
     on_saved : called with the piece within the transaction that saves it and its base's job.
     """
     facts = facts or examine(path, settings.IMPORT_LIMITS)
+    require_quota(owner_id, path.stat().st_size / 1e6 + facts.size.megapixels * BYTES_PER_PIXEL)
     base = path.with_name("base.npy")
-    if read is None:
-        canvas = read_canvas(path, facts, base)
-    else:
-        read(path, base)
-        canvas = Canvas(base)
+    (read or read_in_sandbox)(path, base)
+    canvas = Canvas(base)
     cuts = find_cuts(canvas)
     text = dict(facts.text)
     how_made = made(text)

@@ -19,7 +19,7 @@ from django.db import DatabaseError, connection
 from django.db.migrations.executor import MigrationExecutor
 from django.utils import timezone
 
-from enamel.core import ENGINE_VERSION
+from enamel.core import ENGINE_VERSION, sandbox
 from enamel.core.errors import Refusal
 from enamel.core.files import whole_file
 from enamel.core.networks.cards import cards, shipped_hashes
@@ -91,6 +91,17 @@ def _disk() -> Results:
         yield (
             Level.WRONG if free < LEAST_ROOM_BYTES else level,
             f"{free / 1e9:.1f} GB free for {words} in {folder}",
+        )
+
+
+def _sandbox() -> Results:
+    if sandbox.available():
+        yield Level.FINE, "foreign pictures and models are read without network and other files"
+    else:
+        yield (
+            Level.WARNING,
+            "bubblewrap is missing or not allowed here, so foreign pictures and models are read with limits "
+            "on time and memory alone; install Debian's package bubblewrap",
         )
 
 
@@ -175,7 +186,8 @@ def _secrets() -> Results:
 
 
 EXAMINATIONS: dict[str, Callable[[], Results]] = {
-    "versions": _versions, "disk": _disk, "database": _database, "clock": _clock, "models": _models,
+    "versions": _versions, "disk": _disk, "sandbox": _sandbox, "database": _database,
+    "clock": _clock, "models": _models,
     "workers": _workers, "jobs": _jobs, "web server": _web, "secrets": _secrets,
 }  # fmt: skip
 

@@ -1,16 +1,25 @@
-"""Health and metrics for monitoring, and the page of licences."""
+"""Health and metrics for monitoring; the pages of disk use and of licences."""
 
 from django.conf import settings
+from django.contrib import messages
 from django.contrib.auth.decorators import login_required
+from django.contrib.auth.models import User
+from django.core.exceptions import PermissionDenied
 from django.db import DatabaseError, connection
 from django.http import FileResponse, Http404, HttpRequest, HttpResponse, JsonResponse
-from django.shortcuts import render
-from django.views.decorators.http import require_GET
+from django.shortcuts import get_object_or_404, redirect, render
+from django.views.decorators.http import require_GET, require_POST
 from prometheus_client import CollectorRegistry, generate_latest
 from prometheus_client.exposition import CONTENT_TYPE_PLAIN_1_0_0
 
+from enamel.accounts.models import Preferences
+from enamel.accounts.people import is_administrator, person
+from enamel.maintenance.disk import present_disk
 from enamel.maintenance.licences import FILE, parts
 from enamel.maintenance.metrics import Figures
+
+MOST_GB = 1_000_000
+"""Largest quota."""
 
 
 @require_GET
@@ -32,6 +41,34 @@ def metrics(request: HttpRequest) -> HttpResponse:
     registry = CollectorRegistry()
     registry.register(Figures())
     return HttpResponse(generate_latest(registry), content_type=CONTENT_TYPE_PLAIN_1_0_0)
+
+
+@require_GET
+@login_required
+def disk(request: HttpRequest) -> HttpResponse:
+    """Show what the artist's files take, and to administrators what those of all accounts take."""
+    return render(request, "maintenance/disk.html", present_disk(person(request)))
+
+
+@require_POST
+@login_required
+def set_quota(request: HttpRequest, number: int) -> HttpResponse:
+    """Set or remove an account's quota; for administrators."""
+    if not is_administrator(request.user):
+        raise PermissionDenied
+    account = get_object_or_404(User, pk=number)
+    typed = request.POST.get("quota", "").strip()
+    if typed and not (typed.isdecimal() and 0 < int(typed) <= MOST_GB):
+        messages.error(
+            request,
+            f"“{typed[:40]}” is not a whole number of GB up to {MOST_GB}. The quota stays as it was.",
+        )
+        return redirect("disk")
+    quota = int(typed) if typed else None
+    Preferences.objects.update_or_create(artist=account, defaults={"quota_gb": quota})
+    shown = f"{quota} GB" if quota else "unlimited"
+    messages.success(request, f"The quota of {account.get_username()} is {shown}.")
+    return redirect("disk")
 
 
 @require_GET

@@ -11,6 +11,7 @@ from django.conf import settings as site
 from django.core.cache import cache
 from django.utils import timezone
 
+from enamel.accounts.quotas import require_space
 from enamel.core.errors import FieldRefusal, Refusal
 from enamel.core.export.file import estimated_bytes, require_writable
 from enamel.core.export.naming import USUAL, NameFields, named
@@ -32,7 +33,6 @@ from enamel.prints.models import PrintFile
 from enamel.prints.proofing import known_of
 from enamel.prints.strips import Strip
 from enamel.storage.copies import COPIED
-from enamel.storage.disk import require_room
 from enamel.swatches.models import SwatchSheet
 
 REMEMBERED_SECONDS = 24 * 3600
@@ -56,7 +56,8 @@ def order(layer: Layer, wanted: PrintSettings, pattern: str = USUAL) -> PrintFil
     size = laid(wanted, layer.size)[2]
     require_writable(size, wanted.output.file)
     layers = len(layer.chain) + 1 if wanted.output.file is FileFormat.OPENRASTER else 1
-    require_room(layers * size.megapixels * 4 * wanted.output.bits / 8, site.KILN_WORK)
+    needed_mb = layers * size.megapixels * 4 * wanted.output.bits / 8
+    require_space(layer.piece.owner_id, needed_mb, site.KILN_WORK)
     return _submitted(
         layer=layer,
         settings=wanted.to_json(),

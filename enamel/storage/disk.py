@@ -12,6 +12,8 @@ NO_ROOM_BYTES = 2**20
 """With less free than this, any failed write is taken for a full disk."""
 LEAST_ROOM_BYTES = 64 * 2**20
 """With less free than this, no work is begun."""
+SHARED_TILES = "shared-tiles"
+"""Folder of tiles, under the kiln's work, that firings and swatches share."""
 FULL = (
     "The disk is full. What was finished is kept, and this resumes when there is room: delete "
     "print files or pieces, or make room otherwise."
@@ -48,14 +50,18 @@ def require_room(needed_mb: float, folder: Path) -> None:
 
 
 def require_some_room() -> None:
-    """Raise `OutOfRoom` while the disk is full, so that no work begins.
+    """Raise `OutOfRoom` while the disk is full, so that no work begins. Shared tiles, which can be computed
+    again, are deleted first.
 
     Raises
     ------
     OutOfRoom
     """
-    if free_bytes(Path(settings.KILN_WORK)) < LEAST_ROOM_BYTES:
-        raise OutOfRoom
+    work = Path(settings.KILN_WORK)
+    if free_bytes(work) < LEAST_ROOM_BYTES:
+        shutil.rmtree(work / SHARED_TILES, ignore_errors=True)
+        if free_bytes(work) < LEAST_ROOM_BYTES:
+            raise OutOfRoom
 
 
 def is_out_of_room(error: BaseException | None) -> bool:

@@ -13,13 +13,14 @@ from enamel.core.geometry import Box, Size
 from enamel.core.imaging.canvas import Canvas, Picture, Pixels, SampleArray
 from enamel.core.imaging.encoded import png_of
 from enamel.core.imaging.reduce import reduced
-from enamel.core.intake.pixels import examine, read_canvas
+from enamel.core.intake.pixels import examine
 from enamel.core.pipeline.align import Aligned, Homography, align, edge_to_edge
 from enamel.core.pipeline.inlay import Inlay, inlaid
 from enamel.core.upscaling import Enlarged, upscaler
 from enamel.firings.inlays import opened
 from enamel.library.layers import canvas_of, keep_laid_file
 from enamel.library.models import LaidFile, Layer, Piece
+from enamel.library.services import read_in_sandbox
 from enamel.storage.scratch import temporary_folder, write_upload
 from enamel.swatches.models import Swatch
 
@@ -105,7 +106,8 @@ def take_file(under: Layer, upload: File, name: str) -> tuple[InlaySource, Align
                 f"This picture has {facts.size.megapixels:.0f} megapixels; files of up to "
                 f"{MOST_MEGAPIXELS:.0f} can be laid over. Reduce it, or import it as a piece."
             )
-        with read_canvas(path, facts, folder / "laid.npy") as over, canvas_of(under) as below:
+        read_in_sandbox(path, folder / "laid.npy")
+        with Canvas(folder / "laid.npy") as over, canvas_of(under) as below:
             size, digest = over.size, over.digest()
             found, homography = _lying(over, below)
         known = piece.laid_files.filter(sha256=digest).first() or _kept(

@@ -5,6 +5,7 @@ from dataclasses import replace
 
 from django.db import transaction
 
+from enamel.accounts.quotas import require_space
 from enamel.core.errors import Refusal
 from enamel.core.fields import to_json
 from enamel.core.masks import Mask
@@ -17,7 +18,6 @@ from enamel.firings.touch_ups import patch_key
 from enamel.jobs import services as jobs
 from enamel.library.layers import piece_work
 from enamel.library.models import Layer
-from enamel.storage.disk import require_room
 from enamel.touchups.models import Candidate, TouchUpDraft
 
 MOST_CANDIDATES = 200
@@ -61,7 +61,8 @@ def submit_candidates(
     ]
     asked = replace(settings, patches=tuple(patch for _, _, patch in each))
     cost = firings.predict_steps(layer, [asked])
-    require_room(max(coat.disk_mb for coat in cost.coats), piece_work(layer.piece))
+    needed_mb = max(coat.disk_mb for coat in cost.coats)
+    require_space(layer.piece.owner_id, needed_mb, piece_work(layer.piece))
     with transaction.atomic():
         draft = TouchUpDraft.objects.create(
             piece=layer.piece, layer=layer, settings=to_json(settings), replaces=replaces,

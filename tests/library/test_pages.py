@@ -14,6 +14,7 @@ from django.test import Client
 from django.urls import reverse
 from procrastinate.contrib.django.models import ProcrastinateJob
 
+from enamel.core.errors import Refusal
 from enamel.core.geometry import Size
 from enamel.core.printing.layout import PrintPlan
 from enamel.core.printing.sizing import PrintTarget
@@ -22,6 +23,7 @@ from enamel.firings import services as firings
 from enamel.firings.forms.coat import CoatForm
 from enamel.firings.models import Firing
 from enamel.firings.presenters.schedule import draft_of, start_of
+from enamel.library import services as library
 from enamel.library.models import Layer, Piece
 from tests.pages import words_of
 from tests.schedules import coat
@@ -302,3 +304,22 @@ def test_a_layer_of_another_piece_is_not_picked_up(signed_in: Client, piece: Pie
     page = signed_in.get(piece.get_absolute_url() + "?layer=nonsense&against=&task=unknown")
     assert page.status_code == 200
     assert page.context["layer"] == piece.base
+
+
+def test_a_picture_is_decoded_in_the_sandbox_alone(
+    signed_in: Client, picture_file: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    asked: list[Path] = []
+
+    def refuse(path: Path, into: Path) -> None:
+        asked.append(path)
+        raise Refusal("The sandbox says no.")
+
+    monkeypatch.setattr(library, "read_in_sandbox", refuse)
+    sent = {"files": [upload("eye.png", picture_file.read_bytes())]}
+    answer = signed_in.post(
+        reverse("import-pictures"), sent, headers={"accept": "application/json"}
+    )
+    assert len(asked) == 1
+    assert "The sandbox says no." in answer.content.decode()
+    assert not Piece.objects.exists()

@@ -42,6 +42,7 @@ WITHOUT_OWNER: dict[str, dict[str, Any]] = {
     "remove-model": {"name": "lanczos"},
     "model-crop": {"name": "lanczos", "place": 0},
     "preferences": {},
+    "disk": {},
     "licences": {},
     "bill-of-materials": {},
     "change-password": {},

@@ -1,12 +1,14 @@
 """Add checkpoints, adapters, structure guides and VAEs: they are examined, tested, and listed with a card.
 
-Their files stay where they are. A checkpoint is tested in a separate process with limits on time and memory.
+Their files stay where they are. A checkpoint is tested in a sandbox with limits on time and memory.
 """
 
 import json
 import os
+import shutil
 from importlib import import_module
 from pathlib import Path
+from tempfile import TemporaryDirectory
 from typing import Any
 
 from enamel.core.checkpoints import devices, probe
@@ -111,10 +113,14 @@ def _facts(path: Path, name: str) -> dict[str, Any]:
                 f"Its weights have {size / 1e9:.0f} GB; "
                 f"at most {LARGEST_BYTES / 1e9:.0f} are taken."
             )
-        found = answer_of(
-            "enamel.core.checkpoints.intake", str(path), str(vocabulary_of(name)),
-            seconds=SECONDS, thing="checkpoint",
-        )  # fmt: skip
+        with TemporaryDirectory(prefix="enamel-checkpoint-") as folder:
+            vocabulary = Path(folder) / "vocabulary"
+            found = answer_of(
+                "enamel.core.checkpoints.intake", str(path), str(vocabulary),
+                seconds=SECONDS, thing="checkpoint", readable=[path], writable=[Path(folder)],
+            )  # fmt: skip
+            if vocabulary.exists():
+                shutil.move(vocabulary, vocabulary_of(name))
         refiner = found.pop("refiner")
         parts = [_part_facts(part) for part in contents.parts]
         return {

@@ -1,4 +1,4 @@
-"""Reading a large picture file in a separate process, with limits on time and memory."""
+"""Reading a foreign picture file in a sandbox, with limits on time and memory."""
 
 import json
 from dataclasses import asdict
@@ -11,7 +11,9 @@ from enamel.core.limited import OnFraction, answer, answer_of
 SECONDS = 900
 
 
-def read_apart(path: Path, into: Path, limits: Limits, on_progress: OnFraction) -> None:
+def read_apart(
+    path: Path, into: Path, limits: Limits, on_progress: OnFraction = lambda fraction: None
+) -> None:
     """Decode a file into a canvas at ``into``, as `read_canvas` does.
 
     Parameters
@@ -25,7 +27,7 @@ def read_apart(path: Path, into: Path, limits: Limits, on_progress: OnFraction) 
     """
     answer_of(
         "enamel.core.intake.reading", str(path), str(into), json.dumps(asdict(limits)),
-        seconds=SECONDS, thing="picture", on_progress=on_progress,
+        seconds=SECONDS, thing="picture", readable=[path], writable=[into.parent], on_progress=on_progress,
     )  # fmt: skip
 
 

@@ -39,7 +39,7 @@ def accept(path: Path) -> dict[str, Any]:
     if path.stat().st_size > LARGEST_BYTES:
         raise Refusal(f"This file has more than {LARGEST_BYTES / 1e6:.0f} MB.")
     found: dict[str, Any] = answer_of(
-        "enamel.core.networks.intake", str(path), seconds=SECONDS, thing="network"
+        "enamel.core.networks.intake", str(path), seconds=SECONDS, thing="network", readable=[path]
     )
     return found
 

@@ -60,8 +60,9 @@ def tried(name: str, places: Sequence[Place]) -> TrialResults:
     with TemporaryDirectory(prefix="enamel-trial-") as folder:
         asked = json.dumps([[str(place.picture), *place.middle] for place in places])
         rate = answer_of(
-            "enamel.core.networks.trial", name, asked, folder, seconds=SECONDS, thing="network"
-        )
+            "enamel.core.networks.trial", name, asked, folder, seconds=SECONDS, thing="network",
+            readable=[place.picture for place in places], writable=[Path(folder)],
+        )  # fmt: skip
         crops = (_file(Path(folder), number).read_bytes() for number in range(len(places)))
         return TrialResults(float(rate), tuple(crops))
 

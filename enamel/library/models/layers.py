@@ -35,6 +35,7 @@ class Layer(models.Model):
         INLAY = "inlay", "Inlay"
         FINISH = "finish", "Finish"
 
+    PIECE: ClassVar = "piece"
     DERIVED_FILES: ClassVar = ("pyramid", "thumbnail", "overview")
     """Fields whose files are made again from the pixels where they are empty."""
 

@@ -1,5 +1,7 @@
 """What a piece keeps for use on its layers: masks, and laid pictures."""
 
+from typing import ClassVar
+
 from django.db import models
 from django.utils import timezone
 
@@ -27,6 +29,8 @@ class SavedMask(models.Model):
 
 class LaidFile(models.Model):
     """A picture from outside that is laid over layers of a piece."""
+
+    PIECE: ClassVar = "piece"
 
     piece = models.ForeignKey("Piece", models.CASCADE, related_name="laid_files")
     name = models.CharField(max_length=255)

@@ -3,6 +3,7 @@
 import uuid
 from dataclasses import replace
 from datetime import timedelta
+from typing import ClassVar
 
 from django.conf import settings
 from django.contrib.postgres.fields import ArrayField
@@ -91,6 +92,8 @@ class Piece(models.Model):
         KEEP = "keep", "Keep"
         MAYBE = "maybe", "Maybe"
         DROP = "drop", "Drop"
+
+    PIECE: ClassVar = ""
 
     id = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
     owner = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE, related_name="pieces")

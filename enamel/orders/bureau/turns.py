@@ -273,7 +273,7 @@ class BureauTurn(OrderTurn[SentCoat]):
                 f"The bureau sent {size}, where {sent.size} were ordered. It did not become a layer. "
                 f"{charge_message(sent)}"
             )
-        read_apart(path, into, limits, lambda progress: None)
+        read_apart(path, into, limits)
         canvas = Canvas(into)
         with canvas_of(sent.start) as start:
             compared = compare_returned(start, canvas)

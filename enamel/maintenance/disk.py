@@ -1,0 +1,69 @@
+"""What the page of disk use shows: the artist's files, and for administrators all accounts."""
+
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from django.conf import settings
+from django.contrib.auth.base_user import AbstractBaseUser
+from django.contrib.auth.models import User
+
+from enamel.accounts.people import is_administrator
+from enamel.accounts.quotas import quota_of
+from enamel.library.models import Piece
+from enamel.storage.disk import SHARED_TILES, free_bytes
+from enamel.storage.usage import Usage, bytes_of, usage_of
+
+LARGEST = 10
+"""Pieces that are listed."""
+ALMOST_FULL = 0.9
+"""Fraction of a quota from which the page warns."""
+
+
+@dataclass(frozen=True, slots=True)
+class AccountUse:
+    """An account with what it uses, for administrators."""
+
+    id: int
+    name: str
+    bytes: int
+    quota_gb: int | None
+
+
+def present_disk(person: AbstractBaseUser) -> dict[str, Any]:
+    """Return the page's values for an artist or administrator."""
+    usage = usage_of(person.pk)
+    quota_gb = quota_of(person.pk)
+    used = usage.bytes / (quota_gb * 1e9) if quota_gb else None
+    work = Path(settings.KILN_WORK)
+    shown = {
+        "usage": usage,
+        "quota_gb": quota_gb,
+        "percent": min(100, round(100 * used)) if used is not None else None,
+        "almost_full": used is not None and used >= ALMOST_FULL,
+        "largest": _largest(usage),
+        "free": free_bytes(work),
+    }
+    if is_administrator(person):
+        shown |= {
+            "accounts": _accounts(),
+            "tiles": _bytes_under(work / SHARED_TILES),
+            "tiles_limit": int(settings.TILE_STORE_MB * 1e6),
+        }
+    return shown
+
+
+def _largest(usage: Usage) -> list[tuple[Piece, int]]:
+    """Return the pieces that take most, the largest first."""
+    most = sorted(usage.pieces.items(), key=lambda item: -item[1])[:LARGEST]
+    pieces = Piece._base_manager.in_bulk([pk for pk, _ in most])
+    return [(pieces[pk], size) for pk, size in most if pk in pieces]
+
+
+def _accounts() -> list[AccountUse]:
+    found = User.objects.order_by("username").values_list("pk", "username")
+    return [AccountUse(pk, name, bytes_of(pk), quota_of(pk)) for pk, name in found]
+
+
+def _bytes_under(folder: Path) -> int:
+    return sum(path.stat().st_size for path in folder.rglob("*") if path.is_file())
