@@ -20,7 +20,14 @@ from packageurl import PackageURL
 from packaging.requirements import Requirement
 
 from enamel.core.networks.cards import SHIPPED
-from enamel.maintenance.licences import FILE, KIND
+from enamel.maintenance.licences import (
+    COLOUR_PROFILES,
+    FILE,
+    KIND,
+    MODELS,
+    PACKAGES,
+    SCRIPTS_AND_FONTS,
+)
 
 ROOT = Path(__file__).parents[1]
 EXTRAS = ("", "bucket", "checkpoints", "cluster")
@@ -62,7 +69,7 @@ def packages() -> Iterator[Component]:
     """Python packages that Enamel needs, with those that they need in turn."""
     for name, one in sorted(needed("enamel", EXTRAS, {}).items()):
         number = one.version.split("+")[0]  # without the build, which differs by machine
-        yield component(name, number, "Python package", licence_of(one),
+        yield component(name, number, PACKAGES, licence_of(one),
                         purl=PackageURL("pypi", None, name, number))  # fmt: skip
 
 
@@ -109,7 +116,7 @@ def scripts() -> Iterator[Component]:
         one = locked[f"node_modules/{name}"]
         group, _, short = name.rpartition("/")
         digest = base64.b64decode(one["integrity"].removeprefix("sha512-")).hex()
-        yield component(name, one["version"], "script or font", one["license"],
+        yield component(name, one["version"], SCRIPTS_AND_FONTS, one["license"],
                         purl=PackageURL("npm", group or None, short, one["version"]),
                         hashes=[HashType(alg=HashAlgorithm.SHA_512, content=digest)])  # fmt: skip
 
@@ -120,7 +127,7 @@ def models() -> Iterator[Component]:
         digest, file = line.split()
         card = json.loads((SHIPPED / file).with_suffix(".json").read_text())
         steps = f"{card['trained']['steps']} steps"
-        yield component(card["name"], steps, "model", card["licence"],
+        yield component(card["name"], steps, MODELS, card["licence"],
                         kind=ComponentType.MACHINE_LEARNING_MODEL,
                         hashes=[HashType(alg=HashAlgorithm.SHA_256, content=digest)])  # fmt: skip
 
@@ -128,7 +135,7 @@ def models() -> Iterator[Component]:
 def profiles() -> Iterator[Component]:
     """Colour profiles."""
     for name, licence in PROFILES.items():
-        yield component(name, "", "colour profile", licence, kind=ComponentType.FILE)
+        yield component(name, "", COLOUR_PROFILES, licence, kind=ComponentType.FILE)
 
 
 def component(

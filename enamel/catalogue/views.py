@@ -10,7 +10,7 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.cache import cache_control
 from django.views.decorators.http import require_GET, require_POST
 
-from enamel.accounts.people import person
+from enamel.accounts.people import is_administrator, person
 from enamel.catalogue import services
 from enamel.catalogue.forms import ModelForm, SuitedForm
 from enamel.catalogue.models import Model, TrialCrop
@@ -46,7 +46,7 @@ def _page(request: HttpRequest, form: ModelForm, status: int = 200) -> HttpRespo
             "processors_only": devices.for_processors_only(),
             "form": form,
             "suited": SuitedForm(),
-            "administrator": services.is_administrator(person(request)),
+            "administrator": is_administrator(person(request)),
             "uploads": Upload.objects.of(request.user).in_sight().filter(kind=Upload.Kind.MODEL),
         },
         status=status,
@@ -109,7 +109,7 @@ def remove(request: HttpRequest, name: str) -> HttpResponse:
 def suited(request: HttpRequest) -> HttpResponse:
     """Save which models new pieces of each kind start with."""
     form = SuitedForm(request.POST)
-    if not services.is_administrator(person(request)):
+    if not is_administrator(person(request)):
         messages.error(request, services.ADMINISTRATORS_ONLY)
     elif form.is_valid():
         form.keep()

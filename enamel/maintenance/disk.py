@@ -36,7 +36,7 @@ def present_disk(person: AbstractBaseUser) -> dict[str, Any]:
     quota_gb = quota_of(person.pk)
     used = usage.bytes / (quota_gb * 1e9) if quota_gb else None
     work = Path(settings.KILN_WORK)
-    shown = {
+    shown: dict[str, Any] = {
         "usage": usage,
         "quota_gb": quota_gb,
         "percent": min(100, round(100 * used)) if used is not None else None,

@@ -10,6 +10,9 @@ FILE = Path(__file__).with_name("bill-of-materials.cdx.json")
 """A CycloneDX file; `python -m tools.bill_of_materials` writes it."""
 KIND = "enamel:kind"
 """Name of the property that tells what kind of part a component is."""
+KINDS = PACKAGES, SCRIPTS_AND_FONTS, MODELS, COLOUR_PROFILES = (
+    "Python packages", "Scripts and fonts", "Models", "Colour profiles",
+)  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -23,7 +26,7 @@ class Part:
 
 @lru_cache
 def parts() -> dict[str, list[Part]]:
-    """Return all parts by their kind, in the order of their names."""
+    """Return all parts by their kind, in the order of their names, as `KINDS` are in order."""
     found: dict[str, list[Part]] = defaultdict(list)
     for one in json.loads(FILE.read_text())["components"]:
         (kind,) = (item["value"] for item in one["properties"] if item["name"] == KIND)
@@ -32,4 +35,4 @@ def parts() -> dict[str, list[Part]]:
             for item in one["licenses"]
         )  # fmt: skip
         found[kind].append(Part(one["name"], one.get("version", ""), ", ".join(licences)))
-    return {kind: sorted(group, key=lambda part: part.name) for kind, group in found.items()}
+    return {kind: sorted(found[kind], key=lambda part: part.name) for kind in KINDS}

@@ -4,7 +4,6 @@ from django.conf import settings
 from django.contrib import messages
 from django.contrib.auth.decorators import login_required
 from django.contrib.auth.models import User
-from django.core.exceptions import PermissionDenied
 from django.db import DatabaseError, connection
 from django.http import FileResponse, Http404, HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, redirect, render
@@ -55,7 +54,7 @@ def disk(request: HttpRequest) -> HttpResponse:
 def set_quota(request: HttpRequest, number: int) -> HttpResponse:
     """Set or remove an account's quota; for administrators."""
     if not is_administrator(request.user):
-        raise PermissionDenied
+        raise Http404
     account = get_object_or_404(User, pk=number)
     typed = request.POST.get("quota", "").strip()
     if typed and not (typed.isdecimal() and 0 < int(typed) <= MOST_GB):

@@ -50,7 +50,7 @@ def usage_of(owner_id: Any) -> Usage:
     for model, piece, name in _stored(owner_id):
         if name not in sizes:  # a file that rows of two kinds name counts for the first
             sizes[name] = _size(name)
-            kinds[str(model._meta.verbose_name_plural)].add(name)
+            kinds[getattr(model, "FILES_ARE", str(model._meta.verbose_name_plural))].add(name)
         pieces[piece].add(name)
     uses = [
         Use(kind, len(names), sum(sizes[name] for name in names)) for kind, names in kinds.items()
@@ -63,9 +63,11 @@ def usage_of(owner_id: Any) -> Usage:
 
 def bytes_of(owner_id: Any) -> int:
     """Return the bytes that an artist's stored files take, as of at most a minute ago."""
-    total: int = cache.get_or_set(
-        f"stored-bytes-{owner_id}", lambda: usage_of(owner_id).bytes, KEPT_SECONDS
-    )
+    key = f"stored-bytes-{owner_id}"
+    total: int | None = cache.get(key)
+    if total is None:
+        total = usage_of(owner_id).bytes
+        cache.set(key, total, KEPT_SECONDS)
     return total
 
 

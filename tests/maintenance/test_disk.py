@@ -50,7 +50,7 @@ def test_usage_is_what_is_stored_by_kind_and_piece(piece: Piece, stranger: User)
     usage = usage_of(piece.owner_id)
     assert usage.bytes == stored_bytes() == bytes_of(piece.owner_id)
     assert {use.kind: use.files for use in usage.kinds} == {
-        "pieces": 1,
+        "files as they were imported": 1,
         "layers": 4,
         "print files": 1,
     }
@@ -107,7 +107,7 @@ def test_administrators_set_quotas_and_others_do_not(
 ) -> None:
     address = reverse("set-quota", args=[artist.pk])
     client.force_login(artist)
-    assert client.post(address, {"quota": "5"}).status_code == 403
+    assert client.post(address, {"quota": "5"}).status_code == 404
     assert not Preferences.objects.filter(artist=artist).exists()
     client.force_login(administrator)
     assert "artist" in client.get(reverse("disk")).content.decode()

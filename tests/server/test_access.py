@@ -100,6 +100,7 @@ def addresses(piece: Piece, firing: Firing) -> dict[str, str]:
         "candidates": mended.candidates.get().pk,
         "tokens": Token.objects.issue(piece.owner, "x", ["read"])[0].pk,
         "masks": masks.keep(piece, "a box", mask).pk,
+        "disk": piece.owner_id,
     }
     extra = {
         "layer-tile": {"level": 7, "column": 0, "row": 0},

@@ -94,6 +94,7 @@ class Piece(models.Model):
         DROP = "drop", "Drop"
 
     PIECE: ClassVar = ""
+    FILES_ARE: ClassVar = "files as they were imported"
 
     id = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
     owner = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE, related_name="pieces")
