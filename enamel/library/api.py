@@ -10,7 +10,7 @@ from enamel.accounts.api import CHANGING, IMPORT, LOOKING, READ
 from enamel.core.export.openraster import MEDIA_TYPE
 from enamel.library import services
 from enamel.library.access import own_layer, own_piece
-from enamel.library.archives import archive_of, name_of
+from enamel.library.archives.writing import archive_of, name_of
 from enamel.library.models import Piece
 from enamel.library.receiving import receive_file
 from enamel.library.schemas import LayerBody, PieceBody, Pieces, PieceWithLayers, UploadBody

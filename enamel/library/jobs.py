@@ -13,7 +13,8 @@ from enamel.core.intake.reading import read_apart
 from enamel.jobs import sweeper
 from enamel.jobs.queueing import MAINTENANCE
 from enamel.jobs.tasks import task
-from enamel.library import archives, layers, services
+from enamel.library import layers, services
+from enamel.library.archives.reading import import_archive
 from enamel.library.models import Layer, Piece
 from enamel.library.queue import enqueue_preparation
 from enamel.storage.scratch import temporary_folder
@@ -69,7 +70,7 @@ def _read_piece(upload: Upload) -> None:
     def report(fraction: float) -> None:
         upload.record(progress=fraction)
 
-    archives.import_archive(
+    import_archive(
         upload.owner_id, path_of(upload), on_progress=report, on_saved=partial(_finish, upload)
     )
 

@@ -5,7 +5,7 @@ from django.contrib.auth.base_user import AbstractBaseUser
 from django.core.files import File
 
 from enamel.core.intake.pixels import examine
-from enamel.library.archives import is_archive
+from enamel.library.archives.reading import is_archive
 from enamel.library.models import Piece
 from enamel.library.services import from_file
 from enamel.storage.scratch import temporary_folder, write_upload

@@ -1,23 +1,36 @@
-"""What the page of disk use shows: the artist's files, and for administrators all accounts."""
+"""The page of disk use: the artist's files, and for administrators the quotas of all accounts."""
 
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
+from django import forms
 from django.conf import settings
 from django.contrib.auth.base_user import AbstractBaseUser
 from django.contrib.auth.models import User
 
+from enamel.accounts.models import Preferences
 from enamel.accounts.people import is_administrator
 from enamel.accounts.quotas import quota_of
 from enamel.library.models import Piece
 from enamel.storage.disk import SHARED_TILES, free_bytes
 from enamel.storage.usage import Usage, bytes_of, usage_of
 
+MOST_GB = 1_000_000
+"""Largest quota."""
 LARGEST = 10
 """Pieces that are listed."""
 ALMOST_FULL = 0.9
 """Fraction of a quota from which the page warns."""
+
+
+class QuotaForm(forms.Form):
+    """The quota of an account in GB; empty for none."""
+
+    quota = forms.IntegerField(
+        required=False, min_value=1, max_value=MOST_GB,
+        error_messages={"invalid": "Type a whole number of GB, or nothing for no limit."},
+    )  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True)
@@ -62,7 +75,8 @@ def _largest(usage: Usage) -> list[tuple[Piece, int]]:
 
 def _accounts() -> list[AccountUse]:
     found = User.objects.order_by("username").values_list("pk", "username")
-    return [AccountUse(pk, name, bytes_of(pk), quota_of(pk)) for pk, name in found]
+    quotas = dict(Preferences.objects.values_list("artist_id", "quota_gb"))
+    return [AccountUse(pk, name, bytes_of(pk), quotas.get(pk)) for pk, name in found]
 
 
 def _bytes_under(folder: Path) -> int:

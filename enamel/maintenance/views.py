@@ -13,12 +13,9 @@ from prometheus_client.exposition import CONTENT_TYPE_PLAIN_1_0_0
 
 from enamel.accounts.models import Preferences
 from enamel.accounts.people import is_administrator, person
-from enamel.maintenance.disk import present_disk
+from enamel.maintenance.disk import QuotaForm, present_disk
 from enamel.maintenance.licences import FILE, parts
 from enamel.maintenance.metrics import Figures
-
-MOST_GB = 1_000_000
-"""Largest quota."""
 
 
 @require_GET
@@ -56,14 +53,11 @@ def set_quota(request: HttpRequest, number: int) -> HttpResponse:
     if not is_administrator(request.user):
         raise Http404
     account = get_object_or_404(User, pk=number)
-    typed = request.POST.get("quota", "").strip()
-    if typed and not (typed.isdecimal() and 0 < int(typed) <= MOST_GB):
-        messages.error(
-            request,
-            f"“{typed[:40]}” is not a whole number of GB up to {MOST_GB}. The quota stays as it was.",
-        )
+    form = QuotaForm(request.POST)
+    if not form.is_valid():
+        messages.error(request, f"{form.errors['quota'][0]} The quota stays as it was.")
         return redirect("disk")
-    quota = int(typed) if typed else None
+    quota = form.cleaned_data["quota"]
     Preferences.objects.update_or_create(artist=account, defaults={"quota_gb": quota})
     shown = f"{quota} GB" if quota else "unlimited"
     messages.success(request, f"The quota of {account.get_username()} is {shown}.")

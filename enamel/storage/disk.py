@@ -7,6 +7,7 @@ from pathlib import Path
 from django.conf import settings
 
 from enamel.core.errors import Refusal
+from enamel.core.tiling.tilestore import FolderStore
 
 NO_ROOM_BYTES = 2**20
 """With less free than this, any failed write is taken for a full disk."""
@@ -59,7 +60,7 @@ def require_some_room() -> None:
     """
     work = Path(settings.KILN_WORK)
     if free_bytes(work) < LEAST_ROOM_BYTES:
-        shutil.rmtree(work / SHARED_TILES, ignore_errors=True)
+        FolderStore(work / SHARED_TILES, 0).tidy()
         if free_bytes(work) < LEAST_ROOM_BYTES:
             raise OutOfRoom
 

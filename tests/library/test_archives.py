@@ -27,7 +27,9 @@ from enamel.core.schedule import Schedule
 from enamel.firings import services as firings
 from enamel.library import layers as store
 from enamel.library import masks
-from enamel.library.archives import FACTS, archive_of, import_archive
+from enamel.library.archives.contents import FACTS
+from enamel.library.archives.reading import import_archive
+from enamel.library.archives.writing import archive_of
 from enamel.library.models import LaidFile, Layer, Piece
 from enamel.touchups import inlays
 from enamel.uploads.models import Upload

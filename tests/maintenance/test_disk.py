@@ -2,6 +2,7 @@
 
 from pathlib import Path
 
+import numpy as np
 import pytest
 from django.conf import settings
 from django.contrib.auth.models import User
@@ -13,6 +14,7 @@ from django.urls import reverse
 from enamel.accounts.models import Preferences
 from enamel.core.errors import Refusal
 from enamel.core.export.output import FileFormat, Output, PrintSettings
+from enamel.core.tiling.tilestore import FolderStore
 from enamel.firings import services as firings
 from enamel.firings.models import Firing
 from enamel.library import services as library
@@ -111,7 +113,7 @@ def test_administrators_set_quotas_and_others_do_not(
     assert not Preferences.objects.filter(artist=artist).exists()
     client.force_login(administrator)
     assert "artist" in client.get(reverse("disk")).content.decode()
-    for typed, kept in (("5", 5), ("a lot", 5), ("0", 5), ("", None)):
+    for typed, kept in (("5", 5), ("a lot", 5), ("0", 5), ("9" * 5000, 5), ("", None)):
         answer = client.post(address, {"quota": typed}, follow=True)
         assert Preferences.objects.get(artist=artist).quota_gb == kept
         assert answer.status_code == 200
@@ -121,9 +123,13 @@ def test_administrators_set_quotas_and_others_do_not(
 
 
 def test_shared_tiles_give_way_before_work_waits(monkeypatch: pytest.MonkeyPatch) -> None:
-    tiles = Path(settings.KILN_WORK) / disk.SHARED_TILES
-    tiles.mkdir(parents=True)
-    free = {True: 0, False: 2 * disk.LEAST_ROOM_BYTES}
-    monkeypatch.setattr(disk, "free_bytes", lambda folder: free[tiles.exists()])
+    store = FolderStore(Path(settings.KILN_WORK) / disk.SHARED_TILES, 10)
+    store.put("ab12", np.zeros((8, 8, 3), np.uint16))
+    monkeypatch.setattr(
+        disk, "free_bytes", lambda folder: 0 if store.get("ab12") is not None else 10**9
+    )
     disk.require_some_room()
-    assert not tiles.exists()
+    assert store.get("ab12") is None
+    monkeypatch.setattr(disk, "free_bytes", lambda folder: 0)
+    with pytest.raises(disk.OutOfRoom):
+        disk.require_some_room()

@@ -26,7 +26,7 @@ from enamel.core.intake.cuts import Cuts
 from enamel.core.written import read_cuts
 from enamel.library import services
 from enamel.library.access import own_piece
-from enamel.library.archives import archive_of, name_of
+from enamel.library.archives.writing import archive_of, name_of
 from enamel.library.layers import canvas_of
 from enamel.library.models import Piece
 from enamel.library.presenters import PieceSearch

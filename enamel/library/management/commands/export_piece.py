@@ -7,7 +7,7 @@ from uuid import UUID
 from django.core.management.base import BaseCommand, CommandError, CommandParser
 
 from enamel.core.files import whole_file
-from enamel.library.archives import archive_of
+from enamel.library.archives.writing import archive_of
 from enamel.library.models import Piece
 
 

@@ -7,7 +7,7 @@ from django.contrib.auth.models import User
 from django.core.management.base import BaseCommand, CommandError, CommandParser
 
 from enamel.core.errors import Refusal
-from enamel.library.archives import import_archive, is_archive
+from enamel.library.archives.reading import import_archive, is_archive
 
 
 class Command(BaseCommand):

@@ -1,242 +1,51 @@
-"""Pieces as files, to move them between installations: an archive that other programs open as OpenRaster.
-
-It is an OpenRaster file (the freedesktop.org draft, version 0.0.5) of the piece's layers, with 16 bits a
-sample, to which a folder ``enamel`` is added::
-
-    enamel/piece.json     everything else that is known of the piece, see `PieceArchive`
-    enamel/base/NAME      the base file as it was imported, byte for byte
-    enamel/laid/HASH.png  pictures from outside that are laid over its layers
-
-Layers are named by the hash of their pixels, models by the hash of their files. Nothing in an archive is
-trusted: what is read is bounded, and pixels that do not have their hash are refused.
-"""
+"""Read an archive into a new piece."""
 
 import shutil
 import zipfile
 import zlib
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
-from pathlib import Path, PurePosixPath
-from typing import Annotated, Any, Literal
-from uuid import UUID
+from pathlib import Path
 
 from django.conf import settings
 from django.db.models.fields.files import FieldFile
-from pydantic import BaseModel, ConfigDict, Field, ValidationError
-from zipstream import ZIP_STORED, ZipStream
+from pydantic import ValidationError
 
 from enamel.accounts.quotas import require_space
-from enamel.core import ENGINE_VERSION
 from enamel.core.errors import Refusal
-from enamel.core.export.naming import safe
-from enamel.core.export.openraster import (
-    MEDIA_TYPE,
-    StackEntry,
-    stack_xml,
-    thumbnail,
-    write_png,
-)
-from enamel.core.finishing.recipe import Finish
-from enamel.core.geometry import Box, Size
+from enamel.core.export.openraster import MEDIA_TYPE
+from enamel.core.geometry import Size
 from enamel.core.imaging.canvas import Canvas
 from enamel.core.intake.provenance import Provenance
 from enamel.core.intake.reading import read_apart
-from enamel.core.intake.subject import Subject
 from enamel.core.jsontext import read_json
 from enamel.core.limited import OnFraction
 from enamel.core.masks import Mask
-from enamel.core.networks.cards import cards
-from enamel.core.pipeline.inlay import Inlay
-from enamel.core.pipeline.touchup import TouchUp
 from enamel.core.printing.layout import PrintPlan
-from enamel.core.schedule import MAX_SIDE, Coat, Schedule
-from enamel.library.layers import BYTES_PER_PIXEL, add_layer, canvas_in, canvas_of, keep_laid_file
-from enamel.library.models import LaidFile, Layer, Piece, SavedMask
+from enamel.core.schedule import MAX_SIDE, Schedule
+from enamel.library.archives.contents import (
+    FACTS,
+    PieceArchive,
+    base_file_of,
+    file_of,
+    hashes_of,
+    laid_file_of,
+    step_of,
+)
+from enamel.library.layers import BYTES_PER_PIXEL, add_layer, keep_laid_file
+from enamel.library.models import LaidFile, Piece, SavedMask
 from enamel.library.queue import enqueue_preparation
 from enamel.library.services import from_file
 from enamel.storage.files import deleted_on_error
 from enamel.storage.scratch import temporary_folder
 
-FACTS = "enamel/piece.json"
-MOST_LAYERS = 500
 MOST_JSON_BYTES = 64 * 2**20
 MOST_DIRECTORY_BYTES = 2**20
 """Length of an archive's directory: some ten thousand files."""
 HEAD_BYTES, END_BYTES = 256, 2**17
 """Bytes at an archive's beginning and end that are read to recognise it."""
-PRINT_PPI = 300
-"""Resolution written into the archive's pictures."""
 BLOCK = 2**20
 """Bytes copied at a time."""
-Hash = Annotated[str, Field(pattern=r"^[0-9a-f]{64}$")]
-Side = Annotated[int, Field(ge=1, le=MAX_SIDE)]
-
-
-class Stored(BaseModel):
-    """A part of `PieceArchive`."""
-
-    model_config = ConfigDict(extra="forbid", str_max_length=1_000_000)
-
-
-class StoredLayer(Stored):
-    """A layer: its pixels are the file ``data/HASH.png``."""
-
-    sha256: Hash
-    kind: Layer.Kind
-    parent: Hash
-    """Content key of the layer it was made from."""
-    replaces: Hash | None = None
-    recipe: dict[str, Any]
-    content_key: Hash
-    width: Side
-    height: Side
-    model: Annotated[str, Field(max_length=100)] = ""
-    model_sha256: Hash | Literal[""] = ""
-    seed: Annotated[int, Field(ge=0, lt=2**63)] | None = None
-    seconds: Annotated[float, Field(ge=0, allow_inf_nan=False)] = 0.0
-
-
-class StoredPicture(Stored):
-    """A picture from outside that is laid over layers."""
-
-    sha256: Hash
-    name: Annotated[str, Field(max_length=255)]
-    width: Side
-    height: Side
-
-
-class PieceArchive(Stored):
-    """What an archive says of a piece. Layers are in the order of their making, each after its parent."""
-
-    format: Literal["enamel-piece"] = "enamel-piece"
-    version: Literal[1] = 1
-    engine: str
-    title: Annotated[str, Field(max_length=200)]
-    notes: str = ""
-    tags: list[Annotated[str, Field(max_length=40)]] = []
-    mark: Piece.Mark | Literal[""] = ""
-    subject: Subject
-    made: dict[str, Any]
-    made_by_model: bool
-    base_name: Annotated[str, Field(min_length=1, max_length=255)]
-    base_key: Hash
-    """Content key of the base layer."""
-    schedule: dict[str, Any] | None = None
-    print: dict[str, Any] | None = None
-    faces: list[Annotated[list[float], Field(min_length=4, max_length=5)]] | None = None
-    layers: Annotated[list[StoredLayer], Field(max_length=MOST_LAYERS)] = []
-    masks: dict[Annotated[str, Field(min_length=1, max_length=80)], dict[str, Any]] = {}
-    laid: list[StoredPicture] = []
-    models: dict[str, Hash] = {}
-    """Hash of the file of each refiner and upscaler that the schedule and the layers use, by name."""
-
-
-# writing ------------------------------------------------------------------------------------------
-
-
-def name_of(piece: Piece) -> str:
-    """Return the name of a piece's archive."""
-    return f"{safe(piece.title, 'piece')}.ora"
-
-
-def archive_of(piece: Piece) -> ZipStream:
-    """Return a piece as an archive, which is made while it is read."""
-    layers = list(piece.layers.order_by("created"))
-    newest = layers[-1]
-    stream = ZipStream(compress_type=ZIP_STORED)
-    stream.add(MEDIA_TYPE, "mimetype")
-    facts = _facts_of(piece, layers)
-    stream.add(facts.model_dump_json(indent=1), FACTS)
-    stream.add(piece.base_file.chunks(), f"enamel/base/{_plain(piece.base_name)}")
-    entries = [
-        StackEntry(
-            str(layer), _file_of(layer.sha256), Box.whole(layer.size), visible=layer == newest
-        )
-        for layer in layers
-    ]
-    stream.add(stack_xml(entries, newest.size, PRINT_PPI), "stack.xml")
-    for sha256, field in {layer.sha256: layer.pixels for layer in layers}.items():
-        stream.add(_png(field, 16), _file_of(sha256))
-    for laid in piece.laid_files.all():
-        stream.add(_png(laid.pixels, 16), _laid_file_of(laid.sha256))
-    stream.add(_png(newest.pixels, 8), "mergedimage.png")
-    with canvas_of(newest) as canvas:
-        stream.add(thumbnail(canvas), "Thumbnails/thumbnail.png")
-    return stream
-
-
-def _facts_of(piece: Piece, layers: list[Layer]) -> PieceArchive:
-    base, *made = layers
-    keys: dict[UUID | None, str] = {layer.pk: layer.content_key for layer in layers}
-    stored = [
-        StoredLayer(
-            sha256=layer.sha256, kind=Layer.Kind(layer.kind), parent=keys[layer.parent_id],
-            replaces=keys.get(layer.replaces_id), recipe=layer.recipe,
-            content_key=layer.content_key, width=layer.width, height=layer.height,
-            model=layer.model, model_sha256=layer.model_sha256, seed=layer.seed, seconds=layer.seconds,
-        )
-        for layer in made
-    ]  # fmt: skip
-    return PieceArchive(
-        engine=ENGINE_VERSION,
-        title=piece.title,
-        notes=piece.notes,
-        tags=piece.tags,
-        mark=Piece.Mark(piece.mark) if piece.mark else "",
-        subject=Subject(piece.subject),
-        made=piece.made,
-        made_by_model=piece.made_by_model,
-        base_name=piece.base_name,
-        base_key=base.content_key,
-        schedule=piece.schedule_kept,
-        print=piece.print_kept,
-        faces=piece.faces_kept,
-        layers=stored,
-        masks={mask.name: mask.mask for mask in piece.masks.all()},
-        laid=[
-            StoredPicture(sha256=one.sha256, name=one.name, width=one.width, height=one.height)
-            for one in piece.laid_files.all()
-        ],
-        models=_hashes(_models_of(piece.schedule, stored)),
-    )
-
-
-def _models_of(schedule: Schedule, layers: list[StoredLayer]) -> set[str]:
-    """Return the names of the refiners and upscalers that a schedule and layers use."""
-    coats = [*schedule.coats, *(step for one in layers if isinstance(step := _step_of(one), Coat))]
-    names = {coat.upscaler for coat in coats} | {layer.model for layer in layers}
-    return names | {coat.refine.model for coat in coats if coat.refine}
-
-
-def _hashes(names: set[str]) -> dict[str, str]:
-    """Return the hash of the file of each of these models that is available here."""
-    return {entry.name: entry.sha256 for entry in cards() if entry.name in names}
-
-
-def _png(field: FieldFile, bits: int) -> Iterator[bytes]:
-    """Yield a stored canvas as a PNG."""
-    with temporary_folder("archive") as folder, canvas_in(field) as canvas:
-        path = folder / "layer.png"
-        write_png(canvas, path, bits, PRINT_PPI)
-        with path.open("rb") as file:
-            while block := file.read(BLOCK):
-                yield block
-
-
-def _file_of(sha256: str) -> str:
-    return f"data/{sha256}.png"
-
-
-def _laid_file_of(sha256: str) -> str:
-    return f"enamel/laid/{sha256}.png"
-
-
-def _plain(name: str) -> str:
-    """Return a file's name without folders."""
-    return PurePosixPath(name.replace("\\", "/")).name or "base"
-
-
-# reading ------------------------------------------------------------------------------------------
 
 
 def is_archive(path: Path) -> bool:
@@ -313,14 +122,14 @@ class _Import:
         laid = {one.sha256: Size(one.width, one.height) for one in facts.laid}
         area = sum(size.width * size.height for size in [*sizes.values(), *laid.values()])
         require_space(self.owner_id, 2 * area * BYTES_PER_PIXEL / 1e6, self.folder)
-        files = {_file_of(sha256): (sha256, size) for sha256, size in sizes.items()}
-        files |= {_laid_file_of(sha256): (sha256, size) for sha256, size in laid.items()}
+        files = {file_of(sha256): (sha256, size) for sha256, size in sizes.items()}
+        files |= {laid_file_of(sha256): (sha256, size) for sha256, size in laid.items()}
         canvases = {}
         for number, (name, (sha256, size)) in enumerate(files.items()):
             canvases[name] = self._canvas(name, sha256, size)
             self.on_progress((number + 1) / (len(files) + 1))
         base = self._extracted(
-            f"enamel/base/{_plain(facts.base_name)}", "original", settings.IMPORT_LIMITS.max_bytes
+            base_file_of(facts.base_name), "original", settings.IMPORT_LIMITS.max_bytes
         )
         with deleted_on_error() as stored:
             return from_file(
@@ -353,7 +162,7 @@ class _Import:
             Mask.from_json(mask)
         known = {facts.base_key}
         for layer in facts.layers:
-            _step_of(layer)
+            step_of(layer)
             if layer.parent not in known or layer.content_key in known:
                 raise Refusal("This archive can't be imported: its layers are not in their order.")
             known.add(layer.content_key)
@@ -412,7 +221,7 @@ class _Import:
         layers = {facts.base_key: piece.base}
         last_of = {one.sha256: one.content_key for one in facts.layers}
         for one in facts.layers:
-            canvas = canvases[_file_of(one.sha256)]
+            canvas = canvases[file_of(one.sha256)]
             if one.content_key != last_of[one.sha256]:  # a later layer has the same pixels
                 canvas = Path(shutil.copyfile(canvas, self.folder / "copy.npy"))
             layer = add_layer(
@@ -431,37 +240,15 @@ class _Import:
                 piece=piece, name=picture.name, width=picture.width, height=picture.height,
                 sha256=picture.sha256,
             )  # fmt: skip
-            keep_laid_file(laid, canvases[_laid_file_of(picture.sha256)])
+            keep_laid_file(laid, canvases[laid_file_of(picture.sha256)])
             stored.append(laid.pixels)
             laid.save()
         self.on_saved(piece)
 
 
-def _step_of(layer: StoredLayer) -> Any:
-    """Return the step that made a layer; a `Refusal` when the recipe does not describe one."""
-    recipe = layer.recipe
-    try:
-        places = recipe.get("places", [])
-        if not all(len(place) == 4 and all(0 <= side <= 1 for side in place) for place in places):
-            raise Refusal(
-                "The places of a touch-up or inlay in this archive are not in the picture."
-            )
-        if layer.kind == Layer.Kind.COAT:
-            return Schedule.from_json({"coats": [recipe["coat"]]}).coats[0]
-        if layer.kind == Layer.Kind.TOUCH_UP:
-            return TouchUp.from_json(recipe["touch_up"])
-        if layer.kind == Layer.Kind.FINISH:
-            return Finish.from_json(recipe["finish"])
-        if layer.kind == Layer.Kind.INLAY:
-            return [Inlay.from_json(form) for form in recipe["inlays"]]
-        raise Refusal("This archive can't be imported: it has more than one base.")
-    except (KeyError, TypeError) as error:
-        raise Refusal(f"The recipe of a {layer.kind} in this archive can't be read.") from error
-
-
 def _differences(models: Mapping[str, str]) -> list[str]:
     """Return a sentence for each model that is missing here or has another file."""
-    here = _hashes(set(models))
+    here = hashes_of(set(models))
     missing = sorted(name for name in models if name not in here)
     others = sorted(name for name in here if here[name] != models[name])
     found = [f"The model {name} is not here; choose another one to go on." for name in missing]
