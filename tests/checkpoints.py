@@ -208,7 +208,7 @@ def _third_encoder() -> Any:
     return T5EncoderModel(
         T5Config(
             vocab_size=128, d_model=2 * WIDTH, d_kv=16, d_ff=64, num_layers=1, num_heads=4,
-            decoder_start_token_id=0,  # type: ignore[call-arg]
+            decoder_start_token_id=0,
         )
     )  # fmt: skip
 
