@@ -615,8 +615,8 @@ def checkpoints(folder: Path) -> str:
     from tests.checkpoints import built, pipeline_for
 
     os.environ["ENAMEL_MODELS"] = str(folder / "models")
-    lies = built(folder / "night-mail", wider=6)
-    add_checkpoint(lies, "night-mail")
+    checkpoint = built(folder / "night-mail", wider=6)
+    add_checkpoint(checkpoint, "night-mail")
     refine = Refine(model="night-mail", tile=(256, 256), overlap=32, steps=4, strength=0.5,
                     sampler=Sampler.EULER, prompt="copper")  # fmt: skip
     size = Size(256 + 224, 256 + 3 * 224)
@@ -628,7 +628,7 @@ def checkpoints(folder: Path) -> str:
         "vae": one.parts.vae,  # type: ignore[attr-defined]
         "text_encoder": one.parts.encoders[0],  # type: ignore[attr-defined]
         "tokenizer": one.parts.tokenizers[0],  # type: ignore[attr-defined]
-        "scheduler": EulerDiscreteScheduler.from_pretrained(lies / "scheduler"),
+        "scheduler": EulerDiscreteScheduler.from_pretrained(checkpoint / "scheduler"),
     }
     pipeline = pipeline_for(set(parts), network)(
         **parts, safety_checker=None, feature_extractor=None

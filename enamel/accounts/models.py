@@ -44,7 +44,7 @@ class TokenManager(models.Manager["Token"]):
         if not known:
             raise Refusal("Choose at least one thing that the token is good for.")
         if self.filter(owner_id=owner.pk).count() >= MOST_TOKENS:
-            raise Refusal(f"There are {MOST_TOKENS} tokens already; take some back first.")
+            raise Refusal(f"There are {MOST_TOKENS} tokens already; revoke some first.")
         text = f"en_{secrets.token_urlsafe(32)}"
         made = self.create(
             owner_id=owner.pk, name=name.strip()[:80] or "A script", scopes=known,

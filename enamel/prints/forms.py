@@ -249,7 +249,7 @@ class PrintFileForm(forms.Form):
 
     format = forms.ChoiceField(choices=[(kind, kind.label) for kind in FileFormat], label="Kind")
     bits = forms.TypedChoiceField(choices=[(8, "8 bits"), (16, "16 bits")], coerce=int)
-    lies = forms.ChoiceField(
+    extent = forms.ChoiceField(
         choices=[("print", "On the current print"), ("whole", "The whole picture")],
         widget=forms.RadioSelect,
         required=False,
@@ -288,7 +288,7 @@ class PrintFileForm(forms.Form):
         return usual | {
             "format": usual["file"],
             "ppi": PRINT_PPI,
-            "lies": "print",
+            "extent": "print",
             "pattern": USUAL,
         }
 
@@ -297,7 +297,7 @@ class PrintFileForm(forms.Form):
         form.
         """
         given = self.cleaned_data
-        plan = piece.print_plan if given["lies"] == "print" else None
+        plan = piece.print_plan if given["extent"] == "print" else None
         return PrintSettings(self._output, plan, given["ppi"])
 
     @property
@@ -305,7 +305,7 @@ class PrintFileForm(forms.Form):
         """Return the requested file for pieces that are not known yet. For a valid form."""
         given = self.cleaned_data
         settings = PrintSettings(self._output, None, given["ppi"])
-        return RequestedFile(settings, given["lies"] == "print", given["pattern"])
+        return RequestedFile(settings, given["extent"] == "print", given["pattern"])
 
     def clean(self) -> dict[str, Any]:
         cleaned = super().clean() or self.cleaned_data

@@ -53,8 +53,8 @@ class Browser:
         self.wait(scripts_begun)
 
     def bring(self, path: Path) -> Piece:
-        """A picture as a piece that is ready to be looked at, made here: most tests are not about library
-        in, and a kiln that starts for it takes longer than they do."""
+        """A picture as a piece that is ready to be looked at, made here: most tests are not about
+        importing, and a kiln that starts for it takes longer than they do."""
         with path.open("rb") as file:
             piece = library.import_picture(User.objects.get(), File(file), path.name)
         store.prepare(piece.base)

@@ -91,7 +91,7 @@ def test_sign_in_upload_set_fire_watch_touch_up_wipe_download(
 
     # download
     browser.find("nav[aria-label='Task'] a[href*='task=file']").click()
-    browser.find("[name='lies'][value='whole']").click()
+    browser.find("[name='extent'][value='whole']").click()
     browser.fill("ppi", 240)
     browser.wait(lambda _: "51 × 68 mm" in browser.find("[data-part='cost']").text)
     browser.press("Write the print file")

@@ -245,7 +245,7 @@ def test_new_pieces_start_with_what_suits_them(
 def test_faces_start_with_the_refiner_made_for_them(signed_in: Client, piece: Piece) -> None:
     def offered_first(*faces: list[int]) -> str:
         sent = {"faces": json.dumps(faces)}
-        signed_in.post(reverse("put-faces-right", args=[piece.base.pk]), sent)
+        signed_in.post(reverse("correct-faces", args=[piece.base.pk]), sent)
         page = signed_in.get(f"{piece.get_absolute_url()}?task=touch-up")
         return str(page.context["form"]["model"].value())
 

@@ -3,15 +3,18 @@
 import io
 import json
 import zipfile
+from importlib import import_module
 from pathlib import Path
 from typing import Any
 
 import PIL.Image
 import pytest
 from asgiref.sync import async_to_sync
+from django.apps import apps
 from django.conf import settings as site
 from django.contrib.auth.models import User
 from django.core.cache import cache
+from django.db import connection
 from django.test import Client
 from django.urls import reverse
 
@@ -29,7 +32,7 @@ pytestmark = pytest.mark.django_db
 
 def fields(**changes: object) -> dict[str, object]:
     """What a browser sends for a print file."""
-    given = PrintFileForm.starting() | {"lies": "whole"} | changes
+    given = PrintFileForm.starting() | {"extent": "whole"} | changes
     return {name: value for name, value in given.items() if value is not False}
 
 
@@ -128,7 +131,7 @@ def test_files_are_put_into_the_workshops_folder(
     assert "workshop's folder" not in page(signed_in, reverse("print-files"))
     monkeypatch.setattr(site, "PRINT_FOLDER", tmp_path)
     assert "workshop's folder" in page(signed_in, reverse("print-files"))
-    answer = signed_in.post(reverse("print-files-together"), {"file": made.pk, "do": "put-out"})
+    answer = signed_in.post(reverse("print-files-together"), {"file": made.pk, "do": "to-folder"})
     assert "1 file will be put into" in message_of(signed_in, answer)
 
 
@@ -241,3 +244,11 @@ def test_a_file_goes_to_the_shop_and_its_answer_is_a_page(
     assert other.post(reverse("send-to-shop", args=[made.pk])).status_code == 404
     signed_in.post(reverse("delete-order", args=[order.pk]))
     assert not ShopOrder.objects.exists()
+
+
+def test_presets_of_before_keep_what_their_files_contain(artist: User) -> None:
+    form = {"format": "png", "lies": "whole"}
+    preset = OutputPreset.objects.create(owner=artist, name="proof", form=form)
+    import_module("enamel.prints.migrations.0002_extent").rename(apps, connection.schema_editor())
+    preset.refresh_from_db()
+    assert preset.form == {"format": "png", "extent": "whole"}

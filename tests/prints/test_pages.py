@@ -137,7 +137,7 @@ def test_the_scale_stays_within_its_frame() -> None:
 
 def file_fields(**changes: object) -> dict[str, object]:
     """What a browser would send for a print file, with some fields changed."""
-    values = PrintFileForm.starting() | {"lies": ""} | changes
+    values = PrintFileForm.starting() | {"extent": ""} | changes
     return {name: value for name, value in values.items() if value is not False}
 
 
@@ -161,13 +161,13 @@ def file_of(client: Client, layer: Layer, **asked: object) -> tuple[PIL.Image.Im
 
 def test_the_file_is_laid_out_on_its_print(signed_in: Client, piece: Piece) -> None:
     consequences(signed_in, piece, width="20 mm", height="20 mm", fit="fill", centre_x=0)
-    image, _ = file_of(signed_in, piece.base, lies="print")
+    image, _ = file_of(signed_in, piece.base, extent="print")
     assert image.size == (88, 88)
     assert image.info["dpi"][0] == pytest.approx(88 / 20 * 25.4, abs=0.2)
     consequences(signed_in, piece, width="20 mm", height="20 mm", fit="extend", bleed="2 mm")
-    image, _ = file_of(signed_in, piece.base, lies="print")
+    image, _ = file_of(signed_in, piece.base, extent="print")
     assert image.size == (134, 134)
-    image, _ = file_of(signed_in, piece.base, lies="whole")
+    image, _ = file_of(signed_in, piece.base, extent="whole")
     assert image.size == (112, 88)
 
 
@@ -345,7 +345,7 @@ def test_a_print_file_deleted_while_it_is_written_leaves_nothing(
 
 def test_what_a_file_will_be_is_shown_before_it_is_written(signed_in: Client, piece: Piece) -> None:
     address = reverse("print-file-cost", args=[piece.base.pk])
-    given = file_fields(format="pdf", profile="coated", paper="matte", lies="whole")
+    given = file_fields(format="pdf", profile="coated", paper="matte", extent="whole")
     words = " ".join(signed_in.post(address, given).content.decode().split())
     assert "eye-base-112x88.pdf" in words
     assert "112 × 88 px" in words

@@ -235,7 +235,7 @@ def test_only_a_tokens_hash_is_kept_and_there_is_an_end_to_them(artist: User) ->
         Token.objects.issue(artist, "x", ["sing"])
     for _ in range(MOST_TOKENS - 1):
         Token.objects.issue(artist, "x", ["read"])
-    with pytest.raises(Refusal, match="take some back"):
+    with pytest.raises(Refusal, match="revoke some"):
         Token.objects.issue(artist, "x", ["read"])
 
 

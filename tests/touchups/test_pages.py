@@ -114,7 +114,7 @@ def test_a_mask_beside_the_picture_is_refused(signed_in: Client, piece: Piece) -
 
 def test_every_face_is_refined_at_a_size_that_suits_it(signed_in: Client, piece: Piece) -> None:
     answer = send(
-        signed_in, "put-faces-right", piece.base.pk, faces="[[10,10,20,24,0],[50,20,40,48,9]]"
+        signed_in, "correct-faces", piece.base.pk, faces="[[10,10,20,24,0],[50,20,40,48,9]]"
     )
     assert answer.status_code == 200
     listed = words_of(answer)
@@ -130,7 +130,7 @@ def test_every_face_is_refined_at_a_size_that_suits_it(signed_in: Client, piece:
         longest = 2 * max(head["across"], head["down"]) * 2
         assert patch["working"] == pytest.approx(longest * factor, rel=0.02)
     assert sorted(shown.names) == ["Face 1", "Face 2"]
-    send(signed_in, "put-faces-right", piece.base.pk, **{"as-found": ""})
+    send(signed_in, "correct-faces", piece.base.pk, **{"as-found": ""})
     piece.refresh_from_db()
     assert piece.faces_kept is None
 
@@ -140,7 +140,7 @@ def test_faces_that_can_t_be_read_change_nothing(
     signed_in: Client, piece: Piece, sent: str
 ) -> None:
     answer = signed_in.post(
-        reverse("put-faces-right", args=[piece.base.pk]),
+        reverse("correct-faces", args=[piece.base.pk]),
         {"faces": sent},
         HTTP_ACCEPT="application/json",
     )
@@ -161,7 +161,7 @@ def test_masks_are_measured_kept_renamed_and_deleted(signed_in: Client, piece: P
     assert ">the hat</option>" in page
     coat = signed_in.get(piece.get_absolute_url(), {"task": "coat"}).context["form"]
     assert ("the hat", "the hat") in coat.fields["protect"].choices
-    send(signed_in, "change-mask", kept["number"], **{"let-go": ""})
+    send(signed_in, "change-mask", kept["number"], **{"delete": ""})
     assert not SavedMask.objects.exists()
     address = reverse("measured-mask", args=[piece.base.pk])
     headers = {"HTTP_ACCEPT": "application/json"}

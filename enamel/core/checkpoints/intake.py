@@ -119,8 +119,8 @@ def _facts(path: Path, name: str) -> dict[str, Any]:
                 "enamel.core.checkpoints.intake", str(path), str(vocabulary),
                 seconds=SECONDS, thing="checkpoint", readable=[path], writable=[Path(folder)],
             )  # fmt: skip
-            if vocabulary.exists():
-                shutil.move(vocabulary, vocabulary_of(name))
+            with whole_file(vocabulary_of(name)) as partial:
+                shutil.copyfile(vocabulary, partial)
         refiner = found.pop("refiner")
         parts = [_part_facts(part) for part in contents.parts]
         return {

@@ -20,6 +20,6 @@ def present_files(owner: AbstractBaseUser, files: Iterable[PrintFile]) -> dict[s
         "kept_days": KEPT.days,
         "outputs": OutputPreset.objects.filter(owner_id=owner.pk),
         "pieces": Piece.objects.of(owner).order_by("-created").with_newest_layer()[:MOST_PIECES],
-        "put_out": settings.PRINT_FOLDER,
+        "print_folder": settings.PRINT_FOLDER,
         "total": sum(made.file.size for made in listed if made.file),
     }

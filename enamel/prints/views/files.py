@@ -62,7 +62,7 @@ def together(request: HttpRequest) -> HttpResponse | StreamingHttpResponse:
     ]
     if not chosen:
         raise Refusal("Choose files that are written first.")
-    if request.POST.get("do") == "put-out":
+    if request.POST.get("do") == "to-folder":
         for made in chosen:
             enqueue_publishing(made)
         count = f"{len(chosen)} file{'' if len(chosen) == 1 else 's'}"

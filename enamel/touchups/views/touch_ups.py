@@ -179,7 +179,7 @@ def keep_mask(request: HttpRequest, piece_id: UUID) -> JsonResponse:
 def change_mask(request: HttpRequest, number: int) -> JsonResponse:
     """Rename or delete a saved mask."""
     kept = own_mask(request, number)
-    if "let-go" in request.POST:
+    if "delete" in request.POST:
         kept.delete()
         return JsonResponse({"name": None})
     masks.rename(kept, request.POST.get("name", ""))

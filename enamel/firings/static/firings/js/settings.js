@@ -146,7 +146,7 @@ function showChosen(root) {
   for (const [attribute, name] of [
     ["sizing", "sizing"],
     ["fit", "fit"],
-    ["lies", "lies"],
+    ["extent", "extent"],
     ["edge", "edge"],
   ]) {
     const chosen = root.elements[name]?.value;

@@ -187,8 +187,8 @@ function renaming(root) {
       const found = await ask(root, entry.dataset.keptMask, { name: field.value });
       if (found) option.textContent = field.value = found.name;
     });
-    entry.querySelector("[data-let-go]").addEventListener("click", async () => {
-      if (!(await ask(root, entry.dataset.keptMask, { "let-go": "" }))) return;
+    entry.querySelector("[data-delete]").addEventListener("click", async () => {
+      if (!(await ask(root, entry.dataset.keptMask, { delete: "" }))) return;
       option.remove();
       entry.remove();
     });
