@@ -57,7 +57,7 @@ def quick_faces() -> Iterator[None]:
 def quick_reading() -> Iterator[None]:
     """Read pictures in this process: another one starts for a third of a second. Workers use theirs."""
 
-    def read(path: Path, into: Path) -> None:
+    def read(path: Path, into: Path, on_progress: object = None) -> None:
         read_canvas(path, examine(path, settings.IMPORT_LIMITS), into).close()
 
     with pytest.MonkeyPatch.context() as patch:

@@ -9,9 +9,8 @@ import hypothesis
 
 FOLDER = tempfile.mkdtemp(prefix="enamel-tests-")
 atexit.register(shutil.rmtree, FOLDER, ignore_errors=True)
-if (
-    "ENAMEL_TESTS_FACES" not in os.environ
-):  # the first process of a run; the others inherit the folder
+if "ENAMEL_TESTS_FACES" not in os.environ:
+    # the first process of a run; the others inherit the folder
     os.environ["ENAMEL_TESTS_FACES"] = tempfile.mkdtemp(prefix="enamel-tests-faces-")
     atexit.register(shutil.rmtree, os.environ["ENAMEL_TESTS_FACES"], ignore_errors=True)
 os.environ |= {

@@ -8,9 +8,7 @@ import logging
 import shutil
 from contextlib import suppress
 from functools import partial
-from pathlib import Path
 
-from django.conf import settings
 from django.db import transaction
 from django.utils import timezone
 
@@ -19,7 +17,6 @@ from enamel.batches.models import Batch, BatchItem
 from enamel.catalogue.models import Suited, SuitedModels
 from enamel.core.errors import Refusal
 from enamel.core.export.output import PrintSettings
-from enamel.core.intake.reading import read_apart
 from enamel.core.intake.subject import Subject
 from enamel.core.pipeline.treatment import RequestedFile, Treatment
 from enamel.core.schedule import Schedule
@@ -104,20 +101,15 @@ def _begin(item: BatchItem) -> None:
 def _imported(item: BatchItem) -> Piece:
     """Return the piece of a file from the batch's folder. It is imported once, also when a worker died
     after that.
-
-    It is read in a separate process: it comes from outside and may be large.
     """
     if not item.stamp:
         raise Refusal("The piece was deleted before its turn came.")
-
-    def read(original: Path, into: Path) -> None:
-        read_apart(original, into, settings.IMPORT_LIMITS, lambda progress: None)
 
     with temporary_folder("import") as folder:
         path = folder / "original"
         shutil.copyfile(folders.place_of(item.batch.folder) / item.source, path)
         return library.from_file(
-            item.batch.owner_id, path, item.source, read=read, on_saved=partial(_note_piece, item)
+            item.batch.owner_id, path, item.source, on_saved=partial(_note_piece, item)
         )
 
 

@@ -2,14 +2,11 @@
 
 import shutil
 from functools import partial
-from pathlib import Path
 from uuid import UUID
 
-from django.conf import settings
 from procrastinate.contrib.django import app
 
 from enamel.core.errors import Refusal
-from enamel.core.intake.reading import read_apart
 from enamel.jobs import sweeper
 from enamel.jobs.queueing import MAINTENANCE
 from enamel.jobs.tasks import task
@@ -54,11 +51,12 @@ def _read_picture(upload: Upload) -> None:
         def report(fraction: float) -> None:
             upload.record(progress=fraction)
 
-        def read(original: Path, into: Path) -> None:
-            read_apart(original, into, settings.IMPORT_LIMITS, report)
-
         services.from_file(
-            upload.owner_id, path, upload.name, read=read, on_saved=partial(_finish, upload)
+            upload.owner_id,
+            path,
+            upload.name,
+            on_progress=report,
+            on_saved=partial(_finish, upload),
         )
 
 

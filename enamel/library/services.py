@@ -28,6 +28,7 @@ from enamel.core.intake.provenance import made
 from enamel.core.intake.reading import read_apart
 from enamel.core.intake.subject import guessed
 from enamel.core.intake.xmp import AI_MADE, PREVIEW_COPY, SOURCE_TYPE, properties
+from enamel.core.limited import OnFraction
 from enamel.core.schedule import content_key
 from enamel.library.layers import BYTES_PER_PIXEL, add_layer, canvas_of, piece_work
 from enamel.library.models import Layer, Piece
@@ -51,9 +52,11 @@ def import_picture(owner: AbstractBaseUser, upload: File, name: str) -> Piece:  
         return from_file(owner.pk, write_upload(upload, folder / "original"), name)
 
 
-def read_in_sandbox(path: Path, into: Path) -> None:
+def read_in_sandbox(
+    path: Path, into: Path, on_progress: OnFraction = lambda fraction: None
+) -> None:
     """Decode a picture file into a canvas, within the limits for imports."""
-    read_apart(path, into, settings.IMPORT_LIMITS)
+    read_apart(path, into, settings.IMPORT_LIMITS, on_progress)
 
 
 def from_file(
@@ -62,7 +65,7 @@ def from_file(
     name: str,
     *,
     facts: FileFacts | None = None,
-    read: Callable[[Path, Path], None] | None = None,
+    on_progress: OnFraction = lambda fraction: None,
     on_saved: Callable[[Piece], None] = lambda piece: None,
 ) -> Piece:
     """Return a piece from a local file, which moves into storage.
@@ -70,13 +73,13 @@ def from_file(
     Parameters
     ----------
     facts : what `examine` found, where that is known already.
-    read : decodes the file at the first path into a canvas at the second; in a sandbox when left out.
+    on_progress : called with the fraction of the pixels that is read, 0…1.
     on_saved : called with the piece within the transaction that saves it and its base's job.
     """
     facts = facts or examine(path, settings.IMPORT_LIMITS)
     require_quota(owner_id, path.stat().st_size / 1e6 + facts.size.megapixels * BYTES_PER_PIXEL)
     base = path.with_name("base.npy")
-    (read or read_in_sandbox)(path, base)
+    read_in_sandbox(path, base, on_progress)
     canvas = Canvas(base)
     cuts = find_cuts(canvas)
     text = dict(facts.text)

@@ -12,8 +12,9 @@ from django.contrib.auth.models import User
 from enamel.accounts.models import Preferences
 from enamel.accounts.people import is_administrator
 from enamel.accounts.quotas import quota_of
+from enamel.library.layers import tile_store
 from enamel.library.models import Piece
-from enamel.storage.disk import SHARED_TILES, free_bytes
+from enamel.storage.disk import free_bytes
 from enamel.storage.usage import Usage, bytes_of, usage_of
 
 MOST_GB = 1_000_000
@@ -48,20 +49,20 @@ def present_disk(person: AbstractBaseUser) -> dict[str, Any]:
     usage = usage_of(person.pk)
     quota_gb = quota_of(person.pk)
     used = usage.bytes / (quota_gb * 1e9) if quota_gb else None
-    work = Path(settings.KILN_WORK)
     shown: dict[str, Any] = {
         "usage": usage,
         "quota_gb": quota_gb,
         "percent": min(100, round(100 * used)) if used is not None else None,
         "almost_full": used is not None and used >= ALMOST_FULL,
         "largest": _largest(usage),
-        "free": free_bytes(work),
+        "free": free_bytes(Path(settings.KILN_WORK)),
     }
     if is_administrator(person):
+        tiles = tile_store()
         shown |= {
             "accounts": _accounts(),
-            "tiles": _bytes_under(work / SHARED_TILES),
-            "tiles_limit": int(settings.TILE_STORE_MB * 1e6),
+            "tiles": tiles.bytes,
+            "tiles_limit": int(tiles.limit),
         }
     return shown
 
@@ -77,7 +78,3 @@ def _accounts() -> list[AccountUse]:
     found = User.objects.order_by("username").values_list("pk", "username")
     quotas = dict(Preferences.objects.values_list("artist_id", "quota_gb"))
     return [AccountUse(pk, name, bytes_of(pk), quotas.get(pk)) for pk, name in found]
-
-
-def _bytes_under(folder: Path) -> int:
-    return sum(path.stat().st_size for path in folder.rglob("*") if path.is_file())

@@ -365,13 +365,13 @@ def test_no_transaction_is_held_while_a_picture_is_decoded(
     small_part(incoming / "a.png", 1)
     depths: list[int] = []
     outside = len(connection.savepoint_ids)
-    read = feeding.read_apart
+    read = library.read_in_sandbox
 
     def watched(*given: object) -> object:
         depths.append(len(connection.savepoint_ids))
         return read(*given)  # type: ignore[arg-type]
 
-    monkeypatch.setattr(feeding, "read_apart", watched)
+    monkeypatch.setattr(library, "read_in_sandbox", watched)
     batch = batches.start(artist, "posters", Treatment(schedule=QUICK), folder="posters")
     at_work(batch)
     assert depths == [outside]

@@ -311,7 +311,7 @@ def test_a_picture_is_decoded_in_the_sandbox_alone(
 ) -> None:
     asked: list[Path] = []
 
-    def refuse(path: Path, into: Path) -> None:
+    def refuse(path: Path, into: Path, on_progress: object) -> None:
         asked.append(path)
         raise Refusal("The sandbox says no.")
 

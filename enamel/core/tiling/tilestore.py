@@ -77,6 +77,22 @@ class FolderStore:
             file.write("0" if total > ROOM * self.limit else str(total))
         return total
 
+    @property
+    def bytes(self) -> int:
+        """Bytes of all tiles."""
+        return sum(size for _, size, _ in self._tiles())
+
+    def _tiles(self) -> list[tuple[float, int, Path]]:
+        """Return the time of last use, the bytes and the file of every tile."""
+        found = []
+        for path in self.folder.glob(f"*/*{SUFFIX}"):
+            try:
+                facts = path.stat()
+            except FileNotFoundError:  # another process tidies too
+                continue
+            found.append((facts.st_mtime, facts.st_size, path))
+        return found
+
     def tidy(self) -> None:
         """Delete the least recently used tiles until there is room for new ones, and files left by killed
         processes.
@@ -85,13 +101,7 @@ class FolderStore:
             with suppress(FileNotFoundError):
                 if time.time() - path.stat().st_mtime > LEFT_SECONDS:
                     path.unlink()
-        found = []
-        for path in self.folder.glob(f"*/*{SUFFIX}"):
-            try:
-                facts = path.stat()
-            except FileNotFoundError:  # another process tidies too
-                continue
-            found.append((facts.st_mtime, facts.st_size, path))
+        found = self._tiles()
         total = sum(size for _, size, _ in found)
         for _, size, path in sorted(found):
             if total <= (1 - ROOM) * self.limit:

@@ -133,7 +133,7 @@ class _Import:
         )
         with deleted_on_error() as stored:
             return from_file(
-                self.owner_id, base, facts.base_name, read=self._read,
+                self.owner_id, base, facts.base_name,
                 on_saved=lambda piece: self._fill(piece, facts, canvases, stored),
             )  # fmt: skip
 
@@ -168,9 +168,6 @@ class _Import:
             known.add(layer.content_key)
         return facts
 
-    def _read(self, path: Path, into: Path) -> None:
-        read_apart(path, into, settings.IMPORT_LIMITS, lambda fraction: None)
-
     def _canvas(self, name: str, sha256: str, size: Size) -> Path:
         """Return the pixels of a PNG in the archive as a canvas's file, once they have their hash."""
         area = size.width * size.height
@@ -180,7 +177,7 @@ class _Import:
             settings.IMPORT_LIMITS, max_bytes=png.stat().st_size, max_megapixels=area / 1e6 + 1,
             min_side=1, max_side=MAX_SIDE,
         )  # fmt: skip
-        read_apart(png, into, limits, lambda fraction: None)
+        read_apart(png, into, limits)
         with Canvas(into) as canvas:
             if canvas.size != size or canvas.digest() != sha256:
                 raise Refusal(

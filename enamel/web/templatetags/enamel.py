@@ -97,8 +97,8 @@ def field(bound: BoundField, unit: str = "", hint: str = "") -> SafeString:
     Written out here and not in a template, as widgets are (`web/widgets.py`): a page has forty of them.
     """
     usual, errors = usual_range(bound), bound.errors
-    described_by, place = hint or errors or usual, f"{bound.id_for_label}-said"
-    if described_by:
+    description, place = hint or errors or usual, f"{bound.id_for_label}-said"
+    if description:
         bound.field.widget.attrs["aria-describedby"] = place
     parts: list[str] = [
         format_html(
@@ -123,7 +123,7 @@ def field(bound: BoundField, unit: str = "", hint: str = "") -> SafeString:
                 '<p id="{}" class="text-[13px] font-medium text-signal-deep">{}</p>', place, words
             )
         )
-    elif described_by:
+    elif description:
         span = (
             format_html(
                 '<span class="sr-only"> Usually from {} to {}.</span>', usual["low"], usual["high"]
