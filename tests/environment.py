@@ -23,7 +23,9 @@ os.environ |= {
     "ENAMEL_PRINT_SHOP": "http://127.0.0.1:9",  # nobody answers there
     "ENAMEL_PLAIN_STATIC": "1",
     "ENAMEL_DEMO": "1",
-    "ENAMEL_THREADS": "1",  # two workers share the cores
+    # four processes share two cores
+    "ENAMEL_THREADS": "1",
+    "OMP_NUM_THREADS": "1",
 }
 
 # shared machines are at times slow; how long an example takes is not what these tests are about

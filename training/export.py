@@ -57,7 +57,7 @@ def example_inputs(recipe: Recipe, height: int, width: int) -> dict[str, torch.T
         "cond": torch.rand(1, 3, height, width) * 2 - 1,
         "sigma": torch.tensor([0.2]),
         "words": torch.full((1, len(VOCABULARY)), 1 / len(VOCABULARY)),
-        "missing": torch.tensor([0.7]),
+        "degradation": torch.tensor([0.7]),
     }
 
 

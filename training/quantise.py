@@ -12,6 +12,7 @@ import numpy as np
 import openvino
 
 from enamel.core.networks.cards import card
+from enamel.core.networks.runtimes import EARLIER_INPUTS
 from enamel.core.timing import medians_in_turn
 from training.bank import BANK
 
@@ -28,19 +29,19 @@ def states(split: str, count: int, words: int) -> list[tuple[dict[str, np.ndarra
     for path in paths[:: max(1, len(paths) // count)][:count]:
         planes = np.load(path).astype(np.float32).transpose(0, 3, 1, 2) / 127.5 - 1
         sharp, start = planes[:1], planes[1:]
-        missing = np.float32(rng.random())
+        degradation = np.float32(rng.random())
         sigma = np.float32(np.exp(rng.normal(-2.0, 1.0)).clip(0.03, 1.0))
         noise = rng.standard_normal(sharp.shape).astype(np.float32)
-        x = sharp + missing * (start - sharp) + sigma * noise
-        found.append((inputs(x, start, sigma, words, missing), sharp))
+        x = sharp + degradation * (start - sharp) + sigma * noise
+        found.append((inputs(x, start, sigma, words, degradation), sharp))
     return found
 
 
 def inputs(
-    x: np.ndarray, cond: np.ndarray, sigma: np.float32, words: int, missing: np.float32
+    x: np.ndarray, cond: np.ndarray, sigma: np.float32, words: int, degradation: np.float32
 ) -> dict[str, np.ndarray]:
     return {
-        "x": x, "cond": cond, "sigma": np.array([sigma]), "missing": np.array([missing]),
+        "x": x, "cond": cond, "sigma": np.array([sigma]), "degradation": np.array([degradation]),
         "words": np.zeros((1, words), np.float32),
     }  # fmt: skip
 
@@ -51,6 +52,8 @@ def compare(name: str) -> None:
     words = len(entry.vocabulary)
     core = openvino.Core()
     model = core.read_model(entry.file)
+    for port in model.inputs:
+        port.get_tensor().set_names({EARLIER_INPUTS.get(port.any_name, port.any_name)})
     layers = [op for op in model.get_ordered_ops() if op.get_type_name() == "Convolution"]
     outermost = [layer.get_friendly_name() for layer in (layers[0], layers[-1])]
     calibration = [given for given, _ in states("train", CALIBRATION_PAIRS, words)]

@@ -12,7 +12,7 @@ from enamel.core.pipeline.firing import fire
 from enamel.core.progress import Progress
 from enamel.core.schedule import Coat, Schedule
 
-SIXTEEN_BITS = Output(FileFormat.PNG, bits=16, speaks=False)
+SIXTEEN_BITS = Output(FileFormat.PNG, bits=16, metadata=False)
 Render = Callable[
     [Coat, Path, Path | None, Path, Callable[[float], None], Callable[[], bool]], None
 ]

@@ -3,6 +3,7 @@
 import os
 import shutil
 import subprocess
+import time
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
@@ -36,19 +37,32 @@ def exported_snapshot() -> Iterator[str]:
             cursor.execute("ROLLBACK")
 
 
+CLOSING_SECONDS = 3.0
+"""How long connections that were just closed may take to end in the database server."""
+
+
 def require_unused() -> None:
     """Refuse while other processes are connected to the database."""
     connections.close_all()
     connection.close_pool()  # type: ignore[attr-defined]
+    end = time.monotonic() + CLOSING_SECONDS
     with _maintenance() as database:
-        used = database.execute(
-            "SELECT count(*) FROM pg_stat_activity WHERE datname = %s", [_database()]
-        ).fetchone()
-    if used and used[0]:
-        raise Refusal(
-            f"{used[0]} connections to the database are open. Stop Enamel first (bin/stop), start the "
-            "database alone (bin/cluster start), and restore then. Nothing was changed."
-        )
+        while used := _clients(database):
+            if time.monotonic() > end:
+                raise Refusal(
+                    f"{used} connections to the database are open. Stop Enamel first (bin/stop), start the "
+                    "database alone (bin/cluster start), and restore then. Nothing was changed."
+                )
+            time.sleep(0.05)
+
+
+def _clients(database: psycopg.Connection) -> int:
+    """Return how many clients are connected; the server's own work, as vacuuming, does not count."""
+    found = database.execute(
+        "SELECT count(*) FROM pg_stat_activity WHERE datname = %s AND backend_type = 'client backend'",
+        [_database()],
+    ).fetchone()
+    return int(found[0]) if found else 0
 
 
 def restore(path: Path) -> None:

@@ -273,7 +273,7 @@ class PrintFileForm(forms.Form):
     marks = forms.BooleanField(required=False, label="Crop marks")
     colours = forms.IntegerField(min_value=2, max_value=48, label="Colours")
     speckle = forms.IntegerField(min_value=0, max_value=40, label="Specks up to")
-    speaks = forms.BooleanField(required=False, label="Say how it was made")
+    metadata = forms.BooleanField(required=False, label="Say how it was made")
     pattern = forms.CharField(max_length=120, label="Name")
 
     def __init__(self, *args: Any, **kwargs: Any) -> None:

@@ -17,7 +17,7 @@ import pytest
 
 from enamel.cli import main
 from enamel.core.networks.intake import add_model
-from tests.core.test_intake import refiner_network
+from tests.onnxfiles import refiner_network
 from tests.pictures import portrait, whole
 
 COAT: dict[str, Any] = {

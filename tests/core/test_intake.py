@@ -5,9 +5,7 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
-import onnx
 import pytest
-from onnx import TensorProto, helper, numpy_helper
 
 from enamel import cli
 from enamel.core.diffusion.denoiser import Condition
@@ -17,56 +15,7 @@ from enamel.core.networks.cards import card, cards
 from enamel.core.networks.intake import accept, add_model, waiting
 from enamel.core.networks.runtimes import release_unused
 from tests.core.test_onnx_upscalers import network
-
-
-def refiner_network(
-    path: Path,
-    *,
-    keep: float = 0.3,
-    words: int = 0,
-    missing: bool = False,
-    whole: bool = False,
-    metadata: dict[str, Any] | None = None,
-) -> Path:
-    """A made-up refiner: a share of the noise stays, the rest is the condition, softly blurred.
-
-    ``whole`` adds the mean of the noise, so that it looks at its whole tile.
-    """
-    kernel = np.zeros((3, 3, 5, 5), np.float32)
-    for channel in range(3):
-        kernel[channel, channel] = 0.002
-        kernel[channel, channel, 2, 2] = 0.952
-    nodes = [
-        helper.make_node("Sub", ["x", "cond"], ["noise"]),
-        helper.make_node("Mul", ["noise", "keep"], ["kept"]),
-        helper.make_node("Conv", ["cond", "kernel"], ["soft"], pads=[2, 2, 2, 2]),
-        helper.make_node("Add", ["soft", "kept"], ["x0"]),
-    ]
-    if whole:
-        nodes[-1] = helper.make_node("Add", ["soft", "kept"], ["near"])
-        nodes.append(helper.make_node("GlobalAveragePool", ["noise"], ["mean"]))
-        nodes.append(helper.make_node("Add", ["near", "mean"], ["x0"]))
-    picture = ["n", 3, "height", "width"]
-    given = [
-        helper.make_tensor_value_info("x", TensorProto.FLOAT, picture),
-        helper.make_tensor_value_info("cond", TensorProto.FLOAT, picture),
-        helper.make_tensor_value_info("sigma", TensorProto.FLOAT, ["n"]),
-    ]
-    if words:
-        given.append(helper.make_tensor_value_info("words", TensorProto.FLOAT, ["n", words]))
-    if missing:
-        given.append(helper.make_tensor_value_info("missing", TensorProto.FLOAT, ["n"]))
-    made = [helper.make_tensor_value_info("x0", TensorProto.FLOAT, picture)]
-    constants = [
-        numpy_helper.from_array(kernel, "kernel"),
-        numpy_helper.from_array(np.array([keep], np.float32), "keep"),
-    ]
-    graph = helper.make_graph(nodes, "made-up", given, made, constants)
-    model = helper.make_model(graph, opset_imports=[helper.make_opsetid("", 17)], ir_version=8)
-    for name, value in (metadata or {}).items():
-        model.metadata_props.add(key=name, value=json.dumps(value))
-    onnx.save(model, path)
-    return path
+from tests.onnxfiles import refiner_network
 
 
 @pytest.fixture
@@ -116,9 +65,14 @@ def test_a_refiner_that_breaks_the_contract_is_refused(
         accept(refiner_network(tmp_path / "a.onnx", **more))
 
 
-def test_a_refiner_that_takes_degradation_is_recognised_by_its_input(tmp_path: Path) -> None:
+@pytest.mark.parametrize("name", ["degradation", "missing"])
+def test_a_refiner_that_takes_degradation_is_recognised_by_its_input(
+    tmp_path: Path, name: str
+) -> None:
+    """Also under the name that files exported before 1.0 have."""
     metadata = {"final_degradation": [[0, 0.5], [1, 0.25]]}
-    found = accept(refiner_network(tmp_path / "a.onnx", missing=True, metadata=metadata))["refiner"]
+    path = refiner_network(tmp_path / "a.onnx", degradation=name, metadata=metadata)
+    found = accept(path)["refiner"]
     assert found["restores_detail"] is True
     assert found["final_degradation"] == [[0, 0.5], [1, 0.25]]
     plain = accept(refiner_network(tmp_path / "b.onnx"))["refiner"]

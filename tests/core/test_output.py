@@ -85,7 +85,7 @@ def test_what_is_stripped_says_nothing_but_size_and_colours(
     canvas: Canvas, tmp_path: Path, file: FileFormat
 ) -> None:
     says = {"dc:title": "a stationmaster", "Iptc4xmpExt:AIPromptInformation": "wool"}
-    written(canvas, tmp_path, Output(file, speaks=False), says=says)
+    written(canvas, tmp_path, Output(file, metadata=False), says=says)
     data = (tmp_path / f"print{file.suffix}").read_bytes()
     assert b"stationmaster" not in data
     assert b"wool" not in data

@@ -135,7 +135,7 @@ def test_with_inks_it_says_for_which_press_and_without_it_claims_nothing(
 
 
 def test_a_stripped_page_says_nothing_of_its_making(canvas: Canvas, tmp_path: Path) -> None:
-    page = written(canvas, tmp_path, PrintSettings(pdf(80, speaks=False), PLAN))
+    page = written(canvas, tmp_path, PrintSettings(pdf(80, metadata=False), PLAN))
     data = page.read_bytes()
     assert b"rain" not in data
     assert "Viadukt".encode("utf-16-be").hex().encode() not in data

@@ -247,8 +247,10 @@ def test_a_file_goes_to_the_shop_and_its_answer_is_a_page(
 
 
 def test_presets_of_before_keep_what_their_files_contain(artist: User) -> None:
-    form = {"format": "png", "lies": "whole"}
+    form = {"format": "png", "lies": "whole", "speaks": False}
     preset = OutputPreset.objects.create(owner=artist, name="proof", form=form)
-    import_module("enamel.prints.migrations.0002_extent").rename(apps, connection.schema_editor())
+    for migration in ("0002_extent", "0003_metadata"):
+        rename = import_module(f"enamel.prints.migrations.{migration}").rename
+        rename(apps, connection.schema_editor())
     preset.refresh_from_db()
-    assert preset.form == {"format": "png", "extent": "whole"}
+    assert preset.form == {"format": "png", "extent": "whole", "metadata": False}

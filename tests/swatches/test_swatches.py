@@ -29,7 +29,7 @@ from enamel.swatches import jobs as swatching
 from enamel.swatches import services as swatches
 from enamel.swatches.models import Swatch, SwatchSheet
 from enamel.swatches.pixels import pixels_of
-from tests.core.test_intake import refiner_network
+from tests.onnxfiles import refiner_network
 from tests.pictures import assert_same_pixels
 from tests.workers import carry_out
 

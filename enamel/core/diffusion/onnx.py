@@ -32,7 +32,7 @@ class OnnxRefiner(PixelSpace):
             assert not isinstance(hints, str)
             given["words"] = hints[None]
         if self.spec.restores_detail:
-            given["missing"] = np.array([condition.degradation], np.float32)
+            given["degradation"] = np.array([condition.degradation], np.float32)
         denoised = self._run(given)
         return np.ascontiguousarray(denoised[0].transpose(1, 2, 0))
 

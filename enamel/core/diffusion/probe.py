@@ -82,10 +82,10 @@ class RefinerProbe:
     def __init__(self, network: Network) -> None:
         self.network = network
         self.inputs = {given.name: given for given in network.inputs}
-        unknown = set(self.inputs) - CONTRACT - {"words", "missing"}
+        unknown = set(self.inputs) - CONTRACT - {"words", "degradation"}
         if unknown:
             raise Refusal(
-                f"A refiner takes x, cond, sigma and, if it knows them, words and missing; this network "
+                f"A refiner takes x, cond, sigma and, if it knows them, words and degradation; this network "
                 f"also wants {', '.join(sorted(unknown))}."
             )
         if [made.name for made in network.outputs] != ["x0"]:
@@ -113,7 +113,7 @@ class RefinerProbe:
                 "radius": self._radius(),
                 "bytes_per_pixel": self.memory,
                 "vocabulary": self.vocabulary,
-                "restores_detail": "missing" in self.inputs,
+                "restores_detail": "degradation" in self.inputs,
                 **{name: self._read(name, value) for name, value in ASSUMED.items()},
             },
         }
@@ -149,7 +149,7 @@ class RefinerProbe:
         return [[str(word) for word in group] for group in found]
 
     def run(
-        self, x: FloatArray, cond: FloatArray, sigma: float, missing: float = 0.0
+        self, x: FloatArray, cond: FloatArray, sigma: float, degradation: float = 0.0
     ) -> FloatArray:
         """Return the estimate, (height, width, 3); pictures in −1…1."""
         given = {
@@ -159,8 +159,8 @@ class RefinerProbe:
         }
         if self.vocabulary:
             given["words"] = np.zeros((1, len(self.vocabulary)), np.float32)
-        if "missing" in self.inputs:
-            given["missing"] = np.array([missing], np.float32)
+        if "degradation" in self.inputs:
+            given["degradation"] = np.array([degradation], np.float32)
         made = self.network.run(given)
         if made.shape != given["x"].shape:
             raise Refusal(f"From {list(given['x'].shape)} it makes {list(made.shape)}.")

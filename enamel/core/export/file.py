@@ -71,7 +71,7 @@ def export(
     What there is to say of the file once it is written; empty for most.
     """
     chosen = output or Output(FileFormat.of(path))
-    written = says if chosen.speaks else None
+    written = says if chosen.metadata else None
     with whole_file(path) as partial, kept_out_of_memory(canvas.path):
         if chosen.file is FileFormat.OPENRASTER:
             layers = stack or [StackedLayer("picture", canvas)]

@@ -3,7 +3,7 @@
 from dataclasses import dataclass, replace
 from enum import StrEnum
 from pathlib import Path
-from typing import Any
+from typing import Any, ClassVar
 
 from enamel.core.errors import FieldRefusal, Refusal, require
 from enamel.core.fields import (
@@ -125,9 +125,12 @@ class Output:
     marks: bool = setting(False, "Whether a PDF page has crop marks.")
     colours: int = integer(12, 2, 48, "Colours that a trace is made of, at most.")
     speckle: int = integer(4, 0, 40, "Side of the largest speck that a trace leaves out.", "px")
-    speaks: bool = setting(
-        True, "Whether it says how it was made; no strips all but size and colour."
+    metadata: bool = setting(
+        True,
+        "Whether its metadata says how it was made; without, only size and colour are written.",
     )
+
+    RENAMED: ClassVar[dict[str, str]] = {"speaks": "metadata"}
 
     def __post_init__(self) -> None:
         check_fields(self)

@@ -8,7 +8,7 @@ device that ``ENAMEL_DEVICE`` names (CPU, GPU …), always in 32-bit floats.
 import logging
 import os
 import time
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from contextlib import contextmanager
 from dataclasses import dataclass
 from enum import StrEnum
@@ -27,6 +27,8 @@ logger = logging.getLogger(__name__)
 
 MOST_LOADED = 8
 """Most networks in memory at once."""
+EARLIER_INPUTS = {"missing": "degradation"}
+"""Names that inputs have in files exported before they were renamed, and their names now."""
 Inputs = dict[str, FloatArray]
 Run = Callable[[Inputs], FloatArray]
 """A loaded network: its inputs by name, and its only output."""
@@ -118,7 +120,7 @@ def described(path: Path, runtime: Runtime) -> Network:
         session = _session(path)
         run = _openvino(path) if runtime is Runtime.OPENVINO else _onnxruntime(session)
     return Network(
-        tuple(_port(given) for given in session.get_inputs()),
+        tuple(_port(given, EARLIER_INPUTS) for given in session.get_inputs()),
         tuple(_port(made) for made in session.get_outputs()),
         dict(session.get_modelmeta().custom_metadata_map),
         run,
@@ -143,9 +145,14 @@ def refusing() -> Iterator[None]:
         ) from None
 
 
-def _port(found: Any) -> Port:
+def _port(found: Any, renamed: Mapping[str, str] | None = None) -> Port:
     shape = tuple(side if isinstance(side, int) and side > 0 else None for side in found.shape)
-    return Port(found.name, found.type, shape)
+    return Port((renamed or {}).get(found.name, found.name), found.type, shape)
+
+
+def _named_as_in(names: Iterable[str], given: Inputs) -> Inputs:
+    """Return inputs under the names that they have in a file."""
+    return {name: given[EARLIER_INPUTS.get(name, name)] for name in names}
 
 
 def _session(path: Path) -> Any:
@@ -157,8 +164,10 @@ def _session(path: Path) -> Any:
 
 
 def _onnxruntime(session: Any) -> Run:
+    names = [found.name for found in session.get_inputs()]
+
     def run(given: Inputs) -> FloatArray:
-        made: FloatArray = session.run(None, given)[0]
+        made: FloatArray = session.run(None, _named_as_in(names, given))[0]
         return made
 
     return run
@@ -180,6 +189,7 @@ def _openvino(path: Path) -> Run:
             **({"INFERENCE_NUM_THREADS": _threads()} if _threads() and device() == "CPU" else {}),
         },
     )
+    names = [port.any_name for port in compiled.inputs]
     free: list[openvino.InferRequest] = []
     lock = Lock()
 
@@ -187,7 +197,7 @@ def _openvino(path: Path) -> Run:
         with lock:
             request = free.pop() if free else compiled.create_infer_request()
         try:
-            made: FloatArray = request.infer(given)[0].copy()
+            made: FloatArray = request.infer(_named_as_in(names, given))[0].copy()
         finally:
             with lock:
                 free.append(request)

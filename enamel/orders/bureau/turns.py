@@ -37,7 +37,7 @@ from enamel.orders.models import SentCoat
 from enamel.orders.turns import OrderClosed, OrderTurn
 from enamel.storage.files import keep_file
 
-SENT = Output(FileFormat.PNG, bits=16, speaks=False)
+SENT = Output(FileFormat.PNG, bits=16, metadata=False)
 """How pictures are sent: without metadata, which could name artist or subject."""
 LONGEST_WAIT = timedelta(hours=6)
 """Time without progress after which a coat is given up."""
