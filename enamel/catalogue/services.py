@@ -5,6 +5,8 @@ from pathlib import Path
 from django.contrib.auth.base_user import AbstractBaseUser
 from django.core.files import File
 
+from enamel.accounts.audit import record
+from enamel.accounts.models import AuditEntry
 from enamel.accounts.people import is_administrator
 from enamel.catalogue.models import Model, offered
 from enamel.core.checkpoints import intake as checkpoints
@@ -86,6 +88,8 @@ def switch(model: Model, person: AbstractBaseUser, *, on: bool) -> None:
         raise Refusal(f"{model.name} is the only refiner that is on; switch another one on first.")
     model.on = on
     model.save(update_fields=["on"])
+    action = AuditEntry.Action.MODEL_SWITCHED_ON if on else AuditEntry.Action.MODEL_SWITCHED_OFF
+    record(person, action, model.name)
 
 
 def remove(model: Model, person: AbstractBaseUser) -> None:
@@ -106,3 +110,4 @@ def remove(model: Model, person: AbstractBaseUser) -> None:
         found.card.file.with_suffix(".json").unlink(missing_ok=True)
         found.card.file.unlink(missing_ok=True)
     model.delete()
+    record(person, AuditEntry.Action.MODEL_DELETED, model.name)

@@ -8,12 +8,15 @@ from typing import Any
 
 from django.conf import settings
 from django.contrib.auth.base_user import AbstractBaseUser
+from django.contrib.auth.models import User
 from django.core.files import File
 from django.db import DEFAULT_DB_ALIAS, transaction
 from django.db.models.deletion import Collector
 from django.db.models.fields.files import FieldFile
 from django.utils import timezone
 
+from enamel.accounts.audit import ENAMEL, record
+from enamel.accounts.models import AuditEntry
 from enamel.accounts.quotas import require_quota
 from enamel.core import ENGINE_VERSION
 from enamel.core.errors import require
@@ -226,17 +229,30 @@ def delete_pieces(pieces: Iterable[Piece]) -> None:
         piece.save(update_fields=["deleted_at"])
 
 
-def delete_for_good() -> int:
-    """Delete pieces whose time to be restored has passed, with all their files; return how many."""
-    expired = list(Piece.objects.past_restoring())
+def delete_for_good(pieces: Iterable[Piece] | None = None) -> int:
+    """Delete pieces with all their files; return how many. By default those whose time to be restored has
+    passed.
+    """
+    expired = list(Piece.objects.past_restoring() if pieces is None else pieces)
     for piece in expired:
         files = _stored_files(piece)
+        record(ENAMEL, AuditEntry.Action.PIECE_DELETED, f"{piece.title}, of {piece.owner}")
         piece.delete()
         for file in files:
             if not _is_used(file):
                 file.storage.delete(str(file.name))
         shutil.rmtree(piece_work(piece), ignore_errors=True)
     return len(expired)
+
+
+def pass_on(sender: object, account: User, heir: User | None, **_: object) -> None:
+    """Give the pieces of an account that is about to be deleted to its heir, or delete them for good."""
+    pieces = Piece._base_manager.filter(owner=account)
+    if heir is not None:
+        pieces.update(owner=heir)
+        return
+    delete_pieces(pieces.filter(deleted_at=None))
+    delete_for_good(pieces)
 
 
 def _stored_files(piece: Piece) -> list[FieldFile]:

@@ -11,7 +11,8 @@ from django.views.decorators.http import require_GET, require_POST
 from prometheus_client import CollectorRegistry, generate_latest
 from prometheus_client.exposition import CONTENT_TYPE_PLAIN_1_0_0
 
-from enamel.accounts.models import Preferences
+from enamel.accounts.audit import record
+from enamel.accounts.models import AuditEntry, Preferences
 from enamel.accounts.people import is_administrator, person
 from enamel.maintenance.disk import QuotaForm, present_disk
 from enamel.maintenance.licences import FILE, parts
@@ -60,6 +61,7 @@ def set_quota(request: HttpRequest, number: int) -> HttpResponse:
     quota = form.cleaned_data["quota"]
     Preferences.objects.update_or_create(artist=account, defaults={"quota_gb": quota})
     shown = f"{quota} GB" if quota else "unlimited"
+    record(person(request), AuditEntry.Action.QUOTA_SET, f"{account.get_username()}: {shown}")
     messages.success(request, f"The quota of {account.get_username()} is {shown}.")
     return redirect("disk")
 

@@ -10,11 +10,10 @@ from typing import Any
 
 from asgiref.sync import sync_to_async
 from django.conf import settings
-from django.contrib.sessions.models import Session
 from django.db import connection
 from django.utils import timezone
 
-from enamel.accounts.models import Token
+from enamel.accounts.models import Session, Token
 
 Scope = MutableMapping[str, Any]
 Message = MutableMapping[str, Any]

@@ -38,7 +38,6 @@ CSRF_TRUSTED_ORIGINS = [f"https://{host}" for host in ALLOWED_HOSTS[3:]]
 INSTALLED_APPS = [
     "django.contrib.auth",
     "django.contrib.contenttypes",
-    "django.contrib.sessions",
     "django.contrib.messages",
     "django.contrib.staticfiles",
     "django.contrib.postgres",
@@ -221,6 +220,7 @@ API_LOOKING = os.environ.get("ENAMEL_API_LOOKING", "600/m")
 """How often a token may send requests; changing requests have a separate limit."""
 API_CHANGING = os.environ.get("ENAMEL_API_CHANGING", "120/m")
 
+SESSION_ENGINE = "enamel.accounts.sessions"
 SESSION_COOKIE_HTTPONLY = True
 SESSION_COOKIE_SAMESITE = "Lax"
 SESSION_COOKIE_SECURE = CSRF_COOKIE_SECURE = SECURE_SSL_REDIRECT = HTTPS

@@ -45,3 +45,9 @@ def delete(upload: Upload) -> None:
         raise Refusal(f"{upload.name} is being read; wait until that has ended.")
     path_of(upload).unlink(missing_ok=True)
     upload.delete()
+
+
+def delete_files_of(sender: object, account: AbstractBaseUser, **_: object) -> None:
+    """Delete the files of uploads whose account is about to be deleted."""
+    for upload in Upload.objects.filter(owner_id=account.pk):
+        path_of(upload).unlink(missing_ok=True)

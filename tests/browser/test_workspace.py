@@ -5,10 +5,10 @@ from pathlib import Path
 
 import PIL.Image
 import pytest
-from django.contrib.sessions.models import Session
 from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.keys import Keys
 
+from enamel.accounts.models import Session
 from enamel.firings.models import Firing, SchedulePreset
 from enamel.library.models import Piece
 from tests.browser.conftest import Browser

@@ -42,6 +42,8 @@ WITHOUT_OWNER: dict[str, dict[str, Any]] = {
     "remove-model": {"name": "lanczos"},
     "model-crop": {"name": "lanczos", "place": 0},
     "preferences": {},
+    "sessions": {},
+    "end-session": {},
     "disk": {},
     "licences": {},
     "bill-of-materials": {},
@@ -101,6 +103,7 @@ def addresses(piece: Piece, firing: Firing) -> dict[str, str]:
         "tokens": Token.objects.issue(piece.owner, "x", ["read"])[0].pk,
         "masks": masks.keep(piece, "a box", mask).pk,
         "disk": piece.owner_id,
+        "accounts": piece.owner_id,
     }
     extra = {
         "layer-tile": {"level": 7, "column": 0, "row": 0},
@@ -118,6 +121,9 @@ def addresses(piece: Piece, firing: Firing) -> dict[str, str]:
         if name in PUBLIC | set(WITHOUT_OWNER):
             continue
         route = str(pattern.pattern)
+        if "<" not in route:  # for administrators
+            found[name] = reverse(name)
+            continue
         if "<uuid:" not in route:
             found[name] = reverse(name, args=[numbers[route.split("/")[0]]])
             continue

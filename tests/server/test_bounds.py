@@ -7,12 +7,12 @@ from typing import Any
 
 import pytest
 from django.contrib.auth.models import User
-from django.contrib.sessions.backends.db import SessionStore
 from django.test import Client
 from django.urls import reverse
 
 from enamel.accounts.models import Scope as TokenScope
 from enamel.accounts.models import Token
+from enamel.accounts.sessions import SessionStore
 from enamel.library.models import Piece
 from enamel.server import bounds
 from enamel.server.bounds import STRANGERS_BYTES, bounded

@@ -6,6 +6,7 @@ from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_POST
 
+from enamel.accounts import services
 from enamel.accounts.models import Scope, Token
 from enamel.accounts.people import person
 
@@ -18,7 +19,7 @@ def tokens(request: HttpRequest) -> HttpResponse:
     shown = {"scopes": Scope.choices, "chosen": [Scope.READ]}
     if request.method == "POST":
         scopes = request.POST.getlist("scopes")
-        made, text = Token.objects.issue(person(request), request.POST.get("name", ""), scopes)
+        made, text = services.issue_token(person(request), request.POST.get("name", ""), scopes)
         shown |= {"made": made, "text": text}
     kept = Token.objects.filter(owner_id=person(request).pk)
     return render(request, "accounts/tokens.html", shown | {"tokens": kept})
@@ -29,6 +30,6 @@ def tokens(request: HttpRequest) -> HttpResponse:
 def revoke(request: HttpRequest, number: int) -> HttpResponse:
     """Revoke a token: it lets nobody in any more."""
     token = get_object_or_404(Token, pk=number, owner_id=person(request).pk)
-    token.delete()
+    services.revoke_token(token)
     messages.success(request, f"“{token.name}” lets nobody in any more.")
     return redirect("tokens")

@@ -6,6 +6,8 @@ from datetime import datetime
 from django.db import transaction
 from django.utils import timezone
 
+from enamel.accounts.audit import record
+from enamel.accounts.models import AuditEntry
 from enamel.core.errors import Refusal
 from enamel.core.fields import to_json
 from enamel.core.networks.cards import cards
@@ -106,6 +108,8 @@ def order(sent: SentCoat) -> None:
         locked.charged_cents = locked.cents
         locked.save(update_fields=["state", "ordered", "moved", "charged_cents"])
         jobs.enqueue_job(locked)
+        subject = f"{locked.piece.title}, {_money(locked.cents, locked)}"
+        record(locked.piece.owner, AuditEntry.Action.COAT_ORDERED, subject)
 
 
 def cancel(sent: SentCoat) -> None:

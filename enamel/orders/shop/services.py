@@ -1,5 +1,7 @@
 """Orders at the print shop: prices, ordering, deleting."""
 
+from enamel.accounts.audit import record
+from enamel.accounts.models import AuditEntry
 from enamel.core.errors import Refusal
 from enamel.jobs import services as jobs
 from enamel.orders.clients import last_answers
@@ -31,6 +33,9 @@ def order(print_file: PrintFile, paper: str, copies: int) -> ShopOrder:
     made = ShopOrder(print_file=print_file, paper=paper, copies=copies)
     if not jobs.submit_once(made):
         raise Refusal("This file is on its way to the shop already.")
+    piece = print_file.layer.piece
+    subject = f"{piece.title}, {copies} on {paper}"
+    record(piece.owner, AuditEntry.Action.FILE_ORDERED, subject)
     return made
 
 

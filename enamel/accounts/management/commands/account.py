@@ -3,18 +3,15 @@
 import getpass
 from typing import Any
 
-from django.contrib.auth import get_user_model
 from django.contrib.auth.models import User
 from django.contrib.auth.password_validation import validate_password
-from django.contrib.auth.tokens import default_token_generator
 from django.core.exceptions import ValidationError
 from django.core.management.base import BaseCommand, CommandError, CommandParser
-from django.db import models
-from django.urls import reverse
-from django.utils.encoding import force_bytes
-from django.utils.http import urlsafe_base64_encode
 
+from enamel.accounts import services
+from enamel.accounts.audit import COMMAND_LINE
 from enamel.accounts.signing import DEMO_NAME
+from enamel.core.errors import Refusal
 
 
 class Command(BaseCommand):
@@ -36,32 +33,27 @@ class Command(BaseCommand):
 
     def handle(self, *args: Any, name: str, link: bool, site: str, administrator: bool,
                **options: Any) -> None:  # fmt: skip
-        person, made = get_user_model().objects.get_or_create(username=name)
+        known = User.objects.filter(username=name).first()
         try:
-            person.full_clean(exclude=["password"])
-            if link:
-                password = None
-            else:
-                password = asked_twice()
-                validate_password(password, person)
+            password = None if link else asked_twice()
+            if password is not None:
+                validate_password(password, known or User(username=name))
+            others = User.objects.filter(is_staff=True).exclude(username__in=(name, DEMO_NAME))
+            administrator = administrator or not others.exists()
+            person = known or services.invite(COMMAND_LINE, name, administrator=administrator)
         except ValidationError as error:
-            if made:
-                person.delete()
             raise CommandError(" ".join(error.messages)) from None
+        except Refusal as refusal:
+            raise CommandError(str(refusal)) from None
         if password is not None:
             person.set_password(password)
-        elif made:
-            person.set_unusable_password()
-        others = (
-            get_user_model()
-            .objects.filter(is_staff=True)
-            .exclude(models.Q(pk=person.pk) | models.Q(username=DEMO_NAME))
-        )
-        person.is_staff = person.is_staff or administrator or not others.exists()
-        person.save()
-        self.stdout.write(f"{'Made' if made else 'Changed'} the account {name}.")
+            person.save(update_fields=["password"])
+        if administrator:
+            services.set_role(COMMAND_LINE, person, administrator=True)
+        self.stdout.write(f"{'Changed' if known else 'Made'} the account {name}.")
         if link:
-            self.stdout.write(f"Its password is set at {site.rstrip('/')}{link_for(person)}")
+            path = services.password_link(COMMAND_LINE, person)
+            self.stdout.write(f"Its password is set at {site.rstrip('/')}{path}")
 
 
 def asked_twice() -> str:
@@ -69,9 +61,3 @@ def asked_twice() -> str:
     if getpass.getpass("Once more: ") != password:
         raise ValidationError("These two passwords are not the same; nothing was changed.")
     return password
-
-
-def link_for(person: User) -> str:
-    """Return the path of a page where this person can set a password, once."""
-    number = urlsafe_base64_encode(force_bytes(person.pk))
-    return reverse("set-password", args=[number, default_token_generator.make_token(person)])
