@@ -30,12 +30,14 @@ def key_of(client: Client) -> str:
 
 
 def test_sessions_are_listed_with_browser_and_address(artist: User, stranger: User) -> None:
-    studio, tablet = browser(artist, "Studio browser"), browser(artist, "Tablet browser")
+    linux = "Mozilla/5.0 (X11; Linux x86_64; rv:128.0) Gecko/20100101 Firefox/128.0"
+    studio, tablet = browser(artist, linux), browser(artist, "Tablet <browser>")
     Client().force_login(stranger)
     page = studio.get(reverse("sessions")).content.decode()
-    assert page.count("This\n            one") == 1
-    assert "Tablet browser" in page
-    assert "from 127.0.0.1" in page
+    assert page.count("This one") == 1
+    assert ">Firefox 128 on Linux</p>" in page
+    assert ">Tablet &lt;browser&gt;</p>" in page
+    assert '<span class="figure">127.0.0.1</span>' in page
     assert {one.account for one in Session.objects.all()} == {artist, stranger}
     assert get_in(tablet)
 

@@ -4,21 +4,19 @@ from django.contrib import messages
 from django.contrib.auth.decorators import login_required
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
-from django.utils import timezone
 from django.views.decorators.http import require_GET, require_POST
 
 from enamel.accounts import services
-from enamel.accounts.models import Session
 from enamel.accounts.people import person
+from enamel.accounts.presenters import present_sessions
 
 
 @require_GET
 @login_required
 def sessions(request: HttpRequest) -> HttpResponse:
     """Show where the account is signed in."""
-    found = Session.objects.filter(account_id=person(request).pk, expire_date__gt=timezone.now())
-    shown = {"sessions": found, "current": request.session.session_key}
-    return render(request, "accounts/sessions.html", shown)
+    found = present_sessions(person(request), request.session.session_key)
+    return render(request, "accounts/sessions.html", {"sessions": found})
 
 
 @require_POST
