@@ -67,7 +67,7 @@ from enamel.core.timing import medians_in_turn
 from enamel.core.upscaling import Enlarged, upscaler
 from enamel.core.upscaling.onnx import CELL
 from tools import browsing
-from tools.chrome import address
+from tools.chrome import VAR, address
 from tools.pages import put
 
 ROOT = Path(__file__).resolve().parent.parent
@@ -721,7 +721,8 @@ def train(what: str) -> None:
 def load(scratch: Path) -> str:
     """Let fifty artists browse the Enamel that `bin/start` runs here."""
     try:
-        return browsing.load(address())
+        supervisor = int((VAR / "run" / "processes.pid").read_text())
+        return browsing.load(address(), supervisor)
     except (FileNotFoundError, ConnectionError):
         sys.exit("Nothing runs here to be browsed: bin/start first.")
 

@@ -1,4 +1,5 @@
-"""Let fifty artists browse a running Enamel at once, beside a firing; `tools.bench load` writes their times.
+"""Let fifty artists browse a running Enamel for ten minutes, beside a firing and swatches; `tools.bench load`
+writes their times, and whether Enamel's processes grow.
 
 Every artist signs in to the demo, opens the list of pieces, a piece, tiles of its picture, the comparing
 bench and the sheet of coats, and looks at each for a second or three.
@@ -13,6 +14,9 @@ import threading
 import time
 import urllib.parse
 from collections import defaultdict
+from contextlib import suppress
+
+import psutil
 
 LOOKS = (1.0, 3.0)
 """Seconds between two pages."""
@@ -20,6 +24,8 @@ ARRIVING = 10.0
 """Seconds within which all artists begin: people don't open a page in the same tenth of a second."""
 TILES = 12
 """Tiles on a screen."""
+SAMPLED_EVERY = 5.0
+"""Seconds between two measurements of memory."""
 TOKEN = re.compile(r'name="csrfmiddlewaretoken" value="([^"]+)"')
 
 
@@ -118,6 +124,60 @@ def fire_something(address: str) -> None:
         return
 
 
+def make_swatches(address: str) -> None:
+    """Submit a sheet of nine swatches of the first piece."""
+    artist = Artist(address, 0)
+    piece = artist.sign_in()[0].rstrip("/").split("/")[-1]
+    page = artist.get("/scripts/", "token")
+    form = {"csrfmiddlewaretoken": TOKEN.findall(page)[0], "name": "load", "scopes": "fire"}
+    token = re.findall(r'value="(en_[^"]+)"', artist.get("/scripts/", "token", form))[0]
+    sheet = {
+        "window": [0, 0, 384, 384],
+        "vary": [
+            {"setting": "strength", "values": [0.2, 0.3, 0.4]},
+            {"setting": "seed", "values": [1, 2, 3]},
+        ],
+    }
+    headers = {"Authorization": f"Bearer {token}", "Content-Type": "application/json"}
+    artist.line.request("POST", f"/api/v2/pieces/{piece}/sheets", json.dumps(sheet), headers)
+    answer = artist.line.getresponse()
+    if answer.status != 201:
+        raise RuntimeError(f"the swatches were refused: {answer.read().decode()[:300]}")
+
+
+class MemoryMeter(threading.Thread):
+    """Samples the memory of a process and all that it started: private and its part of what is shared."""
+
+    def __init__(self, process: int) -> None:
+        super().__init__(daemon=True)
+        self.process = psutil.Process(process)
+        self.samples: list[tuple[float, dict[str, float]]] = []
+        self.ended = threading.Event()
+
+    def run(self) -> None:
+        while not self.ended.wait(SAMPLED_EVERY):
+            self.samples.append((time.perf_counter(), self._now()))
+
+    def _now(self) -> dict[str, float]:
+        """Return MB of web servers and of workers."""
+        found: dict[str, float] = defaultdict(float)
+        for one in self.process.children(recursive=True):
+            with suppress(psutil.Error):
+                web = any("serve" in part for part in one.cmdline())
+                found["web" if web else "workers"] += one.memory_full_info().pss / 1e6
+        return found
+
+    def growth(self, of: str, since: float) -> tuple[float, float]:
+        """Return the medians, in MB, of the first and the second half of the time since then."""
+        times = [time for time, _ in self.samples if time >= since]
+        middle = statistics.median(times)
+        values = [(time, found[of]) for time, found in self.samples if time >= since]
+        return (
+            statistics.median(value for time, value in values if time < middle),
+            statistics.median(value for time, value in values if time >= middle),
+        )
+
+
 def table(artists: list[Artist], seconds: float) -> str:
     """Return the table for the page."""
     took: dict[str, list[float]] = defaultdict(list)
@@ -142,14 +202,28 @@ def table(artists: list[Artist], seconds: float) -> str:
     return "\n".join(lines)
 
 
-def load(address: str, count: int = 50, seconds: float = 60) -> str:
-    """Let a number of artists browse at an address, and return the table of times."""
+def load(address: str, supervisor: int, count: int = 50, seconds: float = 600) -> str:
+    """Let a number of artists browse at an address, and return the tables of times and of memory.
+
+    ``supervisor`` is the process that started Enamel's processes.
+    """
     fire_something(address)
+    make_swatches(address)
+    meter = MemoryMeter(supervisor)
+    meter.start()
     artists = [Artist(address, number) for number in range(count)]
-    until = time.perf_counter() + seconds
+    began = time.perf_counter()
+    until = began + seconds
     threads = [threading.Thread(target=artist.browse, args=(until,)) for artist in artists]
     for thread in threads:
         thread.start()
     for thread in threads:
         thread.join()
-    return table(artists, seconds)
+    meter.ended.set()
+    lines = [table(artists, seconds), ""]
+    lines += ["| memory, medians | third quarter | fourth quarter | growth |", "|---|---|---|---|"]
+    for of, name in (("web", "web servers"), ("workers", "workers")):
+        before, after = meter.growth(of, began + seconds / 2)
+        change = 100 * (after / before - 1)
+        lines.append(f"| {name} | {before:.0f} MB | {after:.0f} MB | {change:+.1f} % |")
+    return "\n".join(lines)

@@ -75,11 +75,12 @@ def switch(by: AbstractBaseUser, account: User, *, on: bool) -> None:
     Raises
     ------
     Refusal
-        When it is the only administrator.
+        When it is one's own account or the only administrator.
     """
     if account.is_active == on:
         return
     if not on:
+        _refuse_own(by, account)
         _require_another_administrator(account)
         Session.objects.filter(account=account).delete()
     account.is_active = on
@@ -100,13 +101,17 @@ def delete(by: AbstractBaseUser, account: User, heir: User | None) -> None:
     Refusal
         When it is one's own account or the only administrator.
     """
-    if account.pk == by.pk:
-        raise Refusal("This is your own account; another administrator can delete it.")
+    _refuse_own(by, account)
     _require_another_administrator(account)
     account_leaving.send(User, account=account, heir=heir)
     pieces = f"its pieces given to {heir.username}" if heir else "its pieces deleted"
     record(by, Action.ACCOUNT_DELETED, f"{account.username}, {pieces}")
     account.delete()
+
+
+def _refuse_own(by: AbstractBaseUser, account: User) -> None:
+    if account.pk == by.pk:
+        raise Refusal("This is your own account; another administrator can do this.")
 
 
 def _require_another_administrator(account: User) -> None:
