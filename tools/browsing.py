@@ -134,8 +134,8 @@ def make_swatches(address: str) -> None:
     sheet = {
         "window": [0, 0, 384, 384],
         "vary": [
-            {"setting": "strength", "values": [0.2, 0.3, 0.4]},
-            {"setting": "seed", "values": [1, 2, 3]},
+            {"setting": "strength", "values": "0.2, 0.3, 0.4"},
+            {"setting": "seed", "values": "1, 2, 3"},
         ],
     }
     headers = {"Authorization": f"Bearer {token}", "Content-Type": "application/json"}
