@@ -1,10 +1,9 @@
-"""Forms of administrators, and the password link that is shown once."""
+"""Forms of administrators."""
 
 from typing import Any
 
 from django import forms
 from django.contrib.auth.models import User
-from django.http import HttpRequest
 
 ROLES = [
     ("artist", "Artist: works on pieces"),
@@ -46,20 +45,3 @@ class DeleteAccountForm(forms.Form):
     def heir(self) -> User | None:
         """Who gets the pieces; None when they are deleted. For a valid form."""
         return self._others.get(self.cleaned_data["pieces"])
-
-
-class PasswordLinks:
-    """A password link on its way to the page that shows it once, in the administrator's session."""
-
-    KEY = "password_link"
-
-    def __init__(self, request: HttpRequest) -> None:
-        self.request = request
-
-    def put(self, account: User, path: str) -> None:
-        self.request.session[self.KEY] = [account.pk, self.request.build_absolute_uri(path)]
-
-    def take(self, account: User) -> str:
-        """Return the link for this account, and forget it; empty when there is none."""
-        number, link = self.request.session.pop(self.KEY, (None, ""))
-        return link if number == account.pk else ""

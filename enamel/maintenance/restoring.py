@@ -12,6 +12,9 @@ from enamel.maintenance.backups import Backup, Manifest
 from enamel.maintenance.stored import Source
 from enamel.maintenance.verifying import repair, verify
 
+RETIRED_APPS = {"sessions"}
+"""Apps that earlier versions had; their tables stay, unused."""
+
 
 def restore(backup: Backup, name: str = "") -> Manifest:
     """Replace what this installation holds by a snapshot.
@@ -29,7 +32,8 @@ def restore(backup: Backup, name: str = "") -> Manifest:
     known = {
         ".".join(key) for key in MigrationLoader(None, ignore_no_migrations=True).disk_migrations
     }
-    if not known.issuperset(manifest.migrations):
+    had = {name for name in manifest.migrations if name.split(".")[0] not in RETIRED_APPS}
+    if not known.issuperset(had):
         raise Refusal("This backup was made by a newer Enamel. Update first; nothing was changed.")
     _require_no_work()
     postgresql.require_unused()

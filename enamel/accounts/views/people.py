@@ -13,7 +13,8 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
 from enamel.accounts import services
-from enamel.accounts.forms import DeleteAccountForm, InviteForm, PasswordLinks
+from enamel.accounts.forms import DeleteAccountForm, InviteForm
+from enamel.accounts.links import PasswordLinks
 from enamel.accounts.models import AuditEntry
 from enamel.accounts.people import is_administrator, person
 from enamel.accounts.presenters import present_account, present_accounts
