@@ -68,3 +68,10 @@ def test_a_process_that_hangs_or_dies_is_a_fault_and_the_next_picture_is_tried(
     results = pictures(2, 1, tmp_path / "kept")
     assert results.faults == {0: words, 1: words}
     assert len(list((tmp_path / "kept").iterdir())) == 2
+
+
+def test_pictures_are_read_batch_by_batch(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(torture, "BATCH", 6)
+    results = pictures(12, 1, None)
+    assert results.faults == {}
+    assert results.counts["read"] + results.counts["refused"] == 12

@@ -166,7 +166,8 @@ def pictures(count: int, seed: int, keep: Path | None) -> Results:
     results = Results()
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name)
-        paths = corpus(folder)
+        (folder / "originals").mkdir()
+        paths = corpus(folder / "originals")
         first = 0
         while first < count:
             first = _batch(paths, seed, range(first, min(first + BATCH, count)), folder, results)
