@@ -153,6 +153,8 @@ def test_the_screens_have_no_barriers(signed_in: Browser, face_file: Path) -> No
         "/",
         "/?q=nothing",
         "/preferences/",
+        "/sessions/",
+        "/disk/",
         "/pieces/recently-deleted/",
         "/print-files/",
         "/bureau/",

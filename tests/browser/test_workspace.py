@@ -10,10 +10,12 @@ from selenium.webdriver.common.keys import Keys
 
 from enamel.accounts.models import Session
 from enamel.firings.models import Firing, SchedulePreset
+from enamel.library import layers as store
 from enamel.library.models import Piece
 from tests.browser.conftest import Browser
 from tests.cards import put_card, put_checkpoint, take_cards_away
-from tests.pictures import STATIONMASTER, contact_sheet
+from tests.layers import enlarged, layer_of
+from tests.pictures import STATIONMASTER, contact_sheet, whole
 
 pytestmark = pytest.mark.django_db(transaction=True)
 
@@ -196,6 +198,33 @@ def test_a_contact_sheet_is_cut_with_keys(signed_in: Browser, kiln: None, tmp_pa
     browser.wait(lambda _: Piece.objects.count() == 5)
     assert Piece.objects.get(title="candidates 1").base.size == (189, 160)
     assert browser.complaints() == []
+
+
+CUT = """
+const bar = document.querySelector("[role='toolbar'][aria-label='View']");
+const seen = [...bar.querySelectorAll("button, select, output, input")].filter((one) => one.offsetParent
+  && !one.classList.contains("sr-only"));
+const right = bar.getBoundingClientRect().right;
+const cut = seen.filter((one) => one.getBoundingClientRect().right > right + 0.5
+  || one.offsetHeight > 32 || one.scrollWidth > one.offsetWidth + 1);
+return [seen.length, cut.map((one) => one.textContent.trim() || one.name || one.tagName)];
+"""
+"""How many controls the bar under the picture shows, and those that are cut or broken into two lines."""
+
+
+def test_the_bar_under_the_picture_is_neither_cut_nor_broken(
+    bench: Browser, tmp_path: Path
+) -> None:
+    piece = Piece.objects.get()
+    with store.canvas_of(piece.base) as canvas:
+        layer_of(piece, enlarged(whole(canvas)), tmp_path, checked=False)
+    for name in ("print", "coat", "touch-up", "inlay", "finish", "file", "base"):
+        task(bench, name)
+        for width in (1180, 1280, 1600):
+            bench.driver.set_window_size(width, 800)
+            shown, cut = bench.run(CUT)
+            assert shown >= 6, (name, width)
+            assert cut == [], (name, width)
 
 
 def test_the_section_is_walked_by_arrows_and_peeks(kiln: None, bench: Browser) -> None:

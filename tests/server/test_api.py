@@ -13,7 +13,8 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import Client
 
 from enamel.accounts import api as access
-from enamel.accounts.models import MOST_TOKENS, Scope, Token
+from enamel.accounts.models import Scope, Token
+from enamel.accounts.models.tokens import MOST_TOKENS
 from enamel.batches import feeding
 from enamel.batches.models import Batch
 from enamel.core.errors import Refusal
