@@ -88,7 +88,6 @@ def switch(by: AbstractBaseUser, account: User, *, on: bool) -> None:
     record(by, Action.SWITCHED_ON if on else Action.SWITCHED_OFF, account.username)
 
 
-@transaction.atomic
 def delete(by: AbstractBaseUser, account: User, heir: User | None) -> None:
     """Delete an account with its presets, batches and tokens.
 
@@ -102,11 +101,15 @@ def delete(by: AbstractBaseUser, account: User, heir: User | None) -> None:
         When it is one's own account or the only administrator.
     """
     _refuse_own(by, account)
-    _require_another_administrator(account)
+    with transaction.atomic():
+        _require_another_administrator(account)
+    # committed piece by piece: files must not be deleted while their rows may still be rolled back
     account_leaving.send(User, account=account, heir=heir)
     pieces = f"its pieces given to {heir.username}" if heir else "its pieces deleted"
-    record(by, Action.ACCOUNT_DELETED, f"{account.username}, {pieces}")
-    account.delete()
+    with transaction.atomic():
+        _require_another_administrator(account)
+        record(by, Action.ACCOUNT_DELETED, f"{account.username}, {pieces}")
+        account.delete()
 
 
 def _refuse_own(by: AbstractBaseUser, account: User) -> None:
