@@ -6,7 +6,6 @@ memory is reported with its number, kept in a folder, and made again by the same
 """
 
 import argparse
-import io
 import multiprocessing
 import os
 import random
@@ -113,7 +112,7 @@ def mutated(originals: list[bytes], seed: int, number: int) -> tuple[int, bytes]
 
 
 def read(path: Path, into: Path) -> str:
-    """Read a picture as an import does; return what came of it: read, refused, or the error."""
+    """Read a picture as an import does; return the result: read, refused, or the error."""
     try:
         read_canvas(path, examine(path, LIMITS), into).close()
     except Refusal as refusal:
@@ -129,7 +128,6 @@ def read_many(
     paths: list[Path], seed: int, numbers: range, folder: Path, report: Connection
 ) -> None:
     """Read mutated pictures one by one, and report each number before it is read and its result after."""
-    sys.stderr = io.StringIO()
     os.dup2(os.open(os.devnull, os.O_WRONLY), 2)  # decoders write their own complaints there
     originals = [path.read_bytes() for path in paths]
     for number in numbers:
@@ -147,7 +145,7 @@ def read_many(
 
 @dataclass
 class Results:
-    """What came of the pictures."""
+    """How many pictures were read and refused, and the faults."""
 
     counts: Counter[str] = field(default_factory=Counter)
     faults: dict[int, str] = field(default_factory=dict)

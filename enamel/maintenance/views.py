@@ -13,7 +13,7 @@ from prometheus_client.exposition import CONTENT_TYPE_PLAIN_1_0_0
 
 from enamel.accounts.audit import record
 from enamel.accounts.models import AuditEntry, Preferences
-from enamel.accounts.people import is_administrator, person
+from enamel.accounts.people import administrators_only, person
 from enamel.maintenance.disk import QuotaForm, present_disk
 from enamel.maintenance.licences import FILE, parts
 from enamel.maintenance.metrics import Figures
@@ -48,11 +48,9 @@ def disk(request: HttpRequest) -> HttpResponse:
 
 
 @require_POST
-@login_required
+@administrators_only
 def set_quota(request: HttpRequest, number: int) -> HttpResponse:
     """Set or remove an account's quota; for administrators."""
-    if not is_administrator(request.user):
-        raise Http404
     account = get_object_or_404(User, pk=number)
     form = QuotaForm(request.POST)
     if not form.is_valid():

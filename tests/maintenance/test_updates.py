@@ -1,4 +1,4 @@
-"""Installations of earlier versions, updated: everything opens, and work in hand goes on.
+"""Installations of earlier versions, updated: everything opens, and waiting work goes on.
 
 `keep_installation` keeps one of a version before it is released.
 """

@@ -1,14 +1,11 @@
 """Pages of administrators: all accounts, one account, the audit log."""
 
 from collections.abc import Callable
-from functools import wraps
-from typing import Any
 
 from django.contrib import messages
-from django.contrib.auth.decorators import login_required
 from django.contrib.auth.models import User
 from django.core.paginator import Paginator
-from django.http import Http404, HttpRequest, HttpResponse
+from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
@@ -16,24 +13,11 @@ from enamel.accounts import services
 from enamel.accounts.forms import DeleteAccountForm, InviteForm
 from enamel.accounts.links import PasswordLinks
 from enamel.accounts.models import AuditEntry
-from enamel.accounts.people import is_administrator, person
+from enamel.accounts.people import administrators_only, person
 from enamel.accounts.presenters import present_account, present_accounts
 from enamel.core.errors import Refusal
 
 ENTRIES_PER_PAGE = 100
-View = Callable[..., HttpResponse]
-
-
-def administrators_only(view: View) -> View:
-    """Answer others as if the page did not exist."""
-
-    @wraps(view)
-    def guarded(request: HttpRequest, *args: Any, **kwargs: Any) -> HttpResponse:
-        if not is_administrator(request.user):
-            raise Http404
-        return view(request, *args, **kwargs)
-
-    return login_required(guarded)
 
 
 @administrators_only
